@@ -1,0 +1,60 @@
+package civil
+
+import "fmt"
+
+// Period is a run of days, first and last included. A zero side is open; the
+// zero Period is open on both sides and holds every day.
+type Period struct {
+	First Day `json:"first"`
+	Last  Day `json:"last"`
+}
+
+// IsOrdered reports whether the period does not end before it starts; an open
+// side is always in order.
+func (p Period) IsOrdered() bool {
+	return !p.First.IsValid() || !p.Last.IsValid() || p.First <= p.Last
+}
+
+// IsClosed reports whether both sides are set.
+func (p Period) IsClosed() bool { return p.First.IsValid() && p.Last.IsValid() }
+
+// Days is the number of days, 0 where a side is open.
+func (p Period) Days() int {
+	if !p.IsClosed() {
+		return 0
+	}
+	return int(p.Last-p.First) + 1
+}
+
+// Holds reports whether the day lies in the period.
+func (p Period) Holds(d Day) bool {
+	return (!p.First.IsValid() || d >= p.First) && (!p.Last.IsValid() || d <= p.Last)
+}
+
+// String is the ISO form with a slash, an open side as two dots.
+func (p Period) String() string {
+	first, last := "..", ".."
+	if p.First.IsValid() {
+		first = p.First.String()
+	}
+	if p.Last.IsValid() {
+		last = p.Last.String()
+	}
+	return first + "/" + last
+}
+
+// Spelled is the period so that nobody can misread it: "Mon 1 Jun 2026 through
+// Mon 31 Aug 2026 (92 days)".
+func (p Period) Spelled() string {
+	switch {
+	case p.IsClosed() && p.First == p.Last:
+		return p.First.Spelled() + " (1 day)"
+	case p.IsClosed():
+		return fmt.Sprintf("%s through %s (%d days)", p.First.Spelled(), p.Last.Spelled(), p.Days())
+	case p.First.IsValid():
+		return "from " + p.First.Spelled() + " on"
+	case p.Last.IsValid():
+		return "through " + p.Last.Spelled()
+	}
+	return "any day"
+}

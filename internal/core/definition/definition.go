@@ -1,0 +1,122 @@
+// Package definition reads what developers write: sources, datasets, prompts,
+// queries and reports as YAML, each document with its kind and name on top,
+//
+//	pikegate: 1
+//	prompt: travel-period
+//	ask: Which days of travel?
+//	type: period
+//	default: last month
+//
+// and links them into a Catalog, in which every reference is resolved and
+// every condition fits its column. All that is wrong comes back at once, each
+// fault with its file, line and column.
+package definition
+
+import (
+	"time"
+
+	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/record"
+)
+
+// Format is the version of the file format, the value of the key "pikegate".
+const Format = "1"
+
+// Kind is what a document defines.
+type Kind string
+
+const (
+	KindSource  Kind = "source"
+	KindDataset Kind = "dataset"
+	KindPrompt  Kind = "prompt"
+	KindQuery   Kind = "query"
+	KindReport  Kind = "report"
+)
+
+// Kinds lists them in the order in which they build on each other.
+var Kinds = []Kind{KindSource, KindDataset, KindPrompt, KindQuery, KindReport}
+
+// Ref names one definition.
+type Ref struct {
+	Kind Kind
+	Name string
+}
+
+func (r Ref) String() string { return string(r.Kind) + " " + r.Name }
+
+// Document is one definition as it was written.
+type Document struct {
+	Ref
+	Text string // the YAML, comments and all
+	File string // where it came from, for places
+	Line int    // the line of the file that the text starts on
+}
+
+// Source is a database that holds business records.
+type Source struct {
+	Name  string
+	Title string
+	Zone  *time.Location // the business's time zone
+	Clock string         // what people call its time: "Harbour time"
+}
+
+// Dataset is a table of a source with its columns.
+type Dataset struct {
+	Name    string
+	Title   string // what its records are called, in the plural
+	Source  *Source
+	Table   string
+	Key     []*record.Column
+	Columns []*record.Column // in the order as written
+}
+
+// Column finds a column by its name, nil where there is none.
+func (d *Dataset) Column(name string) *record.Column {
+	for _, c := range d.Columns {
+		if c.Name == name {
+			return c
+		}
+	}
+	return nil
+}
+
+// Query is which records to show and in what order.
+type Query struct {
+	Name    string
+	Of      *Dataset
+	Show    []*record.Column
+	Where   *criteria.Node // nil for all records
+	Sort    []criteria.Sort
+	Prompts []*prompt.Prompt // those that its conditions use
+}
+
+// Report is what end users see.
+type Report struct {
+	Name    string
+	Title   string
+	About   string
+	Shelf   string
+	Prompts []*prompt.Prompt // in the order in which they are asked
+	Table   *Query
+}
+
+// Catalog is a set of definitions that fit together. It does not change once
+// it is made.
+type Catalog struct {
+	Sources  map[string]*Source
+	Datasets map[string]*Dataset
+	Prompts  map[string]*prompt.Prompt
+	Queries  map[string]*Query
+	Reports  map[string]*Report
+}
+
+func newCatalog() *Catalog {
+	return &Catalog{
+		Sources:  map[string]*Source{},
+		Datasets: map[string]*Dataset{},
+		Prompts:  map[string]*prompt.Prompt{},
+		Queries:  map[string]*Query{},
+		Reports:  map[string]*Report{},
+	}
+}

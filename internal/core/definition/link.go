@@ -1,0 +1,534 @@
+package definition
+
+import (
+	"fmt"
+	"maps"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"go.yaml.in/yaml/v3"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/core/phrase"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/record"
+)
+
+// The codes of what does not fit together.
+const (
+	UnknownSource  = "unknown_source"
+	UnknownDataset = "unknown_dataset"
+	UnknownColumn  = "unknown_column"
+	UnknownPrompt  = "unknown_prompt"
+	UnknownQuery   = "unknown_query"
+	UnknownZone    = "unknown_zone"
+	TypeMismatch   = "type_mismatch"
+	CountMismatch  = "count_mismatch"
+	EmptyGroup     = "empty_group"
+	DefinedTwice   = "defined_twice"
+	PromptNotAsked = "prompt_not_asked"
+	BadPattern     = "pattern_not_read"
+	OutsideLimits  = "outside_own_limits"
+)
+
+// Link reads all documents and resolves their references. The as-of day and
+// day order of the setting are those that defaults and limits are tried on.
+// The catalog is complete only where the list is empty.
+func Link(docs []Document, s phrase.Setting) (*Catalog, fault.List) {
+	l := linker{catalog: newCatalog(), setting: s, refs: map[Ref]*Document{}}
+	byKind := map[Kind][]*Document{}
+	for i := range docs {
+		d := &docs[i]
+		if first, taken := l.refs[d.Ref]; taken {
+			r := reader{doc: d}
+			r.fault(nil, DefinedTwice, "the %s is defined at %s:%d already", d.Ref, first.File, first.Line)
+			l.all = append(l.all, r.faults...)
+			continue
+		}
+		l.refs[d.Ref] = d
+		byKind[d.Kind] = append(byKind[d.Kind], d)
+	}
+	for _, kind := range Kinds {
+		for _, d := range byKind[kind] {
+			l.document(d)
+		}
+	}
+	return l.catalog, l.all
+}
+
+type linker struct {
+	*reader // of the document at hand
+	catalog *Catalog
+	setting phrase.Setting
+	refs    map[Ref]*Document
+	all     fault.List
+}
+
+func (l *linker) document(d *Document) {
+	l.reader = d.read()
+	defer func() { l.all = append(l.all, l.faults...) }()
+	m, ok := l.mapping(l.root)
+	if !ok {
+		return
+	}
+	m.take("pikegate")
+	m.take(string(d.Kind))
+	switch d.Kind {
+	case KindSource:
+		l.catalog.Sources[d.Name] = l.source(d.Name, m)
+	case KindDataset:
+		l.catalog.Datasets[d.Name] = l.dataset(d.Name, m)
+	case KindPrompt:
+		l.catalog.Prompts[d.Name] = l.prompt(d.Name, m)
+	case KindQuery:
+		l.catalog.Queries[d.Name] = l.query(d.Name, m)
+	case KindReport:
+		l.catalog.Reports[d.Name] = l.report(d.Name, m)
+	}
+	l.finish(m)
+}
+
+// named resolves a reference; an unknown name is refused with a near one.
+func named[T any](l *linker, n *yaml.Node, code, what string, known map[string]*T) *T {
+	name := l.text(n)
+	if name == "" {
+		return nil
+	}
+	if found := known[name]; found != nil {
+		return found
+	}
+	f := l.fault(n, code, "no %s %q", what, fault.Shorten(name))
+	if near := fault.Near(name, slices.Sorted(maps.Keys(known))); near != "" {
+		f.Suggest(near)
+	}
+	return nil
+}
+
+func (l *linker) source(name string, m *mapping) *Source {
+	s := &Source{Name: name, Title: l.text(m.take("title"))}
+	if zone := l.need(m, "zone"); zone != nil {
+		var err error
+		if s.Zone, err = civil.LoadZone(l.text(zone)); err != nil {
+			f := l.fault(zone, UnknownZone, "%s", err)
+			if near := fault.Near(zone.Value, civil.ZoneNames()); near != "" {
+				f.Suggest(near)
+			}
+		}
+	}
+	if s.Clock = l.text(m.take("clock")); s.Clock == "" && s.Zone != nil {
+		s.Clock = s.Zone.String()
+	}
+	return s
+}
+
+func (l *linker) dataset(name string, m *mapping) *Dataset {
+	d := &Dataset{Name: name}
+	if d.Title = l.text(m.take("title")); d.Title == "" {
+		d.Title = name
+	}
+	d.Source = named(l, l.need(m, "source"), UnknownSource, "source", l.catalog.Sources)
+	d.Table = l.text(l.need(m, "table"))
+	key := l.need(m, "key")
+	if columns := l.need(m, "columns"); columns != nil {
+		if cm, ok := l.mapping(columns); ok {
+			for _, p := range cm.pairs {
+				if c := l.column(p); c != nil {
+					d.Columns = append(d.Columns, c)
+				}
+			}
+			if len(cm.pairs) == 0 {
+				l.fault(columns, EmptyGroup, "a dataset needs a column at least")
+			}
+		}
+	}
+	for i, name := range l.texts(key) {
+		if c := l.columnOf(d, key.Content[i], name); c != nil {
+			d.Key = append(d.Key, c)
+		}
+	}
+	if key != nil && key.Kind == yaml.SequenceNode && len(key.Content) == 0 {
+		l.fault(key, EmptyGroup, "a dataset needs a key: the columns that tell one record from every other")
+	}
+	return d
+}
+
+func (l *linker) column(p pair) *record.Column {
+	m, ok := l.mapping(p.value)
+	if !ok {
+		return nil
+	}
+	c := &record.Column{Name: p.key.Value}
+	if c.Label = l.text(m.take("label")); c.Label == "" {
+		c.Label = strings.ReplaceAll(c.Name, "_", " ")
+	}
+	c.Type = oneOf(l.reader, l.need(m, "type"), record.Types)
+	switch {
+	case c.Type == record.Decimal:
+		c.Scale = l.whole(l.need(m, "scale"), 0)
+		c.Unit = l.text(m.take("unit"))
+	case c.Type == record.Integer:
+		c.Unit = l.text(m.take("unit"))
+	case c.Type.IsDated():
+		l.stored(c, m)
+	}
+	l.finish(m)
+	return c
+}
+
+func (l *linker) stored(c *record.Column, m *mapping) {
+	stored := l.need(m, "stored")
+	c.Stored = oneOf(l.reader, stored, record.StoredForms)
+	if c.Stored == record.EpochSeconds {
+		if c.Type == record.Date {
+			l.fault(stored, TypeMismatch, "epoch seconds are instants; give the column the type instant")
+		}
+		return
+	}
+	pattern := l.need(m, "pattern")
+	if pattern == nil {
+		return
+	}
+	var err error
+	if c.Pattern, err = record.ParsePattern(l.text(pattern)); err != nil {
+		l.fault(pattern, BadPattern, "%s", err)
+		return
+	}
+	if c.Pattern.HasTime() != (c.Type == record.Instant) {
+		l.fault(pattern, TypeMismatch, "a date's pattern has no time of day, and an instant's has one; this is %q on a column of type %s", c.Pattern, c.Type)
+	}
+}
+
+// columnOf finds a column of the dataset by name, and refuses an unknown one.
+func (l *linker) columnOf(d *Dataset, n *yaml.Node, name string) *record.Column {
+	if d == nil || name == "" {
+		return nil
+	}
+	if c := d.Column(name); c != nil {
+		return c
+	}
+	names := make([]string, len(d.Columns))
+	for i, c := range d.Columns {
+		names[i] = c.Name
+	}
+	f := l.fault(n, UnknownColumn, "no column %q in dataset %q", fault.Shorten(name), d.Name)
+	if near := fault.Near(name, names); near != "" {
+		f.Suggest(near)
+	}
+	return nil
+}
+
+func (l *linker) query(name string, m *mapping) *Query {
+	q := &Query{Name: name}
+	q.Of = named(l, l.need(m, "of"), UnknownDataset, "dataset", l.catalog.Datasets)
+	show := l.need(m, "show")
+	for i, column := range l.texts(show) {
+		if c := l.columnOf(q.Of, show.Content[i], column); c != nil {
+			q.Show = append(q.Show, c)
+		}
+	}
+	if show != nil && show.Kind == yaml.SequenceNode && len(show.Content) == 0 {
+		l.fault(show, EmptyGroup, "a query shows a column at least")
+	}
+	if where := m.take("where"); where != nil {
+		q.Where = l.node(q, where)
+	}
+	sort := m.take("sort")
+	for i, text := range l.texts(sort) {
+		column, way, _ := strings.Cut(text, " ")
+		c := l.columnOf(q.Of, sort.Content[i], column)
+		if way != "" && way != "ascending" && way != "descending" {
+			l.fault(sort.Content[i], WrongValue, "a sort is a column, ascending or descending; %q is neither", way)
+		}
+		if c != nil {
+			q.Sort = append(q.Sort, criteria.Sort{Column: c, Descending: way == "descending"})
+		}
+	}
+	return q
+}
+
+// node = { all: [node...] } | { any: [node...] } | { COLUMN: condition } .
+func (l *linker) node(q *Query, n *yaml.Node) *criteria.Node {
+	m, ok := l.mapping(n)
+	if !ok {
+		return nil
+	}
+	if len(m.pairs) != 1 {
+		l.fault(n, WrongValue, "a condition names one column, or all or any with a list; several conditions are items of such a list")
+		return nil
+	}
+	key, value := m.pairs[0].key, m.pairs[0].value
+	logic := criteria.Logic(key.Value)
+	if logic != criteria.All && logic != criteria.Any {
+		return l.condition(q, key, value)
+	}
+	if value.Kind != yaml.SequenceNode {
+		l.wrongType(value, "a list of conditions")
+		return nil
+	}
+	if len(value.Content) == 0 {
+		l.fault(value, EmptyGroup, "%q has no condition in it", logic)
+	}
+	group := &criteria.Node{Logic: logic}
+	for _, item := range value.Content {
+		if child := l.node(q, item); child != nil {
+			group.Nodes = append(group.Nodes, child)
+		}
+	}
+	return group
+}
+
+// condition = missing | present | { OPERATOR: operand } .
+func (l *linker) condition(q *Query, key, value *yaml.Node) *criteria.Node {
+	column := l.columnOf(q.Of, key, key.Value)
+	c := &criteria.Node{Column: column}
+	if value.Kind == yaml.ScalarNode {
+		c.Op = oneOf(l.reader, value, []criteria.Op{criteria.Missing, criteria.Present})
+		return c
+	}
+	m, ok := l.mapping(value)
+	if !ok {
+		return nil
+	}
+	for _, op := range criteria.Ops {
+		operand := m.take(string(op))
+		switch {
+		case operand == nil:
+		case c.Op != "":
+			l.fault(operand, WrongValue, "a condition has one operator; write a second one as a condition of its own")
+		default:
+			c.Op = op
+			if column != nil {
+				l.operand(q, c, operand)
+			}
+		}
+	}
+	l.finish(m)
+	if c.Op == "" || column == nil {
+		if len(m.pairs) == 0 {
+			l.fault(value, EmptyGroup, "the condition on %q has no operator", key.Value)
+		}
+		return nil
+	}
+	return c
+}
+
+func (l *linker) operand(q *Query, c *criteria.Node, n *yaml.Node) {
+	if !c.Op.AppliesTo(c.Column.Type) {
+		l.fault(n, TypeMismatch, "%s does not apply to the column %q, which is of type %s", c.Op, c.Column.Name, c.Column.Type)
+		return
+	}
+	if n.Kind == yaml.MappingNode {
+		m, _ := l.mapping(n)
+		name := l.need(m, "prompt")
+		l.finish(m)
+		if p := named(l, name, UnknownPrompt, "prompt", l.catalog.Prompts); p != nil {
+			l.prompted(q, c, name, p)
+		}
+		return
+	}
+	items := []*yaml.Node{n}
+	if c.Op == criteria.AnyOf {
+		if n.Kind != yaml.SequenceNode {
+			l.wrongType(n, "a list of values, or a prompt")
+			return
+		}
+		if items = n.Content; len(items) == 0 {
+			l.fault(n, EmptyGroup, "%q has no value in its list", c.Op)
+		}
+	}
+	for _, item := range items {
+		text := l.text(item)
+		l.value(c, item, text)
+		c.Operand.Texts = append(c.Operand.Texts, text)
+	}
+}
+
+func (l *linker) prompted(q *Query, c *criteria.Node, n *yaml.Node, p *prompt.Prompt) {
+	c.Operand.Prompt = p
+	if !slices.Contains(q.Prompts, p) {
+		q.Prompts = append(q.Prompts, p)
+	}
+	fits, many := c.Op.Takes(p, c.Column.Type)
+	switch {
+	case many:
+		l.fault(n, CountMismatch, "the prompt %q takes many answers, and %s compares with one", p.Name, c.Op).Suggest(string(criteria.AnyOf))
+	case !fits:
+		l.fault(n, TypeMismatch, "an answer of type %s, as the prompt %q asks for, does not go with %s on the column %q of type %s", p.Type, p.Name, c.Op, c.Column.Name, c.Column.Type)
+	case p.Type == prompt.Choice && c.Column.Type.IsNumeric():
+		for _, o := range p.Choices {
+			l.value(c, n, o.Value)
+		}
+	}
+}
+
+// value checks a value as written against the column's type.
+func (l *linker) value(c *criteria.Node, n *yaml.Node, text string) {
+	switch {
+	case c.Column.Type.IsNumeric():
+		l.decimal(&yaml.Node{Kind: yaml.ScalarNode, Value: text, Line: n.Line, Column: n.Column})
+	case c.Column.Type.IsDated() && text != "":
+		read := phrase.Day
+		if c.Op == criteria.Within {
+			read = phrase.Period
+		}
+		if _, f := read(text, l.setting); f != nil {
+			l.faults = append(l.faults, f.At(l.place(n)))
+		}
+	}
+}
+
+func (l *linker) report(name string, m *mapping) *Report {
+	r := &Report{Name: name, Title: l.text(l.need(m, "title")), About: l.text(m.take("about")), Shelf: l.text(m.take("shelf"))}
+	prompts := m.take("prompts")
+	for i := range l.texts(prompts) {
+		if p := named(l, prompts.Content[i], UnknownPrompt, "prompt", l.catalog.Prompts); p != nil {
+			r.Prompts = append(r.Prompts, p)
+		}
+	}
+	sections := l.need(m, "sections")
+	if sections == nil {
+		return r
+	}
+	if sections.Kind != yaml.SequenceNode || len(sections.Content) != 1 {
+		l.fault(sections, WrongValue, "a report has a list of one section, a table")
+		return r
+	}
+	sm, ok := l.mapping(sections.Content[0])
+	if !ok {
+		return r
+	}
+	if table := l.need(sm, "table"); table != nil {
+		if tm, ok := l.mapping(table); ok {
+			query := l.need(tm, "query")
+			r.Table = named(l, query, UnknownQuery, "query", l.catalog.Queries)
+			l.finish(tm)
+			l.asked(r, query)
+		}
+	}
+	l.finish(sm)
+	return r
+}
+
+// asked refuses a report that does not ask what its query needs to know.
+func (l *linker) asked(r *Report, n *yaml.Node) {
+	if r.Table == nil {
+		return
+	}
+	for _, p := range r.Table.Prompts {
+		if !slices.Contains(r.Prompts, p) {
+			l.fault(n, PromptNotAsked, "the query %q uses the prompt %q, which this report does not ask; add it to prompts", r.Table.Name, p.Name)
+		}
+	}
+}
+
+func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
+	p := &prompt.Prompt{Name: name, Ask: l.text(l.need(m, "ask")), Help: l.text(m.take("help"))}
+	p.Type = oneOf(l.reader, l.need(m, "type"), prompt.Types)
+	p.Required = l.yes(m.take("required"))
+	at := map[string]*yaml.Node{}
+	take := func(key string) *yaml.Node {
+		at[key] = m.take(key)
+		return at[key]
+	}
+	p.Default = l.entered(take("default"))
+	switch p.Type {
+	case prompt.Period:
+		p.Open = oneOf(l.reader, m.take("open"), prompt.OpenSides)
+		p.Offer = l.texts(take("offer"))
+		p.Longest = l.length(m.take("longest"))
+		fallthrough
+	case prompt.Day:
+		p.Order = oneOf(l.reader, m.take("day_order"), []phrase.DayOrder{phrase.AnyOrder, phrase.DayFirst, phrase.MonthFirst})
+		p.Earliest, p.Latest = l.text(take("earliest")), l.text(take("latest"))
+	case prompt.Number:
+		p.Least, p.Most, p.Unit = l.decimal(m.take("at_least")), l.decimal(m.take("at_most")), l.text(m.take("unit"))
+	case prompt.Choice:
+		p.Many = l.yes(m.take("many"))
+		if p.Many {
+			p.AtLeast, p.AtMost = l.whole(m.take("at_least"), 1), l.whole(m.take("at_most"), 1)
+		}
+		p.Choices = l.choices(l.need(m, "choices"))
+	}
+	if len(l.faults) > 0 {
+		return p
+	}
+	for _, problem := range p.Problems(l.setting) {
+		n := at[problem.Key]
+		if n.Kind == yaml.SequenceNode && problem.Index < len(n.Content) {
+			n = n.Content[problem.Index]
+		}
+		f := problem.Fault
+		f.Message = fmt.Sprintf("%s: %s", problem.Key, f.Message)
+		if problem.Key == "default" || problem.Key == "offer" {
+			f = &fault.Fault{Code: OutsideLimits, Message: f.Message, Suggestions: f.Suggestions, Cause: problem.Fault}
+		}
+		l.faults = append(l.faults, f.At(l.place(n)))
+	}
+	return p
+}
+
+// entered reads a default: one value or a list of them.
+func (l *linker) entered(n *yaml.Node) prompt.Entered {
+	switch {
+	case n == nil:
+		return prompt.Entered{}
+	case n.Kind == yaml.SequenceNode:
+		return prompt.SeveralTexts(l.texts(n))
+	}
+	return prompt.OneText(l.text(n))
+}
+
+// choices reads a list of values, each alone or with a label.
+func (l *linker) choices(n *yaml.Node) []prompt.Option {
+	if n == nil {
+		return nil
+	}
+	if n.Kind != yaml.SequenceNode || len(n.Content) == 0 {
+		l.wrongType(n, "a list of choices")
+		return nil
+	}
+	var options []prompt.Option
+	seen := map[string]bool{}
+	for _, item := range n.Content {
+		var o prompt.Option
+		if item.Kind == yaml.MappingNode {
+			m, _ := l.mapping(item)
+			o.Value = l.text(l.need(m, "value"))
+			o.Label = l.text(m.take("label"))
+			l.finish(m)
+		} else {
+			o.Value = l.text(item)
+		}
+		if o.Label == "" {
+			o.Label = o.Value
+		}
+		if seen[o.Value] {
+			l.fault(item, DefinedTwice, "the choice %q stands in the list already", o.Value)
+		}
+		seen[o.Value] = true
+		options = append(options, o)
+	}
+	return options
+}
+
+// length reads "400 days" or "1 month".
+func (l *linker) length(n *yaml.Node) prompt.Length {
+	if n == nil {
+		return prompt.Length{}
+	}
+	text := l.text(n)
+	if m := lengthText.FindStringSubmatch(text); m != nil {
+		count, _ := strconv.Atoi(m[1])
+		return prompt.Length{N: count, Unit: prompt.LengthUnit(m[2] + "s")}
+	}
+	if text != "" {
+		l.fault(n, WrongValue, "a length such as 400 days or 3 months is wanted here, and this is %q", fault.Shorten(text))
+	}
+	return prompt.Length{}
+}
+
+var lengthText = regexp.MustCompile(`^([1-9]\d{0,5}) (day|week|month|year)s?$`)

@@ -1,0 +1,246 @@
+package definition
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+
+	"github.com/shopspring/decimal"
+	"go.yaml.in/yaml/v3"
+
+	"pikegate/internal/core/fault"
+)
+
+// The codes of what is wrong with the keys and values of a document.
+const (
+	UnknownKey     = "unknown_key"
+	MissingKey     = "missing_key"
+	WrongType      = "wrong_type"
+	WrongValue     = "wrong_value"
+	WrongFormat    = "wrong_format"
+	NotAnIdentifer = "not_an_identifier"
+)
+
+// reader reads one document and collects its faults.
+type reader struct {
+	doc    *Document
+	root   *yaml.Node
+	faults fault.List
+}
+
+// place of a node in the file.
+func (r *reader) place(n *yaml.Node) fault.Place {
+	if n == nil {
+		return fault.Place{File: r.doc.File, Line: r.doc.Line, Column: 1}
+	}
+	return fault.Place{File: r.doc.File, Line: r.doc.Line + n.Line - 1, Column: n.Column}
+}
+
+func (r *reader) fault(n *yaml.Node, code, format string, args ...any) *fault.Fault {
+	f := fault.New(code, format, args...).At(r.place(n))
+	r.faults = append(r.faults, f)
+	return f
+}
+
+var identifier = regexp.MustCompile(`^[a-z][a-z0-9]*([-_][a-z0-9]+)*$`)
+
+// ref reads the first keys: the format's version, then the kind with the name.
+func (r *reader) ref() Ref {
+	if r.root == nil {
+		return Ref{}
+	}
+	m, ok := r.mapping(r.root)
+	if !ok {
+		return Ref{}
+	}
+	if len(m.pairs) < 2 || m.pairs[0].key.Value != "pikegate" {
+		r.fault(r.root, WrongFormat, `a definition starts with "pikegate: %s" and then names what it defines, as in "prompt: travel-period"`, Format)
+		return Ref{}
+	}
+	if v := m.pairs[0].value; v.Value != Format {
+		r.fault(v, WrongFormat, "format %q is not known; this service reads format %s", v.Value, Format)
+		return Ref{}
+	}
+	key, value := m.pairs[1].key, m.pairs[1].value
+	if !slices.Contains(Kinds, Kind(key.Value)) {
+		kinds := make([]string, len(Kinds))
+		for i, k := range Kinds {
+			kinds[i] = string(k)
+		}
+		f := r.fault(key, UnknownKey, "%q is nothing that can be defined; the kinds are %s", key.Value, fault.Both(kinds))
+		if near := fault.Near(key.Value, kinds); near != "" {
+			f.Suggest(near)
+		}
+		return Ref{}
+	}
+	name := r.text(value)
+	if name != "" && !identifier.MatchString(name) {
+		r.fault(value, NotAnIdentifer, "%q is not a name; names are small letters and digits, parted by - or _", name)
+	}
+	return Ref{Kind: Kind(key.Value), Name: name}
+}
+
+// pair is a key with its value.
+type pair struct{ key, value *yaml.Node }
+
+// mapping is a YAML mapping whose keys are taken one by one; what is left at
+// the end is unknown.
+type mapping struct {
+	node  *yaml.Node
+	pairs []pair
+	taken map[string]bool
+	known []string
+}
+
+func (r *reader) mapping(n *yaml.Node) (*mapping, bool) {
+	if n.Kind != yaml.MappingNode {
+		r.wrongType(n, "keys with values")
+		return nil, false
+	}
+	m := &mapping{node: n, taken: map[string]bool{}}
+	seen := map[string]bool{}
+	for i := 0; i+1 < len(n.Content); i += 2 {
+		key := n.Content[i]
+		if seen[key.Value] {
+			r.fault(key, DuplicateKey, "the key %q stands here a second time", key.Value)
+			continue
+		}
+		seen[key.Value] = true
+		m.pairs = append(m.pairs, pair{key, n.Content[i+1]})
+	}
+	return m, true
+}
+
+// take hands out the value of a key, nil where it is absent.
+func (m *mapping) take(key string) *yaml.Node {
+	m.known = append(m.known, key)
+	for _, p := range m.pairs {
+		if p.key.Value == key {
+			m.taken[key] = true
+			return p.value
+		}
+	}
+	return nil
+}
+
+// need is take for a key that must be there.
+func (r *reader) need(m *mapping, key string) *yaml.Node {
+	n := m.take(key)
+	if n == nil {
+		r.fault(m.node, MissingKey, "the key %q is missing here", key)
+	}
+	return n
+}
+
+// finish refuses the keys that nobody took.
+func (r *reader) finish(m *mapping) {
+	for _, p := range m.pairs {
+		if m.taken[p.key.Value] {
+			continue
+		}
+		f := r.fault(p.key, UnknownKey, "no key %q here; the keys are %s", fault.Shorten(p.key.Value), fault.Both(m.known))
+		if near := fault.Near(p.key.Value, m.known); near != "" {
+			f.Message = fmt.Sprintf("no key %q here", fault.Shorten(p.key.Value))
+			f.Suggest(near)
+		}
+	}
+}
+
+func (r *reader) wrongType(n *yaml.Node, wanted string) {
+	if n.Kind == yaml.AliasNode {
+		r.fault(n, AliasNotRead, "aliases are not read; write the value out")
+		return
+	}
+	found := map[yaml.Kind]string{yaml.MappingNode: "keys with values", yaml.SequenceNode: "a list"}[n.Kind]
+	if found == "" {
+		found = strconv.Quote(fault.Shorten(n.Value))
+	}
+	r.fault(n, WrongType, "%s is wanted here, and this is %s", wanted, found)
+}
+
+// text reads a scalar as it is written; "" for none.
+func (r *reader) text(n *yaml.Node) string {
+	if n == nil {
+		return ""
+	}
+	if n.Kind != yaml.ScalarNode || n.Tag == "!!null" {
+		r.wrongType(n, "a text")
+		return ""
+	}
+	return n.Value
+}
+
+// texts reads a list of scalars.
+func (r *reader) texts(n *yaml.Node) []string {
+	if n == nil {
+		return nil
+	}
+	if n.Kind != yaml.SequenceNode {
+		r.wrongType(n, "a list")
+		return nil
+	}
+	all := make([]string, len(n.Content))
+	for i, item := range n.Content {
+		all[i] = r.text(item)
+	}
+	return all
+}
+
+func (r *reader) yes(n *yaml.Node) bool {
+	switch text := r.text(n); {
+	case text == "true":
+		return true
+	case n != nil && text != "" && text != "false":
+		r.fault(n, WrongValue, "true or false is wanted here, and this is %q", fault.Shorten(text))
+	}
+	return false
+}
+
+// whole reads a whole number from least on; 0 for none.
+func (r *reader) whole(n *yaml.Node, least int) int {
+	if n == nil {
+		return 0
+	}
+	text := r.text(n)
+	v, err := strconv.Atoi(text)
+	if text != "" && (err != nil || v < least) {
+		r.fault(n, WrongValue, "a whole number from %d on is wanted here, and this is %q", least, fault.Shorten(text))
+	}
+	return v
+}
+
+func (r *reader) decimal(n *yaml.Node) *decimal.Decimal {
+	if n == nil {
+		return nil
+	}
+	text := r.text(n)
+	d, err := decimal.NewFromString(text)
+	if err != nil || len(text) > 40 {
+		if text != "" {
+			r.fault(n, WrongValue, "a number is wanted here, and this is %q", fault.Shorten(text))
+		}
+		return nil
+	}
+	return &d
+}
+
+// oneOf reads a word from a list; the first of the list where it is absent.
+func oneOf[T ~string](r *reader, n *yaml.Node, words []T) T {
+	if n == nil {
+		return words[0]
+	}
+	text := r.text(n)
+	if slices.Contains(words, T(text)) || text == "" {
+		return T(text)
+	}
+	all := make([]string, len(words))
+	for i, w := range words {
+		all[i] = string(w)
+	}
+	f := r.fault(n, WrongValue, "%q is not one of %s", fault.Shorten(text), fault.Both(all))
+	if near := fault.Near(text, all); near != "" {
+		f.Suggest(near)
+	}
+	return words[0]
+}

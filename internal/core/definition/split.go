@@ -1,0 +1,113 @@
+package definition
+
+import (
+	"bytes"
+	"errors"
+	"io"
+	"regexp"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"go.yaml.in/yaml/v3"
+
+	"pikegate/internal/core/fault"
+)
+
+// The codes of what is wrong with a file as such.
+const (
+	NotText          = "not_text"
+	TabInIndentation = "tab_in_indentation"
+	NotYAML          = "not_yaml"
+	AliasNotRead     = "alias_not_read"
+	DuplicateKey     = "duplicate_key"
+	NoDefinition     = "no_definition"
+)
+
+// File is a definition file as it was given.
+type File struct {
+	Name string `json:"name" doc:"Name of the file, for messages." example:"late-sailings.yaml"`
+	Text string `json:"text" doc:"The YAML in it: one or more documents."`
+}
+
+var separator = regexp.MustCompile(`^---(\s|$)`)
+
+// Split cuts a file into its documents and tells the kind and name of each.
+func Split(f File) ([]Document, fault.List) {
+	if !utf8.ValidString(f.Text) {
+		return nil, fault.List{fault.New(NotText, "the file is not UTF-8 text").At(fault.Place{File: f.Name})}
+	}
+	var docs []Document
+	var faults fault.List
+	lines := strings.SplitAfter(f.Text, "\n")
+	from := 0
+	for i := 0; i <= len(lines); i++ {
+		if i < len(lines) && !separator.MatchString(lines[i]) {
+			continue
+		}
+		d := Document{Text: strings.Join(lines[from:i], ""), File: f.Name, Line: from + 1}
+		from = i + 1
+		r := d.read()
+		if r == nil {
+			continue
+		}
+		d.Ref = r.ref()
+		faults = append(faults, r.faults...)
+		docs = append(docs, d)
+	}
+	if len(docs) == 0 && len(faults) == 0 {
+		faults = append(faults, fault.New(NoDefinition, "the file holds no definition").At(fault.Place{File: f.Name}))
+	}
+	return docs, faults
+}
+
+// read parses the document's YAML. It is nil for a document without content.
+func (d *Document) read() *reader {
+	r := &reader{doc: d}
+	if f := d.tab(); f != nil {
+		r.faults = append(r.faults, f)
+		return r
+	}
+	var root yaml.Node
+	decoder := yaml.NewDecoder(bytes.NewReader([]byte(d.Text)))
+	switch err := decoder.Decode(&root); {
+	case errors.Is(err, io.EOF):
+		return nil
+	case err != nil:
+		r.faults = append(r.faults, d.notYAML(err))
+		return r
+	}
+	r.root = root.Content[0]
+	if r.root.Kind == yaml.ScalarNode && r.root.Tag == "!!null" {
+		return nil
+	}
+	return r
+}
+
+// tab finds a tab in the indentation of a line, which YAML forbids with words
+// that help nobody.
+func (d *Document) tab() *fault.Fault {
+	for i, line := range strings.Split(d.Text, "\n") {
+		indent := line[:len(line)-len(strings.TrimLeft(line, " \t"))]
+		if at := strings.IndexByte(indent, '\t'); at >= 0 && len(indent) < len(strings.TrimRight(line, "\r")) {
+			return fault.New(TabInIndentation, "a tab indents this line; indent with blanks").
+				At(fault.Place{File: d.File, Line: d.Line + i, Column: at + 1})
+		}
+	}
+	return nil
+}
+
+var yamlLine = regexp.MustCompile(`^yaml: (?:line (\d+): )?(.*)`)
+
+func (d *Document) notYAML(err error) *fault.Fault {
+	line, message := 1, err.Error()
+	if m := yamlLine.FindStringSubmatch(message); m != nil {
+		message = m[2]
+		if n, err := strconv.Atoi(m[1]); err == nil {
+			line = n
+		}
+	}
+	f := fault.New(NotYAML, "this is not YAML: %s", message)
+	f.Cause = err
+	return f.At(fault.Place{File: d.File, Line: d.Line + line - 1, Column: 1})
+}

@@ -1,0 +1,144 @@
+// Package fault has the one type for everything that a person can mend: a
+// refused answer, a mistake in a definition, a wrong flag.
+//
+// A fault prints as
+//
+//	late-sailings.yaml:14:9: no column "rout" in dataset "sailings"; did you mean "route"? [unknown_column]
+//
+// and is the same value in the API's problem documents, the command line and
+// the console. Operational failures (a disk that is full, a server that does
+// not answer) are ordinary wrapped errors and not faults.
+package fault
+
+import (
+	"fmt"
+	"strings"
+)
+
+// Place tells where a fault stands. Either the file's part is set or the
+// prompt's; the zero Place means the request as a whole.
+type Place struct {
+	File   string `json:"file,omitempty" doc:"Name of the definition file, as it was given."`
+	Line   int    `json:"line,omitempty" doc:"Line in the file, from 1."`
+	Column int    `json:"column,omitempty" doc:"Column in the line, in characters, from 1."`
+	Prompt string `json:"prompt,omitempty" doc:"Name of the prompt whose answer is meant."`
+	Side   string `json:"side,omitempty" enum:"start,end" doc:"Side of a period, where only one is meant."`
+}
+
+// String renders the place as it stands in front of a message, "" for none.
+func (p Place) String() string {
+	switch {
+	case p.File != "" && p.Line > 0:
+		return fmt.Sprintf("%s:%d:%d", p.File, p.Line, p.Column)
+	case p.File != "":
+		return p.File
+	case p.Prompt != "" && p.Side != "":
+		return p.Prompt + "." + p.Side
+	}
+	return p.Prompt
+}
+
+// Fault is one thing that a person can mend.
+type Fault struct {
+	Code        string   `json:"code" doc:"What is wrong, as a word for programs."`
+	Place       Place    `json:"place" doc:"Where it stands."`
+	Message     string   `json:"message" doc:"What is wrong, in a sentence."`
+	Entered     string   `json:"entered,omitempty" doc:"What was entered, shortened when long."`
+	Limit       string   `json:"limit,omitempty" doc:"The limit that the answer met."`
+	Suggestions []string `json:"suggestions,omitempty" doc:"What would pass in its stead."`
+
+	Cause error `json:"-"`
+}
+
+// New makes a fault; the place and the suggestions are added by those who know
+// them.
+func New(code, format string, args ...any) *Fault {
+	return &Fault{Code: code, Message: fmt.Sprintf(format, args...)}
+}
+
+// Suggest adds what would pass.
+func (f *Fault) Suggest(texts ...string) *Fault {
+	f.Suggestions = append(f.Suggestions, texts...)
+	return f
+}
+
+// At sets the place.
+func (f *Fault) At(p Place) *Fault {
+	f.Place = p
+	return f
+}
+
+// Error renders the fault in one line: place, message, suggestions, code.
+func (f *Fault) Error() string {
+	var b strings.Builder
+	if place := f.Place.String(); place != "" {
+		b.WriteString(place)
+		b.WriteString(": ")
+	}
+	b.WriteString(f.Sentence())
+	b.WriteString(" [")
+	b.WriteString(f.Code)
+	b.WriteString("]")
+	return b.String()
+}
+
+// Sentence renders the message with its suggestions, without place and code.
+func (f *Fault) Sentence() string {
+	if len(f.Suggestions) == 0 {
+		return f.Message
+	}
+	quoted := make([]string, len(f.Suggestions))
+	for i, s := range f.Suggestions {
+		quoted[i] = fmt.Sprintf("%q", s)
+	}
+	return f.Message + "; did you mean " + Either(quoted) + "?"
+}
+
+func (f *Fault) Unwrap() error { return f.Cause }
+
+// List is all that is wrong, at once, in the order in which it was met.
+type List []*Fault
+
+// Error renders one fault a line.
+func (l List) Error() string {
+	lines := make([]string, len(l))
+	for i, f := range l {
+		lines[i] = f.Error()
+	}
+	return strings.Join(lines, "\n")
+}
+
+// Err is the list as an error, nil when it is empty.
+func (l List) Err() error {
+	if len(l) == 0 {
+		return nil
+	}
+	return l
+}
+
+// Either joins texts as "a", "a or b", "a, b or c".
+func Either(texts []string) string { return join(texts, " or ") }
+
+// Both joins texts as "a", "a and b", "a, b and c".
+func Both(texts []string) string { return join(texts, " and ") }
+
+func join(texts []string, last string) string {
+	if len(texts) < 2 {
+		return strings.Join(texts, "")
+	}
+	n := len(texts) - 1
+	return strings.Join(texts[:n], ", ") + last + texts[n]
+}
+
+// Shorten cuts a text for quoting it in a message: at most 60 characters.
+func Shorten(text string) string {
+	const most = 60
+	n := 0
+	for i := range text {
+		if n == most {
+			return text[:i] + "…"
+		}
+		n++
+	}
+	return text
+}

@@ -1,0 +1,76 @@
+package phrase
+
+import (
+	"time"
+)
+
+// unit is a length of the calendar.
+type unit uint8
+
+const (
+	noUnit unit = iota
+	days
+	weeks
+	months
+	quarters
+	years
+)
+
+var unitNames = [...]string{"", "day", "week", "month", "quarter", "year"}
+
+// months per unit, for those that are counted in months.
+var unitMonths = [...]int{months: 1, quarters: 3, years: 12}
+
+// node is what the parser found, before any calendar is asked: numbers may
+// still be out of their range. Which fields count depends on the form.
+type node struct {
+	form     form
+	year     int
+	twoDigit bool // the year had two digits; year is it as written
+	month    int
+	day      int
+	unit     unit
+	n        int // how many units; for thisUnit -1, 0, 1: last, this, next
+
+	weekday time.Weekday // where hasWeekday
+	flags   flag
+	parts   [3]part // for digits
+}
+
+type part struct{ n, width int }
+
+type flag uint8
+
+const (
+	hasWeekday flag = 1 << iota
+	hasTime
+)
+
+// form is the production of the grammar that a node came from.
+type form uint8
+
+const (
+	nothing    form = iota
+	written         // a day with year, month and day known
+	digits          // three numbers, year last: the day order decides
+	weekDay         // ISO week date: year, n the week, day the weekday from 1
+	ordinal         // ISO ordinal date: year, day
+	unitOf          // a month, quarter, week or year by its number: unit, year, n
+	partial         // a date that lacks its year (month and day set), or more
+	shifted         // n units from today, back when negative
+	startOf         // first day of this, last or next unit
+	endOf           // last day of it
+	thisUnit        // this, last or next unit as a period
+	runOf           // n complete units before (negative) or after the current one
+	unitToDate      // from the first day of the unit through today
+	daysToDate      // n days that end today
+)
+
+// isDay reports whether the node stands for one day.
+func (n node) isDay() bool {
+	switch n.form {
+	case written, digits, weekDay, ordinal, shifted, startOf, endOf:
+		return true
+	}
+	return false
+}

@@ -1,0 +1,484 @@
+package phrase
+
+import "time"
+
+// parser walks over the tokens of one text. Each method reads its production
+// from the current token on and either consumes it whole or leaves the parser
+// where it was.
+type parser struct {
+	tokens []token
+	at     int
+}
+
+func (p *parser) peek(ahead int) token {
+	if p.at+ahead < len(p.tokens) {
+		return p.tokens[p.at+ahead]
+	}
+	return token{}
+}
+
+func (p *parser) done() bool { return p.at >= len(p.tokens) }
+
+func (p *parser) skipBlank() {
+	if p.peek(0).kind == blank {
+		p.at++
+	}
+}
+
+// words consumes the given words, parted by blanks, or nothing.
+func (p *parser) words(all ...string) bool {
+	from := p.at
+	for i, w := range all {
+		if i > 0 {
+			p.skipBlank()
+		}
+		if !p.peek(0).isWord(w) {
+			p.at = from
+			return false
+		}
+		p.at++
+	}
+	return true
+}
+
+// thing = ( dayForm | dayPhrase ) [ time ] | unitForm | periodPhrase .
+//
+// It consumes all tokens or reports false.
+func thing(tokens []token) (node, bool) {
+	p := parser{tokens: tokens}
+	if n, ok := p.date(); ok {
+		if p.done() {
+			return n, true
+		}
+		if p.time() && p.done() && (n.isDay() || n.form == partial) {
+			n.flags |= hasTime
+			return n, true
+		}
+	}
+	p.at = 0
+	if n, ok := p.periodPhrase(); ok && p.done() {
+		return n, true
+	}
+	return node{}, false
+}
+
+// date = [ weekday [ "," ] blank ] ( numeric | named ) | dayPhrase .
+func (p *parser) date() (node, bool) {
+	from := p.at
+	weekday, ok := p.weekday()
+	if ok {
+		if n, ok := p.numericOrNamed(); ok && (n.isDay() || n.form == partial) {
+			n.weekday, n.flags = weekday, n.flags|hasWeekday
+			return n, true
+		}
+		p.at = from
+		return node{}, false
+	}
+	if n, ok := p.numericOrNamed(); ok {
+		return n, true
+	}
+	return p.dayPhrase()
+}
+
+func (p *parser) weekday() (time.Weekday, bool) {
+	d, ok := weekdays[p.peek(0).text]
+	if !ok {
+		return 0, false
+	}
+	next := p.peek(1)
+	if next.kind != blank && !next.isMark(',') {
+		return 0, false
+	}
+	p.at++
+	p.comma()
+	return d, true
+}
+
+// comma = [ blank ] [ "," ] [ blank ] .
+func (p *parser) comma() {
+	p.skipBlank()
+	if p.peek(0).isMark(',') {
+		p.at++
+		p.skipBlank()
+	}
+}
+
+func (p *parser) numericOrNamed() (node, bool) {
+	if n, ok := p.named(); ok {
+		return n, true
+	}
+	if n, ok := p.quarterYear(); ok {
+		return n, true
+	}
+	if p.peek(0).kind == number {
+		if p.peek(0).width == 4 {
+			return p.yearFirst()
+		}
+		return p.numeric()
+	}
+	return node{}, false
+}
+
+// yearFirst = YYYY sep M sep D | YYYY "-" DDD | YYYY [ "-" ] "W" WW [ [ "-" ] D ] | YYYY "-" "Q" N
+//
+//	| YYYY sep M | YYYY .
+func (p *parser) yearFirst() (node, bool) {
+	year, sep, second := p.peek(0).n, p.peek(1), p.peek(2)
+	switch {
+	case sep.isWord("w"):
+		return p.week(year, 1)
+	case sep.isMark('-') && second.isWord("w"):
+		return p.week(year, 2)
+	case sep.isMark('-') && second.isWord("q") && p.peek(3).width == 1:
+		n := p.peek(3).n
+		p.at += 4
+		return node{form: unitOf, unit: quarters, year: year, n: n}, true
+	case isSeparator(sep) && second.kind == number && second.width <= 2:
+		if third := p.peek(4); p.peek(3) == sep && third.kind == number && third.width <= 2 {
+			p.at += 5
+			return node{form: written, year: year, month: second.n, day: third.n}, true
+		}
+		p.at += 3
+		if sep.isMark('-') && second.width == 2 {
+			return node{form: unitOf, unit: months, year: year, n: second.n}, true
+		}
+		return node{form: partial, year: year, month: second.n}, true
+	case sep.isMark('-') && second.kind == number && second.width == 3:
+		p.at += 3
+		return node{form: ordinal, year: year, day: second.n}, true
+	}
+	p.at++
+	return node{form: unitOf, unit: years, year: year}, true
+}
+
+// week reads from the W, skip tokens ahead.
+func (p *parser) week(year, skip int) (node, bool) {
+	w := p.peek(skip + 1)
+	extended := skip == 2
+	switch {
+	case w.kind != number:
+		return node{}, false
+	case w.width == 3 && !extended:
+		p.at += skip + 2
+		return node{form: weekDay, year: year, n: w.n / 10, day: w.n % 10}, true
+	case w.width != 2:
+		return node{}, false
+	case extended && p.peek(skip+2).isMark('-') && p.peek(skip+3).width == 1:
+		d := p.peek(skip + 3).n
+		p.at += skip + 4
+		return node{form: weekDay, year: year, n: w.n, day: d}, true
+	}
+	p.at += skip + 2
+	return node{form: unitOf, unit: weeks, year: year, n: w.n}, true
+}
+
+// numeric = YYYYMMDD | N sep N sep ( YY | YYYY ) | N sep N .
+func (p *parser) numeric() (node, bool) {
+	first, sep, second := p.peek(0), p.peek(1), p.peek(2)
+	if first.width == 8 {
+		p.at++
+		return node{form: written, year: first.n / 10000, month: first.n / 100 % 100, day: first.n % 100}, true
+	}
+	if first.width > 2 || !isSeparator(sep) || second.kind != number || second.width > 2 {
+		return node{}, false
+	}
+	if third := p.peek(4); p.peek(3) == sep && (third.width == 2 || third.width == 4) {
+		p.at += 5
+		return node{form: digits, parts: [3]part{{first.n, first.width}, {second.n, second.width}, {third.n, third.width}}}, true
+	}
+	p.at += 3
+	return node{form: partial}, true
+}
+
+// named = D [ "-" | blank ] MONTH [ year ] | MONTH [ "-" | blank ] D [ year ] | MONTH [ blank ] YYYY .
+// year  = "-" Y | [ blank ] [ "," ] [ blank ] Y .
+func (p *parser) named() (node, bool) {
+	from := p.at
+	if day, ok := p.dayNumber(); ok {
+		joint := p.joint()
+		month, ok := monthNames[p.peek(0).text]
+		if joint == nothingBetween || !ok {
+			p.at = from
+			return node{}, false
+		}
+		p.at++
+		return p.yearAfter(month, day, joint), true
+	}
+	month, ok := monthNames[p.peek(0).text]
+	if !ok {
+		return node{}, false
+	}
+	p.at++
+	joint := p.joint()
+	if joint == blankBetween && p.peek(0).width == 4 {
+		year := p.peek(0).n
+		p.at++
+		return node{form: unitOf, unit: months, year: year, n: int(month)}, true
+	}
+	if day, ok := p.dayNumber(); ok && joint != nothingBetween {
+		return p.yearAfter(month, day, joint), true
+	}
+	p.at = from + 1
+	return node{form: partial, month: int(month)}, true
+}
+
+type joint uint8
+
+const (
+	nothingBetween joint = iota
+	blankBetween
+	dashBetween
+)
+
+func (p *parser) joint() joint {
+	switch {
+	case p.peek(0).kind == blank:
+		p.at++
+		return blankBetween
+	case p.peek(0).isMark('-'):
+		p.at++
+		return dashBetween
+	}
+	return nothingBetween
+}
+
+// yearAfter reads the year of a named date, which may be missing.
+func (p *parser) yearAfter(month time.Month, day int, j joint) node {
+	from := p.at
+	n := node{form: partial, month: int(month), day: day}
+	if j == dashBetween {
+		if !p.peek(0).isMark('-') {
+			return n
+		}
+		p.at++
+	} else {
+		if p.comma(); p.at == from {
+			return n
+		}
+	}
+	year := p.peek(0)
+	// Two digits before a colon, or before am and pm, are the hour of a time.
+	isHour := p.peek(1).isMark(':') || p.timeSuffix(1)
+	if year.kind != number || year.width != 4 && (year.width != 2 || isHour) {
+		p.at = from
+		return n
+	}
+	p.at++
+	n.form, n.year, n.twoDigit = written, year.n, year.width == 2
+	return n
+}
+
+func (p *parser) timeSuffix(ahead int) bool {
+	t := p.peek(ahead)
+	if t.kind == blank {
+		t = p.peek(ahead + 1)
+	}
+	return t.isWord("am") || t.isWord("pm")
+}
+
+// dayNumber = N [ "st" | "nd" | "rd" | "th" ] .
+func (p *parser) dayNumber() (int, bool) {
+	d := p.peek(0)
+	if d.kind != number || d.width > 2 {
+		return 0, false
+	}
+	switch ending := p.peek(1).text; ending {
+	case "st", "nd", "rd", "th":
+		if ending != ordinalEnding(d.n) {
+			return 0, false
+		}
+		p.at++
+	}
+	p.at++
+	return d.n, true
+}
+
+func ordinalEnding(n int) string {
+	if n/10%10 != 1 {
+		switch n % 10 {
+		case 1:
+			return "st"
+		case 2:
+			return "nd"
+		case 3:
+			return "rd"
+		}
+	}
+	return "th"
+}
+
+// quarterYear = "Q" N blank YYYY .
+func (p *parser) quarterYear() (node, bool) {
+	q, n, gap, year := p.peek(0), p.peek(1), p.peek(2), p.peek(3)
+	if !q.isWord("q") || n.kind != number || n.width != 1 || gap.kind != blank || year.width != 4 {
+		return node{}, false
+	}
+	p.at += 4
+	return node{form: unitOf, unit: quarters, year: year.n, n: n.n}, true
+}
+
+// dayPhrase = "today" | "yesterday" | "tomorrow" | N unit "ago" | "in" N unit
+//
+//	| ( "start" | "end" ) "of" which unit .
+func (p *parser) dayPhrase() (node, bool) {
+	from := p.at
+	switch first := p.peek(0); {
+	case p.words("today"):
+		return node{form: shifted, unit: days}, true
+	case p.words("yesterday"):
+		return node{form: shifted, unit: days, n: -1}, true
+	case p.words("tomorrow"):
+		return node{form: shifted, unit: days, n: 1}, true
+	case p.words("in"):
+		p.skipBlank()
+		if n, u, ok := p.count(); ok && u != quarters {
+			return node{form: shifted, unit: u, n: n}, true
+		}
+	case first.kind == number:
+		if n, u, ok := p.count(); ok && u != quarters {
+			if p.skipBlank(); p.words("ago") {
+				return node{form: shifted, unit: u, n: -n}, true
+			}
+		}
+	case p.words("start", "of"), p.words("end", "of"):
+		form := startOf
+		if first.text == "end" {
+			form = endOf
+		}
+		p.skipBlank()
+		if which, ok := p.which(); ok {
+			p.skipBlank()
+			if u := p.unit(); u > days {
+				return node{form: form, unit: u, n: which}, true
+			}
+		}
+	}
+	p.at = from
+	return node{}, false
+}
+
+// periodPhrase = which unit | ( "last" | "next" ) N unit | unit "to" "date" | N "days" "to" "date" .
+func (p *parser) periodPhrase() (node, bool) {
+	from := p.at
+	if which, ok := p.which(); ok {
+		p.skipBlank()
+		if u := p.unit(); u != noUnit {
+			return node{form: thisUnit, unit: u, n: which}, true
+		}
+		if n, u, ok := p.count(); ok && which != 0 && n > 0 {
+			return node{form: runOf, unit: u, n: which * n}, true
+		}
+	} else if n, u, ok := p.count(); ok {
+		if p.skipBlank(); u == days && n > 0 && p.words("to", "date") {
+			return node{form: daysToDate, n: n}, true
+		}
+	} else if u := p.unit(); u > days {
+		if p.skipBlank(); p.words("to", "date") {
+			return node{form: unitToDate, unit: u}, true
+		}
+	}
+	p.at = from
+	return node{}, false
+}
+
+// which = "this" | "last" | "next" .
+func (p *parser) which() (int, bool) {
+	switch {
+	case p.words("this"):
+		return 0, true
+	case p.words("last"):
+		return -1, true
+	case p.words("next"):
+		return 1, true
+	}
+	return 0, false
+}
+
+// count = N blank unit .
+func (p *parser) count() (int, unit, bool) {
+	from, n := p.at, p.peek(0)
+	if n.kind == number {
+		if p.at++; p.peek(0).kind == blank {
+			p.at++
+			if u := p.unit(); u != noUnit {
+				return n.n, u, true
+			}
+		}
+	}
+	p.at = from
+	return 0, noUnit, false
+}
+
+func (p *parser) unit() unit {
+	u := unitWords[p.peek(0).text]
+	if u != noUnit {
+		p.at++
+	}
+	return u
+}
+
+// time = ( "T" | blank | [ blank ] "," [ blank ] ) [ "at" blank ] ( hh ":" mm ... | hhmm[ss] after T | h ( "am" | "pm" ) ) [ zone ] .
+//
+// More is known as a time here than is read as one anywhere: it only serves to
+// tell that a time was given where none is wanted.
+func (p *parser) time() bool {
+	from := p.at
+	afterT := p.peek(0).isWord("t")
+	if afterT {
+		p.at++
+	} else if p.comma(); p.at == from {
+		return false
+	}
+	if p.words("at") {
+		p.skipBlank()
+	}
+	hour := p.peek(0)
+	if hour.kind != number {
+		return false
+	}
+	p.at++
+	switch {
+	case p.peek(0).isMark(':'):
+		for p.peek(0).isMark(':') && p.peek(1).width == 2 {
+			p.at += 2
+		}
+		if (p.peek(0).isMark('.') || p.peek(0).isMark(',')) && p.peek(1).kind == number {
+			p.at += 2
+		}
+		p.amPm()
+	case afterT && (hour.width == 4 || hour.width == 6):
+	case hour.width > 2 || !p.amPm():
+		return false
+	}
+	p.offset()
+	return true
+}
+
+func (p *parser) amPm() bool {
+	if !p.timeSuffix(0) {
+		return false
+	}
+	p.skipBlank()
+	p.at++
+	return true
+}
+
+// offset = [ blank ] ( "Z" | "UTC" | "GMT" | "-" hh [ ":" ] mm ) .
+func (p *parser) offset() {
+	from := p.at
+	p.skipBlank()
+	switch {
+	case p.words("z"), p.words("utc"), p.words("gmt"):
+		return
+	case p.peek(0).isMark('-') && p.peek(1).kind == number:
+		if p.at += 2; p.peek(0).isMark(':') && p.peek(1).width == 2 {
+			p.at += 2
+		}
+		return
+	}
+	p.at = from
+}
+
+func isSeparator(t token) bool {
+	return t.isMark('-') || t.isMark('/') || t.isMark('.')
+}

@@ -1,0 +1,575 @@
+// Package phrase reads the days and periods that people type, and says what
+// it understood or why it could not.
+//
+//	5 Mar 2026          Thu 5 Mar 2026
+//	last 3 months       Sat 1 Aug 2026 through Sat 31 Oct 2026 (92 days)
+//	3/4/2026            refused: ambiguous_date, with both readings
+//
+// Three stages, a file each: lex.go cuts the text into tokens, parse.go finds
+// the form, and this file asks the calendar. Nothing here knows the clock:
+// "today" is the as-of day that the caller passes. A text is read in one way
+// or refused; it is never read in a second way because the first did not fit.
+package phrase
+
+import (
+	"fmt"
+	"slices"
+	"time"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/fault"
+)
+
+// DayOrder tells how days that are all digits, year last, are read.
+type DayOrder string
+
+const (
+	AnyOrder   DayOrder = ""            // read only where a single reading is a real day
+	DayFirst   DayOrder = "day-first"   // 3/4/2026 is 3 April
+	MonthFirst DayOrder = "month-first" // 3/4/2026 is 4 March
+)
+
+// Setting is what a reading depends on besides the text.
+type Setting struct {
+	AsOf  civil.Day // today, for this reading
+	Order DayOrder
+}
+
+// Reading is what a text was understood as. For a day, Period starts and ends
+// on it.
+type Reading struct {
+	Period civil.Period
+	Notes  []string // what a person should know of how it was read; often none
+	// Unit reports that the text named something that spans days by itself, a
+	// month or "last week", rather than a single day.
+	Unit bool
+}
+
+// The codes of refusals, in the order in which they apply.
+const (
+	NotADate        = "not_a_date"
+	IncompleteDate  = "incomplete_date"
+	NoSuchDate      = "no_such_date"
+	AmbiguousDate   = "ambiguous_date"
+	WeekdayMismatch = "weekday_mismatch"
+	TimeNotWanted   = "time_not_wanted"
+	EndBeforeStart  = "end_before_start"
+)
+
+var precedence = []string{NotADate, IncompleteDate, NoSuchDate, AmbiguousDate, WeekdayMismatch, TimeNotWanted}
+
+// Day reads one day.
+func Day(text string, s Setting) (Reading, *fault.Fault) {
+	if d, ok := civil.ParseDay(text); ok {
+		return Reading{Period: civil.Period{First: d, Last: d}}, nil
+	}
+	var room [24]token
+	tokens, ok := lex(text, room[:0])
+	if !ok || len(tokens) == 0 {
+		return Reading{}, notADate(text)
+	}
+	n, ok := thing(tokens)
+	if !ok || n.form >= thisUnit {
+		return Reading{}, offer(notADate(text), tokens, func(mended string) (Reading, *fault.Fault) { return Day(mended, s) })
+	}
+	r, f := evaluate(n, s)
+	if f == nil && r.Unit {
+		f = fault.New(IncompleteDate, "%q is %s and not a single day", fault.Shorten(text), unitPhrase(n)).
+			Suggest(r.Period.First.Plain(), r.Period.Last.Plain())
+	}
+	if f != nil {
+		f.Entered = fault.Shorten(text)
+		return Reading{}, f
+	}
+	return r, nil
+}
+
+// Period reads a period: two ends, one open end, or one thing that spans days.
+func Period(text string, s Setting) (Reading, *fault.Fault) {
+	if d, ok := civil.ParseDay(text); ok {
+		return Reading{Period: civil.Period{First: d, Last: d}}, nil
+	}
+	var room [48]token
+	tokens, ok := lex(text, room[:0])
+	if !ok || len(tokens) == 0 {
+		return Reading{}, notAPeriod(text)
+	}
+	r, f := period(text, tokens, s)
+	if f != nil {
+		f.Entered = fault.Shorten(text)
+		if f.Code == NotADate {
+			f = offer(f, tokens, func(mended string) (Reading, *fault.Fault) { return Period(mended, s) })
+		}
+		return Reading{}, f
+	}
+	return r, nil
+}
+
+// period = thing | ends . A text that is one thing as a whole is never split.
+func period(text string, tokens []token, s Setting) (Reading, *fault.Fault) {
+	if n, ok := thing(tokens); ok {
+		return evaluate(n, s)
+	}
+	first, last, ok := split(tokens)
+	if !ok {
+		return Reading{}, notAPeriod(text)
+	}
+	var start, end Reading
+	var faults []*fault.Fault
+	read := func(side []token, into *Reading) {
+		if isOpen(side) {
+			return
+		}
+		n, ok := thing(side)
+		f := notAPeriod(text)
+		if ok && n.form < thisUnit {
+			*into, f = evaluate(n, s)
+		}
+		if f != nil {
+			faults = append(faults, f)
+		}
+	}
+	read(first, &start)
+	read(last, &end)
+	if len(faults) > 0 {
+		return Reading{}, slices.MinFunc(faults, func(a, b *fault.Fault) int {
+			return slices.Index(precedence, a.Code) - slices.Index(precedence, b.Code)
+		})
+	}
+	return Between(start, end)
+}
+
+// Between makes a period of two readings, an open side where one has no day.
+// An end before its start is refused and the swapped period offered.
+func Between(start, end Reading) (Reading, *fault.Fault) {
+	p := civil.Period{First: start.Period.First, Last: end.Period.Last}
+	if !p.IsOrdered() {
+		swapped := civil.Period{First: end.Period.First, Last: start.Period.Last}
+		return Reading{}, fault.New(EndBeforeStart, "the period ends on %s, before it starts on %s", p.Last.Spelled(), p.First.Spelled()).
+			Suggest(swapped.First.Plain() + " to " + swapped.Last.Plain())
+	}
+	return Reading{Period: p, Unit: true, Notes: append(slices.Clip(start.Notes), end.Notes...)}, nil
+}
+
+func isOpen(side []token) bool {
+	return len(side) == 0 || len(side) == 1 && side[0].kind == dots
+}
+
+// split finds the two ends of a period; an open one is empty or "..".
+//
+//	ends = "since" A | "until" B | [ "from" ] A ( "to" | "through" ) B | A "/" B | A ".." B | A " - " B .
+func split(tokens []token) (first, last []token, ok bool) {
+	if t := tokens[0]; len(tokens) > 2 && tokens[1].kind == blank {
+		switch {
+		case t.isWord("since"):
+			return tokens[2:], nil, true
+		case t.isWord("until"):
+			return nil, tokens[2:], true
+		case t.isWord("from"):
+			return splitAt(tokens[2:], isTo)
+		}
+	}
+	for _, parts := range []func([]token, int) bool{isTo, isSlash, isDots, isDash} {
+		if first, last, ok = splitAt(tokens, parts); ok {
+			return first, last, true
+		}
+	}
+	return nil, nil, false
+}
+
+func splitAt(tokens []token, parts func([]token, int) bool) (first, last []token, ok bool) {
+	for i := range tokens {
+		if parts(tokens, i) {
+			first, last = trim(tokens[:i]), trim(tokens[i+1:])
+			return first, last, !isOpen(first) || !isOpen(last)
+		}
+	}
+	return nil, nil, false
+}
+
+func trim(tokens []token) []token {
+	if len(tokens) > 0 && tokens[0].kind == blank {
+		tokens = tokens[1:]
+	}
+	if n := len(tokens); n > 0 && tokens[n-1].kind == blank {
+		tokens = tokens[:n-1]
+	}
+	return tokens
+}
+
+func hasBlanks(tokens []token, i int) (before, after bool) {
+	return i > 0 && tokens[i-1].kind == blank, i+1 < len(tokens) && tokens[i+1].kind == blank
+}
+
+func isTo(tokens []token, i int) bool {
+	before, after := hasBlanks(tokens, i)
+	return before && after && (tokens[i].isWord("to") || tokens[i].isWord("through"))
+}
+
+// isSlash finds the slash that parts two ends: the only one, one beside an
+// open end, or one with a blank at its side.
+func isSlash(tokens []token, i int) bool {
+	if !tokens[i].isMark('/') {
+		return false
+	}
+	before, after := hasBlanks(tokens, i)
+	slashes := 0
+	for _, t := range tokens {
+		if t.isMark('/') {
+			slashes++
+		}
+	}
+	return before || after || slashes == 1 || isOpen(tokens[:i]) || isOpen(tokens[i+1:])
+}
+
+func isDots(tokens []token, i int) bool { return tokens[i].kind == dots }
+
+func isDash(tokens []token, i int) bool {
+	before, after := hasBlanks(tokens, i)
+	return before && after && tokens[i].isMark('-')
+}
+
+// evaluate asks the calendar what a node stands for.
+func evaluate(n node, s Setting) (Reading, *fault.Fault) {
+	switch {
+	case n.form == partial:
+		return Reading{}, incomplete(n, s)
+	case n.isDay():
+		return evaluateDay(n, s)
+	case n.form == unitOf:
+		p, ok := numbered(n)
+		if !ok {
+			return Reading{}, fault.New(NoSuchDate, "there is no %s", unitPhrase(n))
+		}
+		return Reading{Period: p, Unit: true}, nil
+	}
+	p, ok := relative(n, s.AsOf)
+	if !ok {
+		return Reading{}, outside()
+	}
+	return Reading{Period: p, Unit: true}, nil
+}
+
+func evaluateDay(n node, s Setting) (Reading, *fault.Fault) {
+	var notes []string
+	var d civil.Day
+	var f *fault.Fault
+	switch n.form {
+	case written:
+		d, notes, f = writtenDay(n)
+	case digits:
+		d, notes, f = digitsDay(n, s)
+	case weekDay:
+		d, f = exists(civil.FromISOWeek(n.year, n.n, n.day))("day %d of week %d of %04d; %s", n.day, n.n, n.year, weekLimit(n.year))
+	case ordinal:
+		d, f = exists(civil.YearDay(n.year, n.day))("day %d of the year %04d", n.day, n.year)
+	case shifted:
+		var ok bool
+		if d, ok = shift(s.AsOf, n.n, n.unit); !ok {
+			f = outside()
+		}
+	case startOf, endOf:
+		p, ok := current(s.AsOf, n.unit, n.n)
+		if d = p.First; n.form == endOf {
+			d = p.Last
+		}
+		if !ok {
+			f = outside()
+		}
+	}
+	if f != nil {
+		return Reading{}, f
+	}
+	if n.flags&hasWeekday != 0 && d.Weekday() != n.weekday {
+		return Reading{}, fault.New(WeekdayMismatch, "%s is a %s and not a %s", d.Plain(), d.Weekday(), n.weekday).Suggest(d.Spelled())
+	}
+	if n.flags&hasTime != 0 {
+		return Reading{}, fault.New(TimeNotWanted, "a day is asked for, without a time of day").Suggest(d.Plain())
+	}
+	return Reading{Period: civil.Period{First: d, Last: d}, Notes: notes}, nil
+}
+
+// exists turns the calendar's "no" into a refusal that names what there is not.
+func exists(d civil.Day, ok bool) func(format string, args ...any) (civil.Day, *fault.Fault) {
+	return func(format string, args ...any) (civil.Day, *fault.Fault) {
+		if ok {
+			return d, nil
+		}
+		return 0, fault.New(NoSuchDate, "there is no "+format, args...)
+	}
+}
+
+func weekLimit(year int) string {
+	if year < 1 || year > 9999 {
+		return "years go from 0001 to 9999"
+	}
+	return fmt.Sprintf("%04d has %d weeks of 7 days", year, civil.WeeksIn(year))
+}
+
+func outside() *fault.Fault {
+	return fault.New(NoSuchDate, "that day lies outside the years 0001 to 9999")
+}
+
+// fullYear widens a two-digit year by the POSIX window: 69 to 99 are 1900s, 00
+// to 68 are 2000s.
+func fullYear(n int) int {
+	if n >= 69 {
+		return 1900 + n
+	}
+	return 2000 + n
+}
+
+func writtenDay(n node) (civil.Day, []string, *fault.Fault) {
+	year := n.year
+	var notes []string
+	if n.twoDigit {
+		year = fullYear(n.year)
+		notes = yearNote(n.year, year)
+	}
+	d, ok := civil.DayOf(year, time.Month(n.month), n.day)
+	if ok {
+		return d, notes, nil
+	}
+	return 0, nil, noSuchDay(year, n.month, n.day)
+}
+
+func yearNote(written, year int) []string {
+	return []string{fmt.Sprintf("the year %02d was read as %d", written, year)}
+}
+
+// noSuchDay says why there is no such day and offers the month's last day.
+func noSuchDay(year, month, day int) *fault.Fault {
+	switch {
+	case year < 1 || year > 9999:
+		return fault.New(NoSuchDate, "there is no year %04d; years go from 0001 to 9999", year)
+	case month < 1 || month > 12:
+		return fault.New(NoSuchDate, "there is no month %d", month)
+	}
+	m := time.Month(month)
+	f := fault.New(NoSuchDate, "there is no %d %s %04d; the month has %d days", day, m, year, civil.DaysIn(year, m))
+	if day > 0 {
+		f.Suggest(civil.MustDay(year, m, civil.DaysIn(year, m)).Plain())
+	}
+	return f
+}
+
+// digitsDay reads N/N/Y. With a day order there is one reading; without, each
+// order is tried and only a single real day is accepted.
+func digitsDay(n node, s Setting) (civil.Day, []string, *fault.Fault) {
+	a, b, c := n.parts[0], n.parts[1], n.parts[2]
+	year, short := c.n, c.width == 2
+	if short {
+		year = fullYear(c.n)
+	}
+	dayFirst, okDay := civil.DayOf(year, time.Month(b.n), a.n)
+	monthFirst, okMonth := civil.DayOf(year, time.Month(a.n), b.n)
+	var notes []string
+	if short {
+		notes = yearNote(c.n, year)
+	}
+	switch s.Order {
+	case DayFirst:
+		if okDay {
+			return dayFirst, notes, nil
+		}
+		return 0, nil, otherOrder(noSuchDay(year, b.n, a.n), "day first", monthFirst, okMonth)
+	case MonthFirst:
+		if okMonth {
+			return monthFirst, notes, nil
+		}
+		return 0, nil, otherOrder(noSuchDay(year, a.n, b.n), "month first", dayFirst, okDay)
+	}
+
+	var readings []civil.Day
+	add := func(d civil.Day, ok bool) {
+		if ok && !slices.Contains(readings, d) {
+			readings = append(readings, d)
+		}
+	}
+	add(dayFirst, okDay)
+	add(monthFirst, okMonth)
+	if short && a.width == 2 {
+		yearFirst, ok := civil.DayOf(fullYear(a.n), time.Month(b.n), c.n)
+		if add(yearFirst, ok); len(readings) == 1 && ok && readings[0] == yearFirst {
+			notes = yearNote(a.n, fullYear(a.n))
+		}
+	}
+	switch len(readings) {
+	case 0:
+		if b.n > 12 && a.n >= 1 && a.n <= 12 {
+			return 0, nil, noSuchDay(year, a.n, b.n)
+		}
+		return 0, nil, noSuchDay(year, b.n, a.n)
+	case 1:
+		return readings[0], notes, nil
+	}
+	spelled := make([]string, len(readings))
+	for i, d := range readings {
+		spelled[i] = d.Plain()
+	}
+	return 0, nil, fault.New(AmbiguousDate, "%d days can be meant by this", len(readings)).Suggest(spelled...)
+}
+
+// otherOrder adds the reading that the other order would give: offered, never
+// taken.
+func otherOrder(f *fault.Fault, order string, other civil.Day, ok bool) *fault.Fault {
+	if !ok {
+		return f
+	}
+	f.Message += " (days are read " + order + " here)"
+	f.Suggestions = []string{other.Plain()}
+	return f
+}
+
+// incomplete says what a date lacks.
+func incomplete(n node, s Setting) *fault.Fault {
+	year, _, _ := s.AsOf.Date()
+	switch {
+	case n.day > 0 && n.month > 0:
+		f := fault.New(IncompleteDate, "the year is missing")
+		if d, ok := civil.DayOf(year, time.Month(n.month), n.day); ok {
+			f.Suggest(d.Plain())
+		}
+		return f
+	case n.year > 0:
+		return fault.New(IncompleteDate, "the day is missing")
+	case n.month > 0:
+		m := time.Month(n.month).String()[:3]
+		return fault.New(IncompleteDate, "the year is missing").Suggest(fmt.Sprintf("%s %d", m, year))
+	}
+	return fault.New(IncompleteDate, "a day needs its year, month and day")
+}
+
+// numbered is a unit named by its number: March 2026, week 10, quarter 1.
+func numbered(n node) (civil.Period, bool) {
+	switch n.unit {
+	case weeks:
+		first, ok := civil.FromISOWeek(n.year, n.n, 1)
+		last, okLast := civil.FromISOWeek(n.year, n.n, 7)
+		return civil.Period{First: first, Last: last}, ok && okLast
+	case months:
+		m, ok := civil.MonthOf(n.year, time.Month(n.n))
+		if !ok {
+			return civil.Period{}, false
+		}
+		return m.Period(), true
+	case quarters:
+		m, ok := civil.MonthOf(n.year, time.Month(3*n.n-2))
+		if !ok {
+			return civil.Period{}, false
+		}
+		return span(m, 3)
+	}
+	m, ok := civil.MonthOf(n.year, time.January)
+	if !ok {
+		return civil.Period{}, false
+	}
+	return span(m, 12)
+}
+
+// unitPhrase names a numbered unit for a message.
+func unitPhrase(n node) string {
+	switch n.unit {
+	case weeks:
+		return fmt.Sprintf("week %d of %04d", n.n, n.year)
+	case months:
+		if n.n >= 1 && n.n <= 12 && n.year > 0 {
+			return fmt.Sprintf("the whole of %s %04d", time.Month(n.n), n.year)
+		}
+		return fmt.Sprintf("month %d of %04d", n.n, n.year)
+	case quarters:
+		return fmt.Sprintf("quarter %d of %04d", n.n, n.year)
+	}
+	return fmt.Sprintf("the year %04d", n.year)
+}
+
+// relative is a period phrase as of a day.
+func relative(n node, asOf civil.Day) (civil.Period, bool) {
+	switch n.form {
+	case thisUnit:
+		return current(asOf, n.unit, n.n)
+	case runOf:
+		near, ok := current(asOf, n.unit, sign(n.n))
+		far, okFar := current(asOf, n.unit, n.n)
+		if n.n < 0 {
+			near, far = far, near
+		}
+		return civil.Period{First: near.First, Last: far.Last}, ok && okFar
+	case unitToDate:
+		p, ok := current(asOf, n.unit, 0)
+		return civil.Period{First: p.First, Last: asOf}, ok
+	}
+	first, ok := asOf.AddDays(1 - n.n)
+	return civil.Period{First: first, Last: asOf}, ok
+}
+
+func sign(n int) int {
+	if n < 0 {
+		return -1
+	}
+	return 1
+}
+
+// current is the unit that holds the day, moved by n units.
+func current(asOf civil.Day, u unit, n int) (civil.Period, bool) {
+	switch u {
+	case days:
+		d, ok := asOf.AddDays(n)
+		return civil.Period{First: d, Last: d}, ok
+	case weeks:
+		monday, ok := asOf.AddDays(-(int(asOf.Weekday()) + 6) % 7)
+		if !ok {
+			return civil.Period{}, false
+		}
+		first, ok := monday.AddDays(7 * n)
+		last, okLast := monday.AddDays(7*n + 6)
+		return civil.Period{First: first, Last: last}, ok && okLast
+	}
+	size := unitMonths[u]
+	m := asOf.Month()
+	m, ok := m.Add(n*size - int(m)%size)
+	if !ok {
+		return civil.Period{}, false
+	}
+	return span(m, size)
+}
+
+func span(m civil.Month, size int) (civil.Period, bool) {
+	last, ok := m.Add(size - 1)
+	if !ok {
+		return civil.Period{}, false
+	}
+	return civil.Period{First: m.First(), Last: last.Last()}, true
+}
+
+func shift(d civil.Day, n int, u unit) (civil.Day, bool) {
+	switch u {
+	case days:
+		return d.AddDays(n)
+	case weeks:
+		return d.AddDays(7 * n)
+	}
+	return d.AddMonths(n * unitMonths[u])
+}
+
+func notADate(text string) *fault.Fault {
+	f := fault.New(NotADate, "%q is not a date; write it like 5 Mar 2026, 2026-03-05 or yesterday", fault.Shorten(text))
+	f.Entered = fault.Shorten(text)
+	return f
+}
+
+func notAPeriod(text string) *fault.Fault {
+	f := fault.New(NotADate, "%q is not a period; write it like 1 Mar 2026 to 5 Mar 2026, Mar 2026 or last month", fault.Shorten(text))
+	f.Entered = fault.Shorten(text)
+	return f
+}
+
+// offer adds the text with its misspelt words mended, where that can be read.
+func offer(f *fault.Fault, tokens []token, read func(string) (Reading, *fault.Fault)) *fault.Fault {
+	if mended, ok := respell(tokens); ok {
+		if _, refused := read(mended); refused == nil {
+			f.Suggest(mended)
+		}
+	}
+	return f
+}

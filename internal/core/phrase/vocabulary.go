@@ -1,0 +1,70 @@
+package phrase
+
+import (
+	"strings"
+	"time"
+
+	"pikegate/internal/core/fault"
+)
+
+var (
+	monthNames = map[string]time.Month{"sept": time.September}
+	weekdays   = map[string]time.Weekday{}
+	unitWords  = map[string]unit{}
+
+	// spellings are the words that a mistyped one may have been meant to be.
+	spellings = []string{"today", "yesterday", "tomorrow", "ago", "this", "last", "next", "start", "end",
+		"since", "until", "through", "from", "date"}
+)
+
+func init() {
+	for m := time.January; m <= time.December; m++ {
+		name := strings.ToLower(m.String())
+		monthNames[name], monthNames[name[:3]] = m, m
+		spellings = append(spellings, name)
+	}
+	for d := time.Sunday; d <= time.Saturday; d++ {
+		name := strings.ToLower(d.String())
+		weekdays[name], weekdays[name[:3]] = d, d
+		spellings = append(spellings, name)
+	}
+	for u := days; u <= years; u++ {
+		unitWords[unitNames[u]], unitWords[unitNames[u]+"s"] = u, u
+		spellings = append(spellings, unitNames[u], unitNames[u]+"s")
+	}
+}
+
+// knownWords are read but too short to be guessed at.
+var knownWords = map[string]bool{"to": true, "of": true, "in": true, "w": true, "q": true, "t": true, "z": true,
+	"at": true, "am": true, "pm": true, "utc": true, "gmt": true, "st": true, "nd": true, "rd": true, "th": true}
+
+// respell writes the text again with mistyped words mended, and reports
+// whether there were any.
+func respell(tokens []token) (string, bool) {
+	var b strings.Builder
+	mended := false
+	for _, t := range tokens {
+		if t.kind == word && len(t.text) > 2 && !isKnown(t.text) {
+			if near := fault.Near(t.text, spellings); near != "" {
+				t.text, mended = near, true
+			}
+		}
+		b.WriteString(t.text)
+	}
+	return b.String(), mended
+}
+
+func isKnown(w string) bool {
+	if knownWords[w] || monthNames[w] != 0 || unitWords[w] != noUnit {
+		return true
+	}
+	if _, ok := weekdays[w]; ok {
+		return true
+	}
+	for _, s := range spellings {
+		if s == w {
+			return true
+		}
+	}
+	return false
+}

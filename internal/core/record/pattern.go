@@ -1,0 +1,221 @@
+package record
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"pikegate/internal/core/civil"
+)
+
+// Pattern is how a date is written in text: the letters of a Unicode date
+// pattern (UTS 35), of which yyyy, MM, dd, HH, mm and ss are read, with
+// literals between them, in single quotes where they are letters.
+//
+// Only patterns that sort by time are taken: largest unit first, each of fixed
+// width. Then a bound written in the pattern compares with the stored text as
+// it lies there. The zero Pattern is none.
+type Pattern struct {
+	source string
+	pieces []piece
+	timed  bool // it has a time of day
+	width  int  // bytes up to the last field; what follows is a fixed suffix
+	suffix string
+}
+
+// piece is a field of the pattern or, with letter 0, a literal.
+type piece struct {
+	letter byte
+	width  int
+	text   string
+}
+
+var fieldWidths = map[byte]int{'y': 4, 'M': 2, 'd': 2, 'H': 2, 'm': 2, 's': 2}
+
+// ParsePattern reads a pattern and says in a sentence what is wrong with it.
+func ParsePattern(source string) (Pattern, error) {
+	p := Pattern{source: source}
+	const order = "yMdHms"
+	fields := 0
+	for i := 0; i < len(source); {
+		c := source[i]
+		run := 1
+		for i+run < len(source) && source[i+run] == c {
+			run++
+		}
+		switch {
+		case c == '\'':
+			closing := strings.IndexByte(source[i+1:], '\'')
+			if closing < 0 {
+				return Pattern{}, fmt.Errorf("the quote in the pattern %q is not closed", source)
+			}
+			p.literal(source[i+1 : i+1+closing])
+			i += closing + 2
+			continue
+		case fieldWidths[c] != 0:
+			if run != fieldWidths[c] {
+				return Pattern{}, fmt.Errorf("%q in the pattern %q has no fixed width; only %s is read so far", source[i:i+run], source, strings.Repeat(string(c), fieldWidths[c]))
+			}
+			if fields >= len(order) || order[fields] != c {
+				return Pattern{}, fmt.Errorf("the pattern %q does not sort by time; fields go yyyy MM dd HH mm ss, from the left and without a gap", source)
+			}
+			fields++
+			p.pieces = append(p.pieces, piece{letter: c, width: run})
+		case c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z':
+			return Pattern{}, fmt.Errorf("%q in the pattern %q is not a field that is read; put letters that stand for themselves in single quotes", source[i:i+run], source)
+		default:
+			p.literal(source[i : i+run])
+		}
+		i += run
+	}
+	if fields != 3 && fields != 5 && fields != 6 {
+		return Pattern{}, fmt.Errorf("the pattern %q needs yyyy, MM and dd, and HH and mm besides where it has a time", source)
+	}
+	p.timed = fields > 3
+	if last := p.pieces[len(p.pieces)-1]; last.letter == 0 {
+		p.suffix = last.text
+		p.pieces = p.pieces[:len(p.pieces)-1]
+	}
+	for _, piece := range p.pieces {
+		p.width += piece.width
+	}
+	return p, nil
+}
+
+func (p *Pattern) literal(text string) {
+	if n := len(p.pieces); n > 0 && p.pieces[n-1].letter == 0 {
+		p.pieces[n-1].text += text
+		p.pieces[n-1].width += len(text)
+		return
+	}
+	p.pieces = append(p.pieces, piece{width: len(text), text: text})
+}
+
+// String is the pattern as it was written.
+func (p Pattern) String() string { return p.source }
+
+// IsZero reports whether there is no pattern.
+func (p Pattern) IsZero() bool { return len(p.pieces) == 0 }
+
+// HasTime reports whether the pattern has a time of day.
+func (p Pattern) HasTime() bool { return p.timed }
+
+// Suffix is the literal after the last field, "Z" for instance; values may
+// carry a fraction before it.
+func (p Pattern) Suffix() string { return p.suffix }
+
+// Strftime is the pattern up to its last field in the conversions of C's
+// strftime, which SQL functions of that name share.
+func (p Pattern) Strftime() string {
+	conversions := map[byte]string{'y': "%Y", 'M': "%m", 'd': "%d", 'H': "%H", 'm': "%M", 's': "%S"}
+	var b strings.Builder
+	for _, piece := range p.pieces {
+		if piece.letter != 0 {
+			b.WriteString(conversions[piece.letter])
+		} else {
+			b.WriteString(strings.ReplaceAll(piece.text, "%", "%%"))
+		}
+	}
+	return b.String()
+}
+
+// Width is the length in bytes up to the last field.
+func (p Pattern) Width() int { return p.width }
+
+// Field is the place of a field (one of y M d H m s) in the text, from 0, and
+// false where the pattern has none.
+func (p Pattern) Field(letter byte) (at, width int, ok bool) {
+	for _, piece := range p.pieces {
+		if piece.letter == letter {
+			return at, piece.width, true
+		}
+		at += piece.width
+	}
+	return 0, 0, false
+}
+
+// render writes an instant, in seconds of the POSIX epoch and read as UTC, up
+// to the last field: short enough to sort before any fraction or suffix.
+// Seconds that the pattern does not hold are rounded up, so that the bound
+// stays the first value at or after the instant.
+func (p Pattern) render(seconds int64) string {
+	if _, _, ok := p.Field('s'); !ok && p.timed && seconds%60 != 0 {
+		seconds += 60 - (seconds%60+60)%60
+	}
+	t := time.Unix(seconds, 0).UTC()
+	year, month, day := t.Date()
+	b := make([]byte, 0, p.width)
+	for _, piece := range p.pieces {
+		var n int
+		switch piece.letter {
+		case 'y':
+			b = append(b, byte('0'+year/1000%10), byte('0'+year/100%10))
+			n = year % 100
+		case 'M':
+			n = int(month)
+		case 'd':
+			n = day
+		case 'H':
+			n = t.Hour()
+		case 'm':
+			n = t.Minute()
+		case 's':
+			n = t.Second()
+		default:
+			b = append(b, piece.text...)
+			continue
+		}
+		b = append(b, byte('0'+n/10), byte('0'+n%10))
+	}
+	return string(b)
+}
+
+// parse reads a stored text. A fraction of a second may stand before the
+// suffix; it does not move the second.
+func (p Pattern) parse(text string) (day civil.Day, seconds int64, ok bool) {
+	if len(text) < p.width {
+		return 0, 0, false
+	}
+	var field ['y' + 1]int
+	rest := text
+	for _, piece := range p.pieces {
+		part := rest[:piece.width]
+		rest = rest[piece.width:]
+		if piece.letter == 0 {
+			if part != piece.text {
+				return 0, 0, false
+			}
+			continue
+		}
+		n := 0
+		for i := range len(part) {
+			c := part[i] - '0'
+			if c > 9 {
+				return 0, 0, false
+			}
+			n = n*10 + int(c)
+		}
+		field[piece.letter] = n
+	}
+	day, ok = civil.DayOf(field['y'], time.Month(field['M']), field['d'])
+	if !ok || field['H'] > 23 || field['m'] > 59 || field['s'] > 59 || !p.endsWell(rest) {
+		return 0, 0, false
+	}
+	return day, day.Midnight() + int64(field['H']*3600+field['m']*60+field['s']), true
+}
+
+// endsWell reports whether what follows the last field is the suffix, with a
+// fraction before it where there are seconds.
+func (p Pattern) endsWell(rest string) bool {
+	if rest == p.suffix {
+		return true
+	}
+	if _, _, ok := p.Field('s'); !ok || len(rest) < 2 || rest[0] != '.' {
+		return false
+	}
+	i := 1
+	for i < len(rest) && rest[i] >= '0' && rest[i] <= '9' {
+		i++
+	}
+	return i > 1 && rest[i:] == p.suffix
+}
