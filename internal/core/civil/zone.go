@@ -82,6 +82,11 @@ func FirstInstant(d Day, zone *time.Location) int64 {
 	for {
 		_, offset := at.Zone()
 		_, end := at.ZoneBounds()
+		if !end.IsZero() && !end.After(at) {
+			// By rule-based data, ZoneBounds ends a leap year a day early, and on
+			// that last day says that it ended before it began.
+			end = at.Add(time.Hour)
+		}
 		reached := max(midnight-int64(offset), at.Unix())
 		if end.IsZero() || reached < end.Unix() {
 			return reached

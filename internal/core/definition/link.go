@@ -39,14 +39,37 @@ const (
 // day order of the setting are those that defaults and limits are tried on.
 // The catalog is complete only where the list is empty.
 func Link(docs []Document, s phrase.Setting) (*Catalog, fault.List) {
-	l := linker{catalog: newCatalog(), setting: s, refs: map[Ref]*Document{}}
+	l := linker{setting: s}
+	l.link(docs)
+	return l.catalog, l.all
+}
+
+// Load is Link for definitions that were checked when they were stored. What
+// does not fit all the same is left out, with everything that builds on it,
+// and its faults are returned; what is in the catalog is whole. Defaults and
+// limits are not tried again: a day that passes must not take a report away.
+func Load(docs []Document, s phrase.Setting) (*Catalog, fault.List) {
+	var all fault.List
+	for {
+		l := linker{setting: s, loading: true}
+		l.link(docs)
+		if len(l.all) == 0 {
+			return l.catalog, all
+		}
+		all = append(all, l.all...)
+		docs = slices.DeleteFunc(slices.Clone(docs), func(d Document) bool { return l.broken[d.Ref] })
+	}
+}
+
+func (l *linker) link(docs []Document) {
+	l.catalog, l.refs, l.broken = newCatalog(), map[Ref]*Document{}, map[Ref]bool{}
 	byKind := map[Kind][]*Document{}
 	for i := range docs {
 		d := &docs[i]
 		if first, taken := l.refs[d.Ref]; taken {
 			r := reader{doc: d}
 			r.fault(nil, DefinedTwice, "the %s is defined at %s:%d already", d.Ref, first.File, first.Line)
-			l.all = append(l.all, r.faults...)
+			l.all, l.broken[d.Ref] = append(l.all, r.faults...), true
 			continue
 		}
 		l.refs[d.Ref] = d
@@ -57,7 +80,6 @@ func Link(docs []Document, s phrase.Setting) (*Catalog, fault.List) {
 			l.document(d)
 		}
 	}
-	return l.catalog, l.all
 }
 
 type linker struct {
@@ -65,12 +87,17 @@ type linker struct {
 	catalog *Catalog
 	setting phrase.Setting
 	refs    map[Ref]*Document
+	broken  map[Ref]bool
+	loading bool // the documents were checked before
 	all     fault.List
 }
 
 func (l *linker) document(d *Document) {
 	l.reader = d.read()
-	defer func() { l.all = append(l.all, l.faults...) }()
+	defer func() {
+		l.all = append(l.all, l.faults...)
+		l.broken[d.Ref] = len(l.faults) > 0
+	}()
 	m, ok := l.mapping(l.root)
 	if !ok {
 		return
@@ -453,7 +480,7 @@ func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
 		}
 		p.Choices = l.choices(l.need(m, "choices"))
 	}
-	if len(l.faults) > 0 {
+	if l.loading || len(l.faults) > 0 {
 		return p
 	}
 	for _, problem := range p.Problems(l.setting) {

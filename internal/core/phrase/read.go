@@ -407,7 +407,7 @@ func digitsDay(n node, s Setting) (civil.Day, []string, *fault.Fault) {
 	for i, d := range readings {
 		spelled[i] = d.Plain()
 	}
-	return 0, nil, fault.New(AmbiguousDate, "%d days can be meant by this", len(readings)).Suggest(spelled...)
+	return 0, nil, fault.New(AmbiguousDate, "this can be read as %d different days", len(readings)).Suggest(spelled...)
 }
 
 // otherOrder adds the reading that the other order would give: offered, never

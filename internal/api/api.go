@@ -1,0 +1,187 @@
+// Package api is the service over HTTP: routes under /api/v1 described by an
+// OpenAPI 3.1 document that is made from this code, errors as problem documents
+// (RFC 9457), and the console's pages for everything else.
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"log/slog"
+	"net/http"
+	"reflect"
+	"regexp"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humagin"
+	"github.com/gin-gonic/gin"
+	"github.com/google/uuid"
+
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/service"
+)
+
+// Version is the version of the program, set when it is built.
+var Version = "0.1.0-dev"
+
+// Prefix is where the API's routes lie.
+const Prefix = "/api/v1"
+
+// The most bytes that a request may have.
+const (
+	mostRunBytes        = 1 << 20
+	mostDefinitionBytes = 16 << 20
+)
+
+// readTime is the longest that reading a request's body may take.
+const readTime = 15 * time.Second
+
+type routes struct {
+	service *service.Service
+}
+
+// New makes the handler of a service.
+func New(s *service.Service) http.Handler {
+	gin.SetMode(gin.ReleaseMode)
+	engine := gin.New()
+	engine.HandleMethodNotAllowed = true
+	engine.Use(identify, logged, recovered, personal)
+	huma.NewError = requestProblem
+
+	config := huma.DefaultConfig("Pike Gate", Version)
+	config.Info.Description = "Reports with checked answers: sorted matching records, and the evidence that they are right."
+	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "", "", ""
+	config.CreateHooks = nil // no links or members added to what the handlers return
+	config.RejectUnknownQueryParameters = true
+	config.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[prompt.Entered](), reflect.TypeFor[enteredShape]())
+	document := humagin.New(engine, config)
+	r := routes{service: s}
+	r.register(document)
+
+	var text []byte
+	engine.GET(Prefix+"/openapi.json", func(c *gin.Context) {
+		c.Data(http.StatusOK, "application/vnd.oai.openapi+json;version=3.1", text)
+	})
+	pages := consolePages()
+	engine.NoRoute(func(c *gin.Context) {
+		if path := c.Request.URL.Path; path == "/api" || strings.HasPrefix(path, "/api/") {
+			writeProblem(c, newProblem(http.StatusNotFound, NotFound, "there is nothing at "+path+"; "+Prefix+"/openapi.json lists what there is"))
+			return
+		}
+		pages(c)
+	})
+	engine.NoMethod(func(c *gin.Context) {
+		writeProblem(c, newProblem(http.StatusMethodNotAllowed, NotFound, c.Request.Method+" is not a method of "+c.Request.URL.Path))
+	})
+	text, err := json.Marshal(document.OpenAPI())
+	if err != nil {
+		panic("api: the document cannot be written: " + err.Error())
+	}
+	return http.NewCrossOriginProtection().Handler(engine)
+}
+
+// Server is an HTTP server with the limits that a service wants. A response
+// may take as long as its reader needs.
+func Server(h http.Handler) *http.Server {
+	return &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
+}
+
+func writeProblem(c *gin.Context, p *Problem) {
+	c.Header("Content-Type", p.ContentType(""))
+	c.AbortWithStatusJSON(p.Status, p)
+}
+
+var requestID = regexp.MustCompile(`^[A-Za-z0-9_-]{1,64}$`)
+
+const requestIDHeader = "X-Request-Id"
+
+// identify gives each request an id, the caller's own where it sent a usable
+// one, and sends it back.
+func identify(c *gin.Context) {
+	id := c.GetHeader(requestIDHeader)
+	if !requestID.MatchString(id) {
+		id = uuid.NewString()
+	}
+	c.Set("request_id", id)
+	c.Header(requestIDHeader, id)
+	c.Header("X-Content-Type-Options", "nosniff")
+	c.Next()
+}
+
+// logged writes one line for each request.
+func logged(c *gin.Context) {
+	start := time.Now()
+	ended := false
+	defer func() {
+		slog.Info("request", "id", c.GetString("request_id"), "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(),
+			"bytes", c.Writer.Size(), "ms", float64(time.Since(start).Microseconds())/1000, "whole", ended)
+	}()
+	c.Next()
+	ended = true
+}
+
+// recovered answers a panic with a problem. A response that was broken off on
+// purpose stays broken off, so that its reader notices.
+func recovered(c *gin.Context) {
+	defer func() {
+		cause := recover()
+		switch {
+		case cause == nil:
+			return
+		case cause == http.ErrAbortHandler || c.Writer.Written():
+			panic(http.ErrAbortHandler)
+		}
+		slog.Error("a request panicked", "id", c.GetString("request_id"), "cause", cause)
+		writeProblem(c, newProblem(http.StatusInternalServerError, Failed, "the service failed to do this; its log has the cause"))
+	}()
+	c.Next()
+}
+
+// personal tells who asks. So far everybody is the developer at this machine.
+func personal(c *gin.Context) {
+	c.Request = c.Request.WithContext(service.WithPerson(c.Request.Context(), service.Person{Name: "local developer", Role: "developer"}))
+	c.Next()
+}
+
+// enteredShape stands for an answer in the document: it is whatever a person
+// may give.
+type enteredShape struct{}
+
+// Schema is a text, a number, a list of them, two ends, or null.
+func (enteredShape) Schema(huma.Registry) *huma.Schema {
+	scalar := func() *huma.Schema {
+		return &huma.Schema{OneOf: []*huma.Schema{{Type: huma.TypeString}, {Type: huma.TypeNumber}}}
+	}
+	side := &huma.Schema{Type: huma.TypeString, Nullable: true}
+	return &huma.Schema{
+		Description: "A text, a number, a list of those, the two ends of a period, or null for an answer left open on purpose.",
+		OneOf: []*huma.Schema{
+			{Type: huma.TypeString, Nullable: true},
+			{Type: huma.TypeNumber},
+			{Type: huma.TypeArray, Items: scalar()},
+			{Type: huma.TypeObject, Properties: map[string]*huma.Schema{"start": side, "end": side}, AdditionalProperties: false},
+		},
+	}
+}
+
+// Serve serves until ctx ends, then lets requests in flight finish for a while.
+func Serve(ctx context.Context, server *http.Server, serve func() error, grace time.Duration) error {
+	failed := make(chan error, 1)
+	go func() { failed <- serve() }()
+	select {
+	case err := <-failed:
+		return err
+	case <-ctx.Done():
+	}
+	slog.Info("stopping; requests in flight may finish", "within", grace)
+	late, cancel := context.WithTimeout(context.WithoutCancel(ctx), grace)
+	defer cancel()
+	if err := server.Shutdown(late); errors.Is(err, context.DeadlineExceeded) {
+		return server.Close()
+	} else if err != nil {
+		return err
+	}
+	return nil
+}

@@ -1,0 +1,123 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"pikegate/internal/core/fault"
+	"pikegate/internal/service"
+	"pikegate/internal/source"
+)
+
+// The codes of problems, beside those of package service.
+const (
+	InvalidRequest = "invalid_request"
+	NotFound       = "not_found"
+	TooLarge       = "too_large"
+	SourceFailed   = "source_failed"
+	CutByTime      = "cut_by_time"
+	Failed         = "failed"
+)
+
+// Problem is an RFC 9457 problem document. All that a person can mend stands
+// in Errors.
+type Problem struct {
+	Type   string        `json:"type" doc:"Always about:blank; the code tells problems apart."`
+	Title  string        `json:"title" doc:"The status in words."`
+	Status int           `json:"status" doc:"The HTTP status."`
+	Code   string        `json:"code" doc:"What went wrong, as a word for programs."`
+	Detail string        `json:"detail" doc:"What went wrong, in a sentence."`
+	Errors []fault.Fault `json:"errors,omitempty" doc:"Each thing to mend, all at once."`
+}
+
+// Error is the detail.
+func (p *Problem) Error() string { return p.Detail }
+
+// GetStatus is the HTTP status.
+func (p *Problem) GetStatus() int { return p.Status }
+
+// ContentType is that of RFC 9457.
+func (p *Problem) ContentType(string) string { return "application/problem+json" }
+
+func newProblem(status int, code, detail string) *Problem {
+	return &Problem{Type: "about:blank", Title: http.StatusText(status), Status: status, Code: code, Detail: detail}
+}
+
+// requestProblem is what the API library calls with what is wrong with a
+// request as such: its shape, its size, its media type.
+func requestProblem(status int, detail string, errs ...error) huma.StatusError {
+	code := InvalidRequest
+	switch status {
+	case http.StatusRequestEntityTooLarge:
+		code = TooLarge
+	case http.StatusInternalServerError:
+		code = Failed
+	case http.StatusUnprocessableEntity:
+		// 422 is for answers and definitions that were read and refused.
+		status = http.StatusBadRequest
+	}
+	p := newProblem(status, code, detail)
+	for _, err := range errs {
+		if err == nil {
+			continue
+		}
+		f := fault.New(code, "%s", err)
+		var d huma.ErrorDetailer
+		if errors.As(err, &d) {
+			detail := d.ErrorDetail()
+			f.Message = fmt.Sprintf("%s: %s", detail.Location, detail.Message)
+		}
+		p.Errors = append(p.Errors, *f)
+	}
+	return p
+}
+
+// problemOf turns an error of the service into its problem document.
+func problemOf(ctx context.Context, err error) *Problem {
+	var refusal *service.Refusal
+	var failed *service.SourceError
+	switch {
+	case errors.As(err, &refusal):
+		return refused(refusal)
+	case errors.Is(err, service.ErrTime):
+		return newProblem(http.StatusGatewayTimeout, CutByTime, err.Error()+"; ask for fewer days, or run it again later")
+	case errors.As(err, &failed):
+		slog.ErrorContext(ctx, "a source failed", "source", failed.Source, "error", failed.Err)
+		hint := "; try again later, and tell whoever keeps the service if it stays so"
+		if errors.Is(err, source.ErrChanged) {
+			hint = "; the dataset has to be brought in line with the database"
+		}
+		return newProblem(http.StatusBadGateway, SourceFailed, err.Error()+hint)
+	}
+	slog.ErrorContext(ctx, "a request failed", "error", err)
+	return newProblem(http.StatusInternalServerError, Failed, "the service failed to do this; its log has the cause")
+}
+
+func refused(r *service.Refusal) *Problem {
+	status, detail := http.StatusUnprocessableEntity, ""
+	switch r.Kind {
+	case service.Unknown:
+		status, detail = http.StatusNotFound, r.Faults[0].Sentence()
+	case service.AnswersRefused:
+		detail = count(len(r.Faults), "answer was refused", "answers were refused") + "; nothing was run"
+	case service.DefinitionsRefused:
+		detail = count(len(r.Faults), "thing is wrong with the definitions", "things are wrong with the definitions") + "; nothing was stored"
+	}
+	p := newProblem(status, string(r.Kind), detail)
+	for _, f := range r.Faults {
+		p.Errors = append(p.Errors, *f)
+	}
+	return p
+}
+
+func count(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}

@@ -1,0 +1,342 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"io"
+	"net/http"
+	"reflect"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/export"
+	"pikegate/internal/service"
+)
+
+// ReportSummary is a report as it stands in a list.
+type ReportSummary struct {
+	Name  string `json:"name" doc:"What calls and commands name it by."`
+	Title string `json:"title" doc:"What people read."`
+	About string `json:"about" doc:"What it is for; may be empty."`
+	Shelf string `json:"shelf" doc:"The heading that it is found under; may be empty."`
+}
+
+func summary(r *definition.Report) ReportSummary {
+	return ReportSummary{Name: r.Name, Title: r.Title, About: r.About, Shelf: r.Shelf}
+}
+
+// Offer is a period that a prompt offers.
+type Offer struct {
+	Phrase  string     `json:"phrase" doc:"What an answer gives."`
+	Spelled string     `json:"spelled,omitempty" doc:"The days that it stands for on the as-of day."`
+	First   *civil.Day `json:"first,omitempty" doc:"First day, included."`
+	Last    *civil.Day `json:"last,omitempty" doc:"Last day, included."`
+	Refused string     `json:"refused,omitempty" doc:"Why it cannot be taken on this as-of day."`
+}
+
+// PromptInfo is a question with all that a form needs to ask it.
+type PromptInfo struct {
+	Name     string          `json:"name" doc:"What an answer names it by."`
+	Ask      string          `json:"ask" doc:"The question."`
+	Help     string          `json:"help,omitempty" doc:"More about it."`
+	Type     string          `json:"type" enum:"day,period,number,choice" doc:"The kind of answer."`
+	Required bool            `json:"required" doc:"Whether some answer must be given."`
+	Default  prompt.Entered  `json:"default" doc:"What is taken where no answer is given; null for none."`
+	Open     string          `json:"open,omitempty" enum:"none,start,end,either" doc:"Which sides of a period may be left open."`
+	Earliest string          `json:"earliest,omitempty" doc:"Earliest day, a date or a phrase."`
+	Latest   string          `json:"latest,omitempty" doc:"Latest day, a date or a phrase."`
+	Longest  string          `json:"longest,omitempty" doc:"The longest period."`
+	Offers   []Offer         `json:"offers,omitempty" doc:"Periods to pick from."`
+	Least    string          `json:"least,omitempty" doc:"The least number."`
+	Most     string          `json:"most,omitempty" doc:"The greatest number."`
+	Unit     string          `json:"unit,omitempty" doc:"Unit of the number."`
+	Many     bool            `json:"many,omitempty" doc:"Whether several choices may be given."`
+	AtLeast  int             `json:"at_least,omitempty" doc:"How many choices at least."`
+	AtMost   int             `json:"at_most,omitempty" doc:"How many choices at most."`
+	Choices  []prompt.Option `json:"choices,omitempty" doc:"The choices."`
+}
+
+// ReportInfo is a report with its questions.
+type ReportInfo struct {
+	ReportSummary
+	AsOf    civil.Day       `json:"as_of" format:"date" doc:"The day taken for today."`
+	Zone    string          `json:"zone" doc:"IANA zone that days are taken in."`
+	Clock   string          `json:"clock" doc:"What people call that zone's time."`
+	Records string          `json:"records" doc:"What its records are called."`
+	Prompts []PromptInfo    `json:"prompts" doc:"The questions, in the order in which they are asked."`
+	Columns []export.Column `json:"columns" doc:"The columns shown."`
+}
+
+// Asked is a request with answers.
+type Asked struct {
+	Answers map[string]prompt.Entered `json:"answers,omitempty" doc:"Answers by prompt. An absent prompt takes its default; null leaves it open on purpose."`
+	AsOf    string                    `json:"as_of,omitempty" maxLength:"1000" doc:"The day to take for today, in any form that a day is read in."`
+}
+
+// RunRequest is a request for records.
+type RunRequest struct {
+	Asked
+	Limit int `json:"limit,omitempty" minimum:"1" doc:"Most rows to send; all where it is absent."`
+	Skip  int `json:"skip,omitempty" minimum:"0" doc:"Rows to leave out first; counts only with a limit."`
+}
+
+// Understanding is how answers are read, and what is wrong with them.
+type Understanding struct {
+	AsOf    civil.Day            `json:"as_of" format:"date" doc:"The day taken for today."`
+	Answers []service.Understood `json:"answers" doc:"One for each prompt, in order."`
+	Errors  []fault.Fault        `json:"errors" doc:"What would be refused; empty where the answers pass."`
+}
+
+// Result is a JSON result: columns, rows in the order of the columns, and the
+// receipt. A result without a receipt was cut.
+type Result struct {
+	Columns []export.Column `json:"columns" doc:"The columns, in the order of the values in each row."`
+	Rows    [][]cell        `json:"rows" doc:"The records, sorted."`
+	Receipt service.Receipt `json:"receipt" doc:"The record of the run; always last."`
+}
+
+// cell stands for one value in the document.
+type cell struct{}
+
+// Schema is an integer, a text, or null.
+func (cell) Schema(huma.Registry) *huma.Schema {
+	return &huma.Schema{
+		Description: "An integer as a number; a decimal, a date (ISO 8601), an instant (RFC 3339 with the zone's offset) or a text as a string; null where the value is missing.",
+		OneOf:       []*huma.Schema{{Type: huma.TypeString, Nullable: true}, {Type: huma.TypeInteger}},
+	}
+}
+
+// Put is what became of one definition.
+type Put struct {
+	Kind     string `json:"kind" enum:"source,dataset,prompt,query,report" doc:"What was defined."`
+	Name     string `json:"name" doc:"Its name."`
+	Change   string `json:"change" enum:"new,changed,same" doc:"What the upload did."`
+	Revision int    `json:"revision" doc:"The number of the published revision."`
+}
+
+// About is what the service says of itself and of who asks.
+type About struct {
+	Version string `json:"version" doc:"Version of the service."`
+	Today   string `json:"today,omitempty" doc:"The day that the service was told to take for today; absent where it goes by the clock."`
+	Person  string `json:"person" doc:"Who asks."`
+	Role    string `json:"role" enum:"reader,developer,admin" doc:"What they may do."`
+}
+
+type status struct {
+	Body struct {
+		Status string `json:"status" enum:"ok" doc:"Always ok."`
+	}
+}
+
+type body[T any] struct{ Body T }
+
+func ok() *status {
+	s := &status{}
+	s.Body.Status = "ok"
+	return s
+}
+
+func (r routes) register(api huma.API) {
+	huma.Register(api, huma.Operation{OperationID: "health", Method: http.MethodGet, Path: "/healthz", Summary: "Is the service running?"},
+		func(context.Context, *struct{}) (*status, error) { return ok(), nil })
+	huma.Register(api, huma.Operation{OperationID: "ready", Method: http.MethodGet, Path: "/readyz", Summary: "Can the service do its work?", Errors: []int{503}},
+		func(ctx context.Context, _ *struct{}) (*status, error) {
+			if err := r.service.Ready(ctx); err != nil {
+				return nil, newProblem(http.StatusServiceUnavailable, Failed, "the service's own records cannot be read")
+			}
+			return ok(), nil
+		})
+	huma.Register(api, huma.Operation{OperationID: "about", Method: http.MethodGet, Path: Prefix + "/about", Summary: "The service, and who asks"}, r.about)
+	huma.Register(api, huma.Operation{OperationID: "list-reports", Method: http.MethodGet, Path: Prefix + "/reports", Summary: "List reports by shelf and title"}, r.reports)
+	huma.Register(api, huma.Operation{OperationID: "show-report", Method: http.MethodGet, Path: Prefix + "/reports/{report}", Summary: "A report with its questions", Errors: []int{404}}, r.report)
+	huma.Register(api, huma.Operation{OperationID: "understand-answers", Method: http.MethodPost, Path: Prefix + "/reports/{report}/answers",
+		Summary: "Read answers and run nothing", Errors: []int{404, 413}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}, r.understand)
+	huma.Register(api, huma.Operation{OperationID: "put-definitions", Method: http.MethodPost, Path: Prefix + "/definitions",
+		Summary: "Check and publish definition files, all or nothing", Errors: []int{413}, MaxBodyBytes: mostDefinitionBytes, BodyReadTimeout: readTime}, r.put)
+	run := huma.Operation{OperationID: "run-report", Method: http.MethodPost, Path: Prefix + "/reports/{report}/runs",
+		Summary: "Run a report and send its records", Errors: []int{404, 413, 502, 504}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}
+	run.Responses = map[string]*huma.Response{"200": {Description: "The records.", Content: resultContent(api.OpenAPI().Components.Schemas)}}
+	huma.Register(api, run, r.run)
+}
+
+// resultContent documents the formats of a result, each under its media type.
+func resultContent(schemas huma.Registry) map[string]*huma.MediaType {
+	text := func(about string) *huma.MediaType {
+		return &huma.MediaType{Schema: &huma.Schema{Type: huma.TypeString, Description: about}}
+	}
+	return map[string]*huma.MediaType{
+		"application/json":     {Schema: schemas.Schema(reflect.TypeFor[Result](), true, "Result")},
+		"text/csv":             text("RFC 4180: a header of column names, lines that end in CRLF, a missing value as an empty field, empty text as two quotes."),
+		"application/x-ndjson": text("One object a line, its members by column name."),
+	}
+}
+
+func (r routes) about(ctx context.Context, _ *struct{}) (*body[About], error) {
+	person := service.PersonOf(ctx)
+	return &body[About]{About{Version: Version, Today: r.service.FixedToday().String(), Person: person.Name, Role: person.Role}}, nil
+}
+
+// ReportList is the reports that were found.
+type ReportList struct {
+	Reports []ReportSummary `json:"reports" doc:"By shelf, then title."`
+}
+
+func (r routes) reports(_ context.Context, in *struct {
+	Search string `query:"search" maxLength:"200" doc:"Words that a report's name, title, purpose or shelf must hold."`
+}) (*body[ReportList], error) {
+	found := r.service.Reports(in.Search)
+	out := &body[ReportList]{}
+	out.Body.Reports = make([]ReportSummary, len(found))
+	for i, report := range found {
+		out.Body.Reports[i] = summary(report)
+	}
+	return out, nil
+}
+
+func (r routes) report(ctx context.Context, in *struct {
+	Report string `path:"report"`
+	AsOf   string `query:"as_of" maxLength:"1000" doc:"The day to take for today."`
+}) (*body[ReportInfo], error) {
+	on, err := r.service.ReportOn(in.Report, in.AsOf)
+	if err != nil {
+		return nil, problemOf(ctx, err)
+	}
+	of := on.Table.Of
+	info := ReportInfo{ReportSummary: summary(on.Report), AsOf: on.AsOf, Zone: of.Source.Zone.String(), Clock: of.Source.Clock, Records: of.Title,
+		Prompts: make([]PromptInfo, len(on.Prompts)), Columns: export.Columns(on.Table.Show)}
+	for i, p := range on.Prompts {
+		info.Prompts[i] = promptInfo(p, on.Offers[p.Name])
+	}
+	return &body[ReportInfo]{info}, nil
+}
+
+func promptInfo(p *prompt.Prompt, offers []prompt.OfferedPeriod) PromptInfo {
+	info := PromptInfo{Name: p.Name, Ask: p.Ask, Help: p.Help, Type: string(p.Type), Required: p.Required, Default: p.Default, Open: string(p.Open),
+		Earliest: p.Earliest, Latest: p.Latest, Unit: p.Unit, Many: p.Many, AtLeast: p.AtLeast, AtMost: p.AtMost, Choices: p.Choices}
+	if p.Longest.N > 0 {
+		info.Longest = p.Longest.String()
+	}
+	if p.Least != nil {
+		info.Least = p.Least.String()
+	}
+	if p.Most != nil {
+		info.Most = p.Most.String()
+	}
+	for _, o := range offers {
+		offer := Offer{Phrase: o.Phrase}
+		if o.Refused != nil {
+			offer.Refused = o.Refused.Sentence()
+		} else {
+			offer.Spelled = o.Reading.Period.Spelled()
+			if o.Reading.Period.First.IsValid() {
+				offer.First = &o.Reading.Period.First
+			}
+			if o.Reading.Period.Last.IsValid() {
+				offer.Last = &o.Reading.Period.Last
+			}
+		}
+		info.Offers = append(info.Offers, offer)
+	}
+	return info
+}
+
+func (r routes) understand(ctx context.Context, in *struct {
+	Report string `path:"report"`
+	Body   Asked
+}) (*body[Understanding], error) {
+	reading, err := r.service.Understand(in.Report, service.Request{Answers: in.Body.Answers, AsOf: in.Body.AsOf})
+	if err != nil {
+		return nil, problemOf(ctx, err)
+	}
+	out := Understanding{AsOf: reading.AsOf, Answers: reading.Answers, Errors: make([]fault.Fault, len(reading.Refused))}
+	for i, f := range reading.Refused {
+		out.Errors[i] = *f
+	}
+	return &body[Understanding]{out}, nil
+}
+
+// Upload is definition files to check and publish.
+type Upload struct {
+	Files []definition.File `json:"files" minItems:"1" maxItems:"10000" doc:"The files."`
+}
+
+// PutList is what an upload did.
+type PutList struct {
+	Definitions []Put `json:"definitions" doc:"What became of each definition, in the order of the files."`
+}
+
+func (r routes) put(ctx context.Context, in *body[Upload]) (*body[PutList], error) {
+	stored, err := r.service.Put(ctx, in.Body.Files)
+	if err != nil {
+		return nil, problemOf(ctx, err)
+	}
+	out := &body[PutList]{}
+	out.Body.Definitions = make([]Put, len(stored))
+	for i, s := range stored {
+		out.Body.Definitions[i] = Put{Kind: string(s.Kind), Name: s.Name, Change: string(s.Change), Revision: s.Revision}
+	}
+	return out, nil
+}
+
+func (r routes) run(ctx context.Context, in *struct {
+	Report string `path:"report"`
+	Output string `query:"output" enum:"json,csv,ndjson" doc:"The format; that of the header Accept where it is absent, else JSON."`
+	Accept string `header:"Accept"`
+	Body   RunRequest
+}) (*huma.StreamResponse, error) {
+	run, err := r.service.Prepare(ctx, in.Report, service.Request{Answers: in.Body.Answers, AsOf: in.Body.AsOf, Limit: in.Body.Limit, Skip: in.Body.Skip})
+	if err != nil {
+		return nil, problemOf(ctx, err)
+	}
+	format := formatOf(in.Output, in.Accept)
+	return &huma.StreamResponse{Body: func(c huma.Context) {
+		// The time to read the body is over; the response may take longer.
+		_ = c.SetReadDeadline(time.Time{})
+		c.SetHeader("Content-Type", export.MediaTypes[format])
+		out := &counted{w: c.BodyWriter()}
+		_, err := run.Stream(ctx, export.New(format, out, run.Columns, run.Zone))
+		switch {
+		case err == nil:
+		case out.n > 0 || errors.Is(err, context.Canceled):
+			// Too late for a problem document: break the response off, so that
+			// nobody takes what was sent for the whole.
+			panic(http.ErrAbortHandler)
+		default:
+			p := problemOf(ctx, err)
+			c.SetHeader("Content-Type", p.ContentType(""))
+			c.SetStatus(p.Status)
+			_ = json.NewEncoder(out).Encode(p)
+		}
+	}}, nil
+}
+
+func formatOf(output, accept string) export.Format {
+	switch {
+	case output != "":
+		return export.Format(output)
+	case strings.Contains(accept, "text/csv"):
+		return export.CSV
+	case strings.Contains(accept, "ndjson"):
+		return export.NDJSON
+	}
+	return export.JSON
+}
+
+// counted tells whether anything was sent.
+type counted struct {
+	w io.Writer
+	n int64
+}
+
+func (c *counted) Write(b []byte) (int, error) {
+	n, err := c.w.Write(b)
+	c.n += int64(n)
+	return n, err
+}

@@ -1,0 +1,88 @@
+package cli
+
+import (
+	"fmt"
+	"io/fs"
+	"net/http"
+	"os"
+	"path/filepath"
+	"slices"
+	"unicode/utf8"
+
+	"github.com/spf13/cobra"
+
+	"pikegate/internal/api"
+	"pikegate/internal/core/definition"
+)
+
+func newPut() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "put FILE|DIR...",
+		Short: "Check definition files and publish them, all or nothing",
+		Long: `Check definition files and publish what they define. A directory stands for the
+.yaml and .yml files in it and below it. Where anything is wrong nothing is
+stored, and all that is wrong is listed.`,
+		Example: "  pikegate put reports/\n  pikegate put late-sailings.yaml",
+		Args:    cobra.MinimumNArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			client, err := newClient(c)
+			if err != nil {
+				return err
+			}
+			files, err := definitionFiles(args)
+			if err != nil {
+				return err
+			}
+			var list api.PutList
+			if err := client.json(c.Context(), http.MethodPost, "/definitions", api.Upload{Files: files}, &list); err != nil {
+				return err
+			}
+			for _, d := range list.Definitions {
+				fmt.Fprintf(c.OutOrStdout(), "%-8s %-8s %s (revision %d)\n", d.Change, d.Kind, d.Name, d.Revision)
+			}
+			return nil
+		},
+	}
+	serverFlag(c)
+	return c
+}
+
+// definitionFiles reads the files named, and those in the directories named.
+func definitionFiles(paths []string) ([]definition.File, error) {
+	var files []definition.File
+	for _, path := range paths {
+		found := []string{path}
+		if info, err := os.Stat(path); err != nil {
+			return nil, fail(exitUsage, "%w", err)
+		} else if info.IsDir() {
+			if found, err = yamlBelow(path); err != nil {
+				return nil, fail(exitFailed, "%w", err)
+			}
+			if len(found) == 0 {
+				return nil, fail(exitUsage, "no .yaml or .yml file in %s", path)
+			}
+		}
+		for _, name := range found {
+			text, err := os.ReadFile(name)
+			if err != nil {
+				return nil, fail(exitFailed, "%w", err)
+			}
+			if !utf8.Valid(text) {
+				return nil, fail(exitDefinitions, "%s is not UTF-8 text [%s]", name, definition.NotText)
+			}
+			files = append(files, definition.File{Name: filepath.ToSlash(name), Text: string(text)})
+		}
+	}
+	return files, nil
+}
+
+func yamlBelow(dir string) ([]string, error) {
+	var found []string
+	err := filepath.WalkDir(dir, func(path string, entry fs.DirEntry, err error) error {
+		if err == nil && !entry.IsDir() && slices.Contains([]string{".yaml", ".yml"}, filepath.Ext(path)) {
+			found = append(found, path)
+		}
+		return err
+	})
+	return found, err
+}

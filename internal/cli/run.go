@@ -1,0 +1,179 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"pikegate/internal/api"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/export"
+)
+
+var outputs = []string{"table", "csv", "json", "ndjson"}
+
+func newRun() *cobra.Command {
+	var given []string
+	var asOf, output, to string
+	c := &cobra.Command{
+		Use:   "run REPORT",
+		Short: "Run a report and print its records",
+		Long: `Run a report and print its records. An answer is NAME=VALUE; several choices are
+several answers of the same name, and NAME= leaves a prompt unanswered on
+purpose. A prompt without an answer takes its default. In a terminal, a run
+without any answer asks for them one by one.`,
+		Example: `  pikegate run late-sailings
+  pikegate run late-sailings --answer "travel-period=1 Mar 2026 to 5 Mar 2026" --answer minutes=30
+  pikegate run waybills-by-day --answer goods=timber --answer goods=parcels --output csv --to timber.csv`,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: completeReports,
+		RunE: func(c *cobra.Command, args []string) error {
+			client, err := newClient(c)
+			if err != nil {
+				return err
+			}
+			answers, err := parseAnswers(given)
+			if err != nil {
+				return err
+			}
+			if !contains(outputs, output) {
+				return fail(exitUsage, "output: %q is not one of %s", output, strings.Join(outputs, ", "))
+			}
+			asked := api.Asked{Answers: answers, AsOf: asOf}
+			if len(given) == 0 && isTerminal(c.InOrStdin()) && isTerminal(c.ErrOrStderr()) {
+				if asked.Answers, err = ask(c.Context(), client, args[0], asOf, newLines(c.InOrStdin()), c.ErrOrStderr()); err != nil {
+					return err
+				}
+			}
+			return runTo(c, client, args[0], asked, output, to)
+		},
+	}
+	serverFlag(c)
+	c.Flags().StringArrayVar(&given, "answer", nil, "an answer, NAME=VALUE; repeat it for more")
+	c.Flags().StringVar(&asOf, "as-of", "", "the day to take for today")
+	c.Flags().StringVar(&output, "output", "table", "format: "+strings.Join(outputs, ", "))
+	c.Flags().StringVar(&to, "to", "", "file to write to, in place of standard output; it appears when it is whole")
+	complete := func(name string, f cobra.CompletionFunc) {
+		if err := c.RegisterFlagCompletionFunc(name, f); err != nil {
+			panic(err) // the flag is defined just above
+		}
+	}
+	complete("answer", completeAnswers)
+	complete("output", cobra.FixedCompletions(outputs, cobra.ShellCompDirectiveNoFileComp))
+	return c
+}
+
+func contains(all []string, one string) bool {
+	for _, s := range all {
+		if s == one {
+			return true
+		}
+	}
+	return false
+}
+
+// parseAnswers reads NAME=VALUE; the same name again makes a list.
+func parseAnswers(given []string) (map[string]prompt.Entered, error) {
+	texts := map[string][]string{}
+	for _, g := range given {
+		name, value, ok := strings.Cut(g, "=")
+		if !ok || name == "" {
+			return nil, fail(exitUsage, "answer: %q is not NAME=VALUE", g)
+		}
+		texts[name] = append(texts[name], value)
+	}
+	answers := make(map[string]prompt.Entered, len(texts))
+	for name, values := range texts {
+		if len(values) == 1 {
+			answers[name] = prompt.OneText(values[0])
+		} else {
+			answers[name] = prompt.SeveralTexts(values)
+		}
+	}
+	return answers, nil
+}
+
+func isTerminal(stream any) bool {
+	f, ok := stream.(*os.File)
+	return ok && term.IsTerminal(int(f.Fd()))
+}
+
+// runTo runs the report and writes its records to a file or standard output.
+func runTo(c *cobra.Command, client *client, report string, asked api.Asked, output, to string) error {
+	format := export.Format(output)
+	if output == "table" {
+		format = export.JSON
+	}
+	answer, err := client.call(c.Context(), http.MethodPost, reportPath(report)+"/runs?output="+string(format), api.RunRequest{Asked: asked}, export.MediaTypes[format])
+	if err != nil {
+		return err
+	}
+	defer answer.Body.Close()
+	write := func(w io.Writer) error {
+		if output == "table" {
+			return writeTable(answer.Body, w, isTerminal(w))
+		}
+		_, err := io.Copy(w, answer.Body)
+		return err
+	}
+	if to == "" {
+		err = write(c.OutOrStdout())
+	} else {
+		err = whole(to, write)
+	}
+	return broken(c.Context(), err, to)
+}
+
+// broken gives a result that is not whole its exit code and words.
+func broken(ctx context.Context, err error, to string) error {
+	kept := "what was printed is not the whole result"
+	if to != "" {
+		kept = "nothing was left in " + to
+	}
+	var path *os.PathError
+	switch {
+	case err == nil:
+		return nil
+	case ctx.Err() != nil:
+		return fail(exitInterrupted, "cancelled; %s", kept)
+	case errors.As(err, &path):
+		return fail(exitFailed, "%w", err)
+	}
+	return fail(exitInterrupted, "the records broke off (%w); %s", err, kept)
+}
+
+// whole writes a file under a temporary name and gives it its own when it is
+// whole.
+func whole(path string, write func(io.Writer) error) (err error) {
+	f, err := os.CreateTemp(filepath.Dir(path), "."+filepath.Base(path)+".*")
+	if err != nil {
+		return err
+	}
+	defer func() {
+		if err != nil {
+			f.Close()
+			os.Remove(f.Name())
+		}
+	}()
+	if err := write(f); err != nil {
+		return err
+	}
+	if err := f.Chmod(0o644); err != nil {
+		return err
+	}
+	if err := f.Close(); err != nil {
+		return err
+	}
+	return os.Rename(f.Name(), path)
+}
+
+// errCut is a JSON result that ended before its receipt.
+var errCut = fmt.Errorf("the receipt is missing")

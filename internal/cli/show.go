@@ -1,0 +1,142 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"pikegate/internal/api"
+	"pikegate/internal/service"
+)
+
+func newShow() *cobra.Command {
+	c := &cobra.Command{
+		Use:               "show REPORT",
+		Short:             "Show what a report asks, in words",
+		Example:           "  pikegate show late-sailings",
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: completeReports,
+		RunE: func(c *cobra.Command, args []string) error {
+			client, err := newClient(c)
+			if err != nil {
+				return err
+			}
+			asOf, _ := c.Flags().GetString("as-of")
+			r, err := client.report(c.Context(), args[0], asOf)
+			if err != nil {
+				return err
+			}
+			defaults, err := client.understand(c.Context(), args[0], api.Asked{AsOf: asOf})
+			if err != nil {
+				return err
+			}
+			show(c.OutOrStdout(), r, defaults.Answers)
+			return nil
+		},
+	}
+	serverFlag(c)
+	c.Flags().String("as-of", "", "the day to take for today")
+	return c
+}
+
+func show(w io.Writer, r *api.ReportInfo, defaults []service.Understood) {
+	fmt.Fprintln(w, strings.TrimSuffix(r.Title+". "+r.About, ". "))
+	for i, p := range r.Prompts {
+		fmt.Fprintf(w, "\n%s\n  %s\n", p.Name, strings.TrimSpace(p.Ask+" "+p.Help))
+		fmt.Fprintf(w, "  %s\n", wanted(p))
+		if d := defaults[i]; d.Default {
+			fmt.Fprintf(w, "  if absent: %s\n", defaultText(d))
+		} else if !p.Required {
+			fmt.Fprintf(w, "  if absent: no condition\n")
+		}
+		for _, o := range p.Offers {
+			fmt.Fprintf(w, "  offered: %-16s %s\n", o.Phrase, o.Spelled+o.Refused)
+		}
+		if len(p.Choices) > 0 {
+			fmt.Fprintf(w, "  choices: %s\n", strings.Join(choiceTexts(p), ", "))
+		}
+	}
+	labels := make([]string, len(r.Columns))
+	for i, c := range r.Columns {
+		labels[i] = c.Label
+	}
+	fmt.Fprintf(w, "\nShows %s of %s.\nToday is %s, %s.\n", strings.Join(labels, ", "), strings.ToLower(r.Records), r.AsOf.Spelled(), r.Clock)
+}
+
+// defaultText is the default as it was written and, where that says more, as
+// it is understood.
+func defaultText(d service.Understood) string {
+	written := entered(d)
+	if written == d.Spelled {
+		return written
+	}
+	return fmt.Sprintf("%s, which is %s", written, d.Spelled)
+}
+
+func entered(d service.Understood) string {
+	text, err := d.Entered.MarshalJSON()
+	if err != nil {
+		return ""
+	}
+	return strings.NewReplacer(`"`, "", "[", "", "]", "").Replace(string(text))
+}
+
+func choiceTexts(p api.PromptInfo) []string {
+	all := make([]string, len(p.Choices))
+	for i, c := range p.Choices {
+		all[i] = c.Value
+		if c.Label != c.Value {
+			all[i] = fmt.Sprintf("%s (%s)", c.Value, c.Label)
+		}
+	}
+	return all
+}
+
+// wanted says in words what a prompt wants.
+func wanted(p api.PromptInfo) string {
+	var parts []string
+	add := func(format string, args ...any) { parts = append(parts, fmt.Sprintf(format, args...)) }
+	switch {
+	case p.Type == "day":
+		add("one day")
+	case p.Type == "period":
+		add("a period of whole days")
+	case p.Type == "number" && p.Unit != "":
+		add("a number, in %s", p.Unit)
+	case p.Type == "number":
+		add("a number")
+	case p.Many:
+		add("any of the choices")
+	default:
+		add("one of the choices")
+	}
+	if p.Required {
+		add("required")
+	} else {
+		add("optional")
+	}
+	for _, limit := range []struct{ word, text string }{
+		{"from", p.Earliest}, {"no later than", p.Latest}, {"no longer than", p.Longest}, {"at least", p.Least}, {"at most", p.Most},
+	} {
+		if limit.text != "" {
+			add("%s %s", limit.word, limit.text)
+		}
+	}
+	switch p.Open {
+	case "start":
+		add("the first day may be left open")
+	case "end":
+		add("the last day may be left open")
+	case "either":
+		add("either side may be left open")
+	}
+	if p.AtLeast > 0 {
+		add("at least %d", p.AtLeast)
+	}
+	if p.AtMost > 0 {
+		add("at most %d", p.AtMost)
+	}
+	return strings.Join(parts, "; ")
+}

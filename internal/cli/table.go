@@ -1,0 +1,211 @@
+package cli
+
+import (
+	"bufio"
+	"encoding/json"
+	"fmt"
+	"io"
+	"strings"
+	"time"
+
+	"github.com/mattn/go-runewidth"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/export"
+	"pikegate/internal/service"
+)
+
+// widthRows is how many rows set the widths of the columns; the rest follow as
+// they come, so that memory does not grow with the result.
+const widthRows = 500
+
+const missing = "missing"
+
+// writeTable reads a JSON result and prints it as a table with the read-back
+// and the count under it.
+func writeTable(from io.Reader, to io.Writer, colour bool) error {
+	t := &table{w: bufio.NewWriter(to), colour: colour}
+	receipt, err := readResult(from, t.begin, t.row)
+	if err != nil {
+		t.flush()
+		return err
+	}
+	if len(t.columns) > 0 && t.rows > 0 {
+		t.release()
+		fmt.Fprintln(t.w)
+	}
+	count := fmt.Sprintf("%d records", receipt.Records)
+	switch receipt.Records {
+	case 0:
+		count = "No records"
+	case 1:
+		count = "1 record"
+	}
+	fmt.Fprintf(t.w, "%s. %s\n", count, receipt.ReadBack)
+	return t.flush()
+}
+
+// readResult decodes a JSON result as it comes. A result without a receipt is
+// refused.
+func readResult(from io.Reader, begin func([]export.Column), row func([]any)) (*service.Receipt, error) {
+	d := json.NewDecoder(from)
+	d.UseNumber()
+	if _, err := d.Token(); err != nil {
+		return nil, err
+	}
+	var receipt *service.Receipt
+	for d.More() {
+		key, err := d.Token()
+		if err != nil {
+			return nil, err
+		}
+		switch key {
+		case "columns":
+			var columns []export.Column
+			if err := d.Decode(&columns); err != nil {
+				return nil, err
+			}
+			begin(columns)
+		case "rows":
+			if _, err := d.Token(); err != nil {
+				return nil, err
+			}
+			for d.More() {
+				var values []any
+				if err := d.Decode(&values); err != nil {
+					return nil, err
+				}
+				row(values)
+			}
+			if _, err := d.Token(); err != nil {
+				return nil, err
+			}
+		case "receipt":
+			receipt = &service.Receipt{}
+			if err := d.Decode(receipt); err != nil {
+				return nil, err
+			}
+		}
+	}
+	if _, err := d.Token(); err != nil {
+		return nil, err
+	}
+	if receipt == nil {
+		return nil, errCut
+	}
+	return receipt, nil
+}
+
+// table prints rows under headings, numbers to the right.
+type table struct {
+	w       *bufio.Writer
+	colour  bool
+	columns []export.Column
+	rows    int
+	held    [][]string // the first rows, until the widths are set
+	widths  []int
+}
+
+func (t *table) begin(columns []export.Column) { t.columns = columns }
+
+func (t *table) row(values []any) {
+	cells := make([]string, len(t.columns))
+	for i, v := range values {
+		cells[i] = cellText(t.columns[i], v)
+	}
+	t.rows++
+	if t.widths != nil {
+		t.print(cells, false)
+		return
+	}
+	t.held = append(t.held, cells)
+	if len(t.held) == widthRows {
+		t.release()
+	}
+}
+
+// release sets the widths and prints what was held back.
+func (t *table) release() {
+	if t.widths != nil {
+		return
+	}
+	headings, rule := make([]string, len(t.columns)), make([]string, len(t.columns))
+	t.widths = make([]int, len(t.columns))
+	for i, c := range t.columns {
+		headings[i] = heading(c)
+		t.widths[i] = runewidth.StringWidth(headings[i])
+		for _, cells := range t.held {
+			t.widths[i] = max(t.widths[i], runewidth.StringWidth(cells[i]))
+		}
+		rule[i] = strings.Repeat("─", t.widths[i])
+	}
+	t.print(headings, true)
+	t.print(rule, true)
+	for _, cells := range t.held {
+		t.print(cells, false)
+	}
+	t.held = nil
+}
+
+func (t *table) print(cells []string, head bool) {
+	for i, cell := range cells {
+		if i > 0 {
+			t.w.WriteString("  ")
+		}
+		gap := strings.Repeat(" ", max(0, t.widths[i]-runewidth.StringWidth(cell)))
+		shown := cell
+		if t.colour && !head && cell == missing {
+			shown = "\x1b[2m" + cell + "\x1b[0m"
+		}
+		switch {
+		case isNumeric(t.columns[i]):
+			t.w.WriteString(gap + shown)
+		case i == len(cells)-1:
+			t.w.WriteString(shown)
+		default:
+			t.w.WriteString(shown + gap)
+		}
+	}
+	t.w.WriteByte('\n')
+}
+
+func (t *table) flush() error {
+	if t.rows > 0 {
+		t.release()
+	}
+	return t.w.Flush()
+}
+
+func heading(c export.Column) string {
+	if c.Unit == "" {
+		return c.Label
+	}
+	return c.Label + " (" + c.Unit + ")"
+}
+
+func isNumeric(c export.Column) bool { return c.Type == "integer" || c.Type == "decimal" }
+
+// cellText is a value as people read it: days with their weekday, no control
+// characters, a missing value by name.
+func cellText(c export.Column, v any) string {
+	if v == nil {
+		return missing
+	}
+	text := fmt.Sprint(v)
+	switch c.Type {
+	case "date":
+		if d, ok := civil.ParseDay(text); ok {
+			return d.Spelled()
+		}
+	case "instant":
+		if at, err := time.Parse(time.RFC3339, text); err == nil {
+			return at.Format("Mon _2 Jan 2006 15:04:05")
+		}
+	}
+	return strings.Map(func(r rune) rune {
+		if r < ' ' || r == 0x7f {
+			return ' '
+		}
+		return r
+	}, text)
+}

@@ -1,0 +1,147 @@
+package export
+
+import (
+	"bytes"
+	"encoding/json"
+
+	"pikegate/internal/core/record"
+)
+
+// csvWriter writes RFC 4180: a header of column names, lines that end in CRLF,
+// a missing value as an empty field and empty text as "".
+type csvWriter struct{ output }
+
+func (w *csvWriter) Begin() error {
+	w.line = w.line[:0]
+	for i, c := range w.columns {
+		w.field(i, []byte(c.Name))
+	}
+	w.line = append(w.line, '\r', '\n')
+	return w.send()
+}
+
+func (w *csvWriter) Row(values []record.Value) error {
+	w.line = w.line[:0]
+	var room [96]byte
+	for i, c := range w.columns {
+		if values[i] == nil {
+			if i > 0 {
+				w.line = append(w.line, ',')
+			}
+			continue
+		}
+		w.field(i, w.appendPlain(room[:0], c, values[i]))
+	}
+	w.line = append(w.line, '\r', '\n')
+	return w.send()
+}
+
+// field appends a field, in quotes where it needs them.
+func (w *csvWriter) field(i int, text []byte) {
+	if i > 0 {
+		w.line = append(w.line, ',')
+	}
+	if len(text) > 0 && !bytes.ContainsAny(text, "\",\r\n") {
+		w.line = append(w.line, text...)
+		return
+	}
+	w.line = append(w.line, '"')
+	for _, c := range text {
+		if c == '"' {
+			w.line = append(w.line, '"')
+		}
+		w.line = append(w.line, c)
+	}
+	w.line = append(w.line, '"')
+}
+
+func (w *csvWriter) End([]byte) error { return w.flush() }
+
+// jsonWriter writes one object: columns, rows as arrays, and the receipt last,
+// so that an object without a receipt was cut.
+type jsonWriter struct {
+	output
+	rows int
+}
+
+// Column is a column as JSON describes it.
+type Column struct {
+	Name  string `json:"name" doc:"Name in the dataset."`
+	Type  string `json:"type" doc:"What its values mean: text, integer, decimal, date or instant."`
+	Label string `json:"label" doc:"What people read."`
+	Unit  string `json:"unit,omitempty" doc:"Unit of its numbers."`
+}
+
+// Columns describes columns.
+func Columns(columns []*record.Column) []Column {
+	all := make([]Column, len(columns))
+	for i, c := range columns {
+		all[i] = Column{Name: c.Name, Type: string(c.Type), Label: c.Label, Unit: c.Unit}
+	}
+	return all
+}
+
+func (w *jsonWriter) Begin() error {
+	head, err := json.Marshal(Columns(w.columns))
+	if err != nil {
+		return err
+	}
+	w.line = append(append([]byte(`{"columns":`), head...), `,"rows":[`...)
+	return w.send()
+}
+
+func (w *jsonWriter) Row(values []record.Value) error {
+	w.line = w.line[:0]
+	if w.rows > 0 {
+		w.line = append(w.line, ',')
+	}
+	w.rows++
+	w.line = append(w.line, '\n', '[')
+	for i, c := range w.columns {
+		if i > 0 {
+			w.line = append(w.line, ',')
+		}
+		w.line = w.appendJSON(w.line, c, values[i])
+	}
+	w.line = append(w.line, ']')
+	return w.send()
+}
+
+func (w *jsonWriter) End(receipt []byte) error {
+	w.line = append(append([]byte("\n],\"receipt\":"), receipt...), '}', '\n')
+	if err := w.send(); err != nil {
+		return err
+	}
+	return w.flush()
+}
+
+// ndjsonWriter writes one object a line, its members by column name.
+type ndjsonWriter struct {
+	output
+	names [][]byte // each with its quotes and colon
+}
+
+func newNDJSON(out output) *ndjsonWriter {
+	w := &ndjsonWriter{output: out}
+	for _, c := range out.columns {
+		w.names = append(w.names, append(AppendString(nil, c.Name), ':'))
+	}
+	return w
+}
+
+func (w *ndjsonWriter) Begin() error { return nil }
+
+func (w *ndjsonWriter) Row(values []record.Value) error {
+	w.line = append(w.line[:0], '{')
+	for i, c := range w.columns {
+		if i > 0 {
+			w.line = append(w.line, ',')
+		}
+		w.line = append(w.line, w.names[i]...)
+		w.line = w.appendJSON(w.line, c, values[i])
+	}
+	w.line = append(w.line, '}', '\n')
+	return w.send()
+}
+
+func (w *ndjsonWriter) End([]byte) error { return w.flush() }

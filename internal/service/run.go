@@ -1,0 +1,258 @@
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/compile"
+	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/record"
+	"pikegate/internal/export"
+	"pikegate/internal/source"
+)
+
+// Request is what a run is asked for with.
+type Request struct {
+	Answers map[string]prompt.Entered
+	AsOf    string // any form of a day; "" for today
+	Limit   int    // most rows; 0 for all
+	Skip    int    // rows to leave out first
+}
+
+// Understood is an answer as it was understood, for people and programs.
+type Understood struct {
+	Prompt  string          `json:"prompt" doc:"Name of the prompt."`
+	Entered prompt.Entered  `json:"entered" doc:"The answer as it was given; the default where none was."`
+	Default bool            `json:"default" doc:"Whether the default was taken."`
+	Given   bool            `json:"given" doc:"Whether there is an answer; false where it was left open."`
+	Spelled string          `json:"spelled" doc:"What was understood, so that nobody can misread it."`
+	First   *civil.Day      `json:"first,omitempty" doc:"First day, included; absent where that side is open."`
+	Last    *civil.Day      `json:"last,omitempty" doc:"Last day, included; absent where that side is open."`
+	Days    int             `json:"days,omitempty" doc:"Number of days, where both sides are set."`
+	Number  string          `json:"number,omitempty" doc:"The number."`
+	Choices []prompt.Option `json:"choices,omitempty" doc:"The choices, in the order in which they were given."`
+	Notes   []string        `json:"notes,omitempty" doc:"What one should know of how it was read."`
+}
+
+func understood(a *prompt.Answer) Understood {
+	u := Understood{Prompt: a.Prompt.Name, Entered: a.Entered, Default: a.Default, Given: a.Given, Spelled: a.Spelled(), Notes: a.Notes}
+	if !a.Given {
+		return u
+	}
+	switch a.Prompt.Type {
+	case prompt.Day, prompt.Period:
+		u.Days = a.Period.Days()
+		if a.Period.First.IsValid() {
+			u.First = &a.Period.First
+		}
+		if a.Period.Last.IsValid() {
+			u.Last = &a.Period.Last
+		}
+	case prompt.Number:
+		u.Number = a.Number.String()
+	case prompt.Choice:
+		u.Choices = a.Choices
+	}
+	return u
+}
+
+// Reading is how answers are understood on an as-of day, and what is wrong
+// with them.
+type Reading struct {
+	AsOf    civil.Day
+	Answers []Understood
+	Refused fault.List
+}
+
+// Understand reads answers without running anything. Refused answers are part
+// of the result and no error.
+func (s *Service) Understand(name string, req Request) (*Reading, error) {
+	report, err := s.Report(name)
+	if err != nil {
+		return nil, err
+	}
+	asOf, err := s.asOf(req.AsOf, report.Table.Of.Source.Zone)
+	if err != nil {
+		return nil, err
+	}
+	answers, refused := prompt.Check(report.Prompts, req.Answers, s.setting(asOf))
+	return &Reading{AsOf: asOf, Answers: inOrder(report, answers), Refused: refused}, nil
+}
+
+func inOrder(r *definition.Report, answers prompt.Answers) []Understood {
+	all := make([]Understood, len(r.Prompts))
+	for i, p := range r.Prompts {
+		all[i] = understood(answers[p.Name])
+	}
+	return all
+}
+
+// ReportOn is a report with what it offers on an as-of day.
+type ReportOn struct {
+	*definition.Report
+	AsOf   civil.Day
+	Offers map[string][]prompt.OfferedPeriod // by prompt
+}
+
+// ReportOn finds a report and works out its offers on the as-of day.
+func (s *Service) ReportOn(name, asOf string) (*ReportOn, error) {
+	report, err := s.Report(name)
+	if err != nil {
+		return nil, err
+	}
+	day, err := s.asOf(asOf, report.Table.Of.Source.Zone)
+	if err != nil {
+		return nil, err
+	}
+	on := &ReportOn{Report: report, AsOf: day, Offers: map[string][]prompt.OfferedPeriod{}}
+	for _, p := range report.Prompts {
+		on.Offers[p.Name] = p.Offers(s.setting(day))
+	}
+	return on, nil
+}
+
+// Receipt is the record of a run.
+type Receipt struct {
+	Report    string           `json:"report" doc:"Name of the report."`
+	Title     string           `json:"title" doc:"Its title."`
+	Person    string           `json:"person" doc:"Who ran it."`
+	AsOf      civil.Day        `json:"as_of" doc:"The day taken for today."`
+	Zone      string           `json:"zone" doc:"IANA zone that days were taken in."`
+	Clock     string           `json:"clock" doc:"What people call that zone's time."`
+	Answers   []Understood     `json:"answers" doc:"The answers, as entered and as understood."`
+	ReadBack  string           `json:"read_back" doc:"What ran, in a sentence."`
+	Pieces    []criteria.Piece `json:"read_back_pieces" doc:"The same sentence with its values set off."`
+	State     State            `json:"state" enum:"rows,no_rows" doc:"Whether records came back."`
+	Rows      int              `json:"rows" doc:"How many rows this result holds."`
+	Records   int64            `json:"records" doc:"How many records match in all."`
+	StartedAt time.Time        `json:"started_at" doc:"When the run started."`
+	TookMS    float64          `json:"took_ms" doc:"How long it took, in milliseconds."`
+}
+
+// State tells how a run ended.
+type State string
+
+const (
+	Rows   State = "rows"
+	NoRows State = "no_rows"
+)
+
+// Run is a report whose answers were checked: it only has to be streamed.
+type Run struct {
+	Columns []*record.Column
+	Zone    *time.Location
+
+	service *Service
+	source  string
+	query   compile.Query
+	receipt Receipt
+}
+
+// Prepare checks the answers of a run and compiles its query. Nothing has been
+// read yet.
+func (s *Service) Prepare(ctx context.Context, name string, req Request) (*Run, error) {
+	report, err := s.Report(name)
+	if err != nil {
+		return nil, err
+	}
+	table := report.Table
+	from := table.Of.Source
+	asOf, err := s.asOf(req.AsOf, from.Zone)
+	if err != nil {
+		return nil, err
+	}
+	setting := s.setting(asOf)
+	answers, refused := prompt.Check(report.Prompts, req.Answers, setting)
+	if len(refused) > 0 {
+		return nil, &Refusal{Kind: AnswersRefused, Faults: refused}
+	}
+	where, dropped := criteria.Bind(table.Where, answers, setting)
+	said := criteria.Say(table.Of.Title, where, dropped, table.Sort, criteria.Place{Zone: from.Zone, Label: from.Clock})
+	return &Run{
+		Columns: table.Show,
+		Zone:    from.Zone,
+		service: s,
+		source:  from.Name,
+		query: compile.Query{Table: table.Of.Table, Show: table.Show, Where: where, Sort: table.Sort, Key: table.Of.Key,
+			Zone: from.Zone, Limit: req.Limit, Skip: req.Skip},
+		receipt: Receipt{Report: name, Title: report.Title, Person: PersonOf(ctx).Name, AsOf: asOf, Zone: from.Zone.String(), Clock: from.Clock,
+			Answers: inOrder(report, answers), ReadBack: said.String(), Pieces: said},
+	}, nil
+}
+
+// ErrTime is the cause where a run took longer than it may.
+var ErrTime = errors.New("the run took longer than it may")
+
+// SourceError is a source that did not answer, or not with what was asked.
+type SourceError struct {
+	Source string
+	Err    error
+}
+
+func (e *SourceError) Error() string { return fmt.Sprintf("source %s: %s", e.Source, e.Err) }
+
+func (e *SourceError) Unwrap() error { return e.Err }
+
+// Stream reads the records and writes them to w, which is begun only when the
+// first record is there or it is known that there is none. Where it returns an
+// error the result is not whole.
+func (r *Run) Stream(ctx context.Context, w export.Writer) (*Receipt, error) {
+	limit := r.service.config.RunTime
+	ctx, cancel := context.WithTimeoutCause(ctx, limit, fmt.Errorf("%w: %s", ErrTime, limit))
+	defer cancel()
+	receipt := r.receipt
+	receipt.StartedAt = r.service.config.Now().UTC()
+	start := time.Now()
+	var unsent error // what w failed with: the one who reads is gone
+	err := r.service.records.View(ctx, func(v source.View) error {
+		err := v.Rows(ctx, compile.Select(r.query, compile.SQLite{}), func(row []record.Value) error {
+			if receipt.Rows == 0 {
+				if unsent = w.Begin(); unsent != nil {
+					return unsent
+				}
+			}
+			receipt.Rows++
+			unsent = w.Row(row)
+			return unsent
+		})
+		if err != nil {
+			return err
+		}
+		receipt.Records = int64(receipt.Rows)
+		if r.query.Limit > 0 {
+			receipt.Records, err = v.Count(ctx, compile.Count(r.query, compile.SQLite{}))
+		}
+		return err
+	})
+	switch {
+	case err == nil:
+	case ctx.Err() != nil:
+		return nil, context.Cause(ctx)
+	case unsent != nil:
+		return nil, unsent
+	default:
+		return nil, &SourceError{Source: r.source, Err: err}
+	}
+	if receipt.Rows == 0 {
+		if err := w.Begin(); err != nil {
+			return nil, err
+		}
+	}
+	receipt.State = Rows
+	if receipt.Records == 0 {
+		receipt.State = NoRows
+	}
+	receipt.TookMS = float64(time.Since(start).Microseconds()) / 1000
+	text, err := json.Marshal(receipt)
+	if err != nil {
+		return nil, err
+	}
+	return &receipt, w.End(text)
+}

@@ -1,0 +1,266 @@
+// Package service is what the product does: it keeps definitions, understands
+// answers, and runs reports. The API, the command line and the console all
+// come through here; what things mean is in the core.
+package service
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/core/phrase"
+	"pikegate/internal/source"
+	"pikegate/internal/store"
+)
+
+// Config is what a service is started with.
+type Config struct {
+	Dir      string          // where its files lie
+	DayOrder phrase.DayOrder // for days that are all digits
+	RunTime  time.Duration   // the longest that a run may take
+	Now      func() time.Time
+}
+
+// The files of a service in its directory.
+const (
+	ownFile     = "pikegate.db" // its own records
+	recordsFile = "records.db"  // the embedded business records
+)
+
+// RecordsPath is the file of the embedded business records in a directory.
+func RecordsPath(dir string) string { return filepath.Join(dir, recordsFile) }
+
+// todaySetting is the day that the service takes for today; unset, it is the
+// day that clocks show in the zone of the report.
+const todaySetting = "today"
+
+// Service is safe for concurrent use.
+type Service struct {
+	config  Config
+	store   *store.Store
+	records *source.Embedded
+	today   civil.Day // the zero Day: what clocks show
+
+	publishing sync.Mutex // so that catalogs follow each other as they were stored
+	catalog    atomic.Pointer[definition.Catalog]
+}
+
+// Open opens the service's files, and makes its own where there is none.
+func Open(ctx context.Context, c Config) (*Service, error) {
+	own, err := store.Open(filepath.Join(c.Dir, ownFile))
+	if err != nil {
+		return nil, err
+	}
+	s := &Service{config: c, store: own}
+	if s.records, err = source.OpenEmbedded(RecordsPath(c.Dir)); err != nil {
+		own.Close()
+		return nil, err
+	}
+	if err := s.load(ctx); err != nil {
+		s.Close()
+		return nil, err
+	}
+	return s, nil
+}
+
+func (s *Service) load(ctx context.Context) error {
+	text, err := s.store.Setting(ctx, todaySetting)
+	if err != nil {
+		return fmt.Errorf("read the service's settings: %w", err)
+	}
+	s.today, _ = civil.ParseDay(text)
+	docs, err := s.store.Published(ctx)
+	if err != nil {
+		return fmt.Errorf("read the definitions: %w", err)
+	}
+	catalog, broken := definition.Load(docs, s.setting(s.Today(time.UTC)))
+	for _, f := range broken {
+		slog.ErrorContext(ctx, "a stored definition is left out", "fault", f.Error())
+	}
+	s.catalog.Store(catalog)
+	return nil
+}
+
+// Close closes the service's files.
+func (s *Service) Close() error {
+	err := s.records.Close()
+	if own := s.store.Close(); own != nil {
+		return own
+	}
+	return err
+}
+
+// Ready reports whether the service's records can be read.
+func (s *Service) Ready(ctx context.Context) error { return s.store.Ping(ctx) }
+
+// SetToday makes the service take a day for today, whatever clocks show.
+func (s *Service) SetToday(ctx context.Context, d civil.Day) error {
+	s.today = d
+	return s.store.SetSetting(ctx, todaySetting, d.String())
+}
+
+// FixedToday is the day that the service was told to take for today; not
+// valid where it goes by the clock.
+func (s *Service) FixedToday() civil.Day { return s.today }
+
+// Today is the current day in the zone.
+func (s *Service) Today(zone *time.Location) civil.Day {
+	if s.today.IsValid() {
+		return s.today
+	}
+	return civil.DayAt(s.config.Now().Unix(), zone)
+}
+
+func (s *Service) setting(asOf civil.Day) phrase.Setting {
+	return phrase.Setting{AsOf: asOf, Order: s.config.DayOrder}
+}
+
+// asOf reads the as-of day that a caller passed; today where there is none.
+func (s *Service) asOf(text string, zone *time.Location) (civil.Day, error) {
+	today := s.Today(zone)
+	if text == "" {
+		return today, nil
+	}
+	r, f := phrase.Day(text, s.setting(today))
+	if f != nil {
+		f.Message = "as of: " + f.Message
+		return 0, &Refusal{Kind: AnswersRefused, Faults: fault.List{f}}
+	}
+	return r.Period.First, nil
+}
+
+// Kind is the kind of a refusal.
+type Kind string
+
+const (
+	Unknown            Kind = "unknown"             // no report of that name
+	AnswersRefused     Kind = "answers_refused"     // answers that do not pass
+	DefinitionsRefused Kind = "definitions_refused" // files that do not pass
+)
+
+// Refusal is a request that is not carried out because of something that a
+// person can mend.
+type Refusal struct {
+	Kind   Kind
+	Faults fault.List
+}
+
+func (r *Refusal) Error() string { return r.Faults.Error() }
+
+// Report finds a published report.
+func (s *Service) Report(name string) (*definition.Report, error) {
+	all := s.catalog.Load().Reports
+	if r := all[name]; r != nil {
+		return r, nil
+	}
+	f := fault.New("unknown_report", "no report %q", fault.Shorten(name))
+	names := make([]string, 0, len(all))
+	for n := range all {
+		names = append(names, n)
+	}
+	slices.Sort(names)
+	if near := fault.Near(name, names); near != "" {
+		f.Suggest(near)
+	}
+	return nil, &Refusal{Kind: Unknown, Faults: fault.List{f}}
+}
+
+// Reports lists the published reports by shelf and title. A search keeps those
+// that hold each of its words somewhere, in any case.
+func (s *Service) Reports(search string) []*definition.Report {
+	words := strings.Fields(strings.ToLower(search))
+	var found []*definition.Report
+	for _, r := range s.catalog.Load().Reports {
+		text := strings.ToLower(r.Name + " " + r.Title + " " + r.About + " " + r.Shelf)
+		if !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(text, w) }) {
+			found = append(found, r)
+		}
+	}
+	slices.SortFunc(found, func(a, b *definition.Report) int {
+		if by := strings.Compare(a.Shelf, b.Shelf); by != 0 {
+			return by
+		}
+		if by := strings.Compare(a.Title, b.Title); by != 0 {
+			return by
+		}
+		return strings.Compare(a.Name, b.Name)
+	})
+	return found
+}
+
+// Person is who asks. Every request has one.
+type Person struct {
+	Name string
+	Role string // reader, developer or admin
+}
+
+type personKey struct{}
+
+// WithPerson tells who asks.
+func WithPerson(ctx context.Context, p Person) context.Context {
+	return context.WithValue(ctx, personKey{}, p)
+}
+
+// PersonOf is who asks; the zero Person where nobody said.
+func PersonOf(ctx context.Context) Person {
+	p, _ := ctx.Value(personKey{}).(Person)
+	return p
+}
+
+// Put checks definition files and publishes what they define, all or nothing.
+// What is the same as before stays as it is.
+func (s *Service) Put(ctx context.Context, files []definition.File) ([]store.Stored, error) {
+	var docs []definition.Document
+	var faults fault.List
+	for _, f := range files {
+		split, wrong := definition.Split(f)
+		docs, faults = append(docs, split...), append(faults, wrong...)
+	}
+	faults = append(faults, twice(docs)...)
+	if len(faults) > 0 {
+		return nil, &Refusal{Kind: DefinitionsRefused, Faults: faults}
+	}
+	s.publishing.Lock()
+	defer s.publishing.Unlock()
+	var catalog *definition.Catalog
+	stored, err := s.store.Put(ctx, docs, PersonOf(ctx).Name, s.config.Now(), func(all []definition.Document) error {
+		linked, faults := definition.Link(all, s.setting(s.Today(time.UTC)))
+		if len(faults) > 0 {
+			return &Refusal{Kind: DefinitionsRefused, Faults: faults}
+		}
+		catalog = linked
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	s.catalog.Store(catalog)
+	return stored, nil
+}
+
+// twice finds names that are defined more than once in the same upload.
+func twice(docs []definition.Document) fault.List {
+	var faults fault.List
+	first := map[definition.Ref]definition.Document{}
+	for _, d := range docs {
+		if d.Name == "" {
+			continue
+		}
+		if earlier, ok := first[d.Ref]; ok {
+			faults = append(faults, fault.New(definition.DefinedTwice, "the %s is defined at %s:%d already", d.Ref, earlier.File, earlier.Line).
+				At(fault.Place{File: d.File, Line: d.Line, Column: 1}))
+			continue
+		}
+		first[d.Ref] = d
+	}
+	return faults
+}

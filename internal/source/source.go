@@ -1,0 +1,121 @@
+// Package source reads business records out of the databases that hold them.
+// It never writes to one.
+package source
+
+import (
+	"context"
+	"database/sql"
+	"database/sql/driver"
+	"errors"
+	"fmt"
+	"io"
+	"net/url"
+
+	"github.com/mattn/go-sqlite3"
+
+	"pikegate/internal/core/compile"
+	"pikegate/internal/core/record"
+)
+
+// ErrChanged is the cause of a failure where the database no longer has what
+// a dataset describes: a table or a column is gone.
+var ErrChanged = errors.New("the database does not have what the dataset describes")
+
+// Embedded is the SQLite file of business records that belongs to the service.
+// It is safe for concurrent use; each View has a connection of its own.
+type Embedded struct {
+	db *sql.DB
+}
+
+// OpenEmbedded opens the file for reading. Nothing is read before the first
+// View, so that a file that is not there yet is no error here.
+func OpenEmbedded(path string) (*Embedded, error) {
+	db, err := sql.Open("sqlite3", "file:"+(&url.URL{Path: path}).EscapedPath()+"?mode=ro&_query_only=1&_busy_timeout=5000")
+	if err != nil {
+		return nil, err
+	}
+	return &Embedded{db: db}, nil
+}
+
+// Close closes the file.
+func (e *Embedded) Close() error { return e.db.Close() }
+
+// Ping reports whether the file can be read.
+func (e *Embedded) Ping(ctx context.Context) error { return e.db.PingContext(ctx) }
+
+// View is one snapshot of a database: whatever is read through it belongs to
+// the same moment.
+type View struct {
+	conn *sqlite3.SQLiteConn
+}
+
+// View hands one snapshot to use and ends it afterwards. When ctx ends, the
+// statement that runs is interrupted.
+func (e *Embedded) View(ctx context.Context, use func(View) error) error {
+	conn, err := e.db.Conn(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Close()
+	return conn.Raw(func(dc any) (err error) {
+		c := dc.(*sqlite3.SQLiteConn)
+		if _, err := c.ExecContext(ctx, "BEGIN", nil); err != nil {
+			return err
+		}
+		defer func() {
+			_, end := c.ExecContext(context.WithoutCancel(ctx), "ROLLBACK", nil)
+			err = errors.Join(err, end)
+		}()
+		return use(View{conn: c})
+	})
+}
+
+// Rows runs the statement and hands each row to use. The row is used again for
+// the next one. An error of use ends the reading and is returned as it is.
+func (v View) Rows(ctx context.Context, s compile.Statement, use func(row []record.Value) error) error {
+	named := make([]driver.NamedValue, len(s.Args))
+	for i, arg := range s.Args {
+		named[i] = driver.NamedValue{Ordinal: i + 1, Value: arg}
+	}
+	rows, err := v.conn.QueryContext(ctx, s.SQL, named)
+	if err != nil {
+		return explain(err)
+	}
+	defer rows.Close()
+	width := len(rows.Columns())
+	values := make([]driver.Value, width)
+	row := make([]record.Value, width)
+	for {
+		switch err := rows.Next(values); {
+		case errors.Is(err, io.EOF):
+			// An interrupted statement can look like one that ended.
+			return ctx.Err()
+		case err != nil:
+			return explain(err)
+		}
+		for i, value := range values {
+			row[i] = value
+		}
+		if err := use(row); err != nil {
+			return err
+		}
+	}
+}
+
+// Count runs a statement that returns one number.
+func (v View) Count(ctx context.Context, s compile.Statement) (int64, error) {
+	var n int64
+	err := v.Rows(ctx, s, func(row []record.Value) error {
+		n, _ = row[0].(int64)
+		return nil
+	})
+	return n, err
+}
+
+func explain(err error) error {
+	var e sqlite3.Error
+	if errors.As(err, &e) && e.Code == sqlite3.ErrError {
+		return fmt.Errorf("%w: %w", ErrChanged, err)
+	}
+	return err
+}

@@ -1,0 +1,127 @@
+// Package store keeps the service's own records, definitions with their
+// revisions and the service's settings, in an SQLite file through GORM.
+package store
+
+import (
+	"context"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+
+	"gorm.io/driver/sqlite"
+	"gorm.io/gorm"
+	"gorm.io/gorm/logger"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// Store is the service's own records. It is safe for concurrent use.
+type Store struct {
+	db *gorm.DB
+}
+
+// DSN is the data source name of a SQLite file that is written: write-ahead
+// log, foreign keys on, commits that outlive a power cut, and writers that
+// queue rather than fail. Pragmas hold for a connection, so they stand here.
+func DSN(path string) string {
+	return "file:" + (&url.URL{Path: path}).EscapedPath() +
+		"?_journal_mode=WAL&_foreign_keys=on&_synchronous=FULL&_busy_timeout=10000&_txlock=immediate"
+}
+
+// Open opens the file, makes it where there is none, and brings its tables to
+// the newest form.
+func Open(path string) (*Store, error) {
+	db, err := gorm.Open(sqlite.Open(DSN(path)), &gorm.Config{
+		Logger:                 logger.NewSlogLogger(slog.Default(), logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true}),
+		SkipDefaultTransaction: true,
+	})
+	if err != nil {
+		return nil, fmt.Errorf("open the service's records in %s: %w", path, err)
+	}
+	s := &Store{db: db}
+	if err := s.migrate(); err != nil {
+		s.Close()
+		return nil, fmt.Errorf("bring the service's records in %s up to date: %w", path, err)
+	}
+	return s, nil
+}
+
+// Close closes the file.
+func (s *Store) Close() error {
+	db, err := s.db.DB()
+	if err != nil {
+		return err
+	}
+	return db.Close()
+}
+
+// Ping reports whether the records can be read.
+func (s *Store) Ping(ctx context.Context) error {
+	var one int
+	return s.db.WithContext(ctx).Raw("SELECT count(*) FROM settings").Scan(&one).Error
+}
+
+// migrate applies the numbered migrations that the file has not seen, each in
+// a transaction of its own. The file's number is SQLite's user_version.
+func (s *Store) migrate() error {
+	var version int
+	if err := s.db.Raw("PRAGMA user_version").Scan(&version).Error; err != nil {
+		return err
+	}
+	names, err := fs.Glob(migrations, "migrations/*.sql")
+	if err != nil {
+		return err
+	}
+	slices.Sort(names)
+	if version > len(names) {
+		return fmt.Errorf("the file is of version %d, and this program knows versions up to %d; use a newer program", version, len(names))
+	}
+	for _, name := range names[version:] {
+		number, err := strconv.Atoi(strings.TrimPrefix(name, "migrations/")[:4])
+		if err != nil {
+			return fmt.Errorf("migration %s: %w", name, err)
+		}
+		text, err := migrations.ReadFile(name)
+		if err != nil {
+			return err
+		}
+		err = s.db.Transaction(func(tx *gorm.DB) error {
+			if err := tx.Exec(string(text)).Error; err != nil {
+				return err
+			}
+			return tx.Exec(fmt.Sprintf("PRAGMA user_version = %d", number)).Error
+		})
+		if err != nil {
+			return fmt.Errorf("migration %s: %w", name, err)
+		}
+	}
+	return nil
+}
+
+// setting is a row of the table settings.
+type setting struct {
+	Name  string `gorm:"primaryKey"`
+	Value string
+}
+
+// Setting reads one of the service's settings, "" where it was never set.
+func (s *Store) Setting(ctx context.Context, name string) (string, error) {
+	var row setting
+	err := s.db.WithContext(ctx).Where("name = ?", name).Take(&row).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return "", nil
+	}
+	return row.Value, err
+}
+
+// SetSetting writes one of the service's settings.
+func (s *Store) SetSetting(ctx context.Context, name, value string) error {
+	return s.db.WithContext(ctx).Save(&setting{Name: name, Value: value}).Error
+}
