@@ -49,6 +49,7 @@ func New(s *service.Service) http.Handler {
 	engine.HandleMethodNotAllowed = true
 	engine.Use(identify, logged, recovered, personal)
 	huma.NewError = requestProblem
+	huma.DefaultArrayNullable = false // an empty list is [], never null
 
 	config := huma.DefaultConfig("Pike Gate", Version)
 	config.Info.Description = "Reports with checked answers: sorted matching records, and the evidence that they are right."

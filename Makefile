@@ -1,0 +1,39 @@
+# make demo   build, make the demo's data, serve it, print its address
+# make test   everything that is checked: formats, lints, Go and console tests
+# make soak   hour-long work: fuzzing and load
+# make build  bin/pikegate
+
+GO ?= go
+NPM = npm --prefix console --no-fund --no-audit --loglevel=error
+SOAK ?= 10m
+
+.PHONY: build demo test soak install console clean
+
+build: bin/pikegate
+
+bin/pikegate: console/dist/index.html $(shell find cmd internal demo console/embed.go -type f) go.mod go.sum
+	$(GO) build -trimpath -o $@ ./cmd/pikegate
+
+console/node_modules/.package-lock.json: console/package.json console/package-lock.json
+	$(NPM) ci >/dev/null
+	@touch $@
+
+console/dist/index.html: console/node_modules/.package-lock.json console/openapi.json console/index.html $(shell find console/src console/public -type f ! -name 'api.gen.ts') console/vite.config.ts
+	$(NPM) run --silent build >/dev/null
+
+console: console/dist/index.html
+
+demo: build
+	bin/pikegate demo
+
+install:
+	@tools/install
+
+test: install build
+	tools/test
+
+soak: install build
+	tools/soak $(SOAK)
+
+clean:
+	rm -rf bin console/dist/assets console/dist/index.html console/node_modules

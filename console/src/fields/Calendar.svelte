@@ -1,0 +1,145 @@
+<script lang="ts">
+  import { parseDate } from '@internationalized/date';
+  import { DatePicker } from '@skeletonlabs/skeleton-svelte';
+
+  // The picker only picks: what it hands on is an ISO day, which the service
+  // reads like any other text.
+  let { day, pick }: { day?: string; pick: (iso: string) => void } = $props();
+
+  // svelte-ignore state_referenced_locally -- the calendar is made anew each time it opens
+  const shown = day ? [parseDate(day)] : [];
+</script>
+
+<DatePicker
+  inline
+  locale="en-GB"
+  startOfWeek={1}
+  fixedWeeks
+  defaultValue={shown}
+  onValueChange={(details) => details.value[0] && pick(details.value[0].toString())}
+>
+  <DatePicker.Content class="calendar">
+    <DatePicker.View view="day">
+      <DatePicker.Context>
+        {#snippet children(picker)}
+          <DatePicker.ViewControl class="ways">
+            <DatePicker.PrevTrigger aria-label="Month before">‹</DatePicker.PrevTrigger>
+            <DatePicker.ViewTrigger><DatePicker.RangeText /></DatePicker.ViewTrigger>
+            <DatePicker.NextTrigger aria-label="Month after">›</DatePicker.NextTrigger>
+          </DatePicker.ViewControl>
+          <DatePicker.Table>
+            <DatePicker.TableHead>
+              <DatePicker.TableRow>
+                {#each picker().weekDays as weekday (weekday.long)}
+                  <DatePicker.TableHeader aria-label={weekday.long}>{weekday.short.slice(0, 2)}</DatePicker.TableHeader>
+                {/each}
+              </DatePicker.TableRow>
+            </DatePicker.TableHead>
+            <DatePicker.TableBody>
+              {#each picker().weeks as week, i (i)}
+                <DatePicker.TableRow>
+                  {#each week as value (value.toString())}
+                    <DatePicker.TableCell {value}><DatePicker.TableCellTrigger>{value.day}</DatePicker.TableCellTrigger></DatePicker.TableCell>
+                  {/each}
+                </DatePicker.TableRow>
+              {/each}
+            </DatePicker.TableBody>
+          </DatePicker.Table>
+        {/snippet}
+      </DatePicker.Context>
+    </DatePicker.View>
+    <DatePicker.View view="month">
+      <DatePicker.Context>
+        {#snippet children(picker)}
+          <DatePicker.ViewControl class="ways">
+            <DatePicker.PrevTrigger aria-label="Year before">‹</DatePicker.PrevTrigger>
+            <DatePicker.ViewTrigger><DatePicker.RangeText /></DatePicker.ViewTrigger>
+            <DatePicker.NextTrigger aria-label="Year after">›</DatePicker.NextTrigger>
+          </DatePicker.ViewControl>
+          <DatePicker.Table>
+            <DatePicker.TableBody>
+              {#each picker().getMonthsGrid({ columns: 4, format: 'short' }) as months, i (i)}
+                <DatePicker.TableRow>
+                  {#each months as month (month.value)}
+                    <DatePicker.TableCell value={month.value}><DatePicker.TableCellTrigger>{month.label}</DatePicker.TableCellTrigger></DatePicker.TableCell>
+                  {/each}
+                </DatePicker.TableRow>
+              {/each}
+            </DatePicker.TableBody>
+          </DatePicker.Table>
+        {/snippet}
+      </DatePicker.Context>
+    </DatePicker.View>
+    <DatePicker.View view="year">
+      <DatePicker.Context>
+        {#snippet children(picker)}
+          <DatePicker.ViewControl class="ways">
+            <DatePicker.PrevTrigger aria-label="Ten years before">‹</DatePicker.PrevTrigger>
+            <DatePicker.ViewTrigger><DatePicker.RangeText /></DatePicker.ViewTrigger>
+            <DatePicker.NextTrigger aria-label="Ten years after">›</DatePicker.NextTrigger>
+          </DatePicker.ViewControl>
+          <DatePicker.Table>
+            <DatePicker.TableBody>
+              {#each picker().getYearsGrid({ columns: 4 }) as years, i (i)}
+                <DatePicker.TableRow>
+                  {#each years as year (year.value)}
+                    <DatePicker.TableCell value={year.value}><DatePicker.TableCellTrigger>{year.label}</DatePicker.TableCellTrigger></DatePicker.TableCell>
+                  {/each}
+                </DatePicker.TableRow>
+              {/each}
+            </DatePicker.TableBody>
+          </DatePicker.Table>
+        {/snippet}
+      </DatePicker.Context>
+    </DatePicker.View>
+  </DatePicker.Content>
+</DatePicker>
+
+<style>
+  :global(.calendar .ways) {
+    display: flex;
+    justify-content: space-between;
+    align-items: center;
+    margin-bottom: 6px;
+  }
+  :global(.calendar .ways button) {
+    min-width: 34px;
+    padding: 3px 10px;
+    border-radius: 3px;
+    font-weight: 640;
+    cursor: pointer;
+  }
+  :global(.calendar .ways button:hover) {
+    background: var(--tint);
+  }
+  :global(.calendar table) {
+    width: 100%;
+    border-collapse: collapse;
+  }
+  :global(.calendar th) {
+    font-size: 13px;
+    font-weight: 400;
+    color: var(--quiet);
+    padding: 3px 0;
+  }
+  :global(.calendar td) {
+    padding: 0;
+    text-align: center;
+  }
+  :global(.calendar [data-part='table-cell-trigger']) {
+    display: block;
+    padding: 5px 0;
+    border-radius: 3px;
+    cursor: pointer;
+  }
+  :global(.calendar [data-part='table-cell-trigger']:hover) {
+    background: var(--tint);
+  }
+  :global(.calendar [data-part='table-cell-trigger'][data-outside-range]) {
+    color: var(--quiet);
+  }
+  :global(.calendar [data-part='table-cell-trigger'][data-selected]) {
+    background: var(--deep);
+    color: var(--on-deep);
+  }
+</style>

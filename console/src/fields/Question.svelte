@@ -1,0 +1,237 @@
+<script lang="ts">
+  import type { Fault, PromptInfo, Understood } from '../lib/api';
+  import type { Field } from '../lib/answers';
+  import { counted, spelledDay } from '../lib/format';
+  import DateInput from './DateInput.svelte';
+  import Refusals from './Refusals.svelte';
+
+  type Props = {
+    prompt: PromptInfo;
+    field: Field;
+    /** What the service understood of the field as it stands; absent while it is being asked. */
+    understood?: Understood;
+    faults: Fault[];
+    change: (field: Field) => void;
+  };
+  let { prompt, field, understood, faults, change }: Props = $props();
+
+  const id = $props.id();
+  const faultyAt = (side: 'start' | 'end') => faults.some((f) => (f.place.side ?? 'start') === side);
+  const spelled = $derived(understood?.given ? understood.spelled : '');
+  const days = $derived(understood?.given && understood.days ? counted(understood.days, 'day') : '');
+
+  // A suggestion for one side goes there; any other is the whole answer.
+  function apply(fault: Fault, suggestion: string) {
+    if (prompt.type === 'choice') change({ ...field, values: [...field.values.filter((v) => v !== fault.entered), suggestion] });
+    else if (prompt.type === 'period' && field.end && fault.place.side === 'end' && !suggestion.includes(' to ')) change({ ...field, end: suggestion });
+    else if (prompt.type === 'period' && field.end && fault.place.side === 'start' && !suggestion.includes(' to ')) change({ ...field, start: suggestion });
+    else change({ ...field, start: suggestion, end: '' });
+  }
+
+  function toggle(value: string, on: boolean) {
+    const values = prompt.many ? field.values.filter((v) => v !== value) : [];
+    change({ ...field, values: on ? [...values, value] : values });
+  }
+</script>
+
+<fieldset aria-describedby="{id}-faults">
+  <legend>{prompt.ask} {#if prompt.help}<span class="help">{prompt.help}</span>{/if}</legend>
+  {#if prompt.type === 'day'}
+    <DateInput
+      id="{id}-start"
+      label={prompt.ask}
+      value={field.start}
+      day={understood?.first}
+      describedby="{id}-understood {id}-faults"
+      invalid={faults.length > 0}
+      oninput={(start) => change({ ...field, start })}
+    />
+    <p id="{id}-understood" class="understood" aria-live="polite">{spelled}</p>
+  {:else if prompt.type === 'period'}
+    <div class="two">
+      <div>
+        <label class="caption" for="{id}-start">from, that day included</label>
+        <DateInput
+          id="{id}-start"
+          label="From, that day included"
+          value={field.start}
+          day={understood?.first}
+          describedby="{id}-first {id}-faults"
+          invalid={faultyAt('start')}
+          oninput={(start) => change({ ...field, start })}
+        />
+        <p id="{id}-first" class="understood" aria-live="polite">{understood?.first ? spelledDay(understood.first) : ''}</p>
+      </div>
+      <div>
+        <label class="caption" for="{id}-end">through, that day included</label>
+        <DateInput
+          id="{id}-end"
+          label="Through, that day included"
+          value={field.end}
+          day={understood?.last}
+          placeholder={field.end || !understood?.last ? '' : understood.last}
+          describedby="{id}-last {id}-faults"
+          invalid={faultyAt('end')}
+          oninput={(end) => change({ ...field, end })}
+        />
+        <p id="{id}-last" class="understood" aria-live="polite">{understood?.last ? [spelledDay(understood.last), days].filter(Boolean).join(' · ') : ''}</p>
+      </div>
+    </div>
+    {@render remarks()}
+    {#if prompt.offers}
+      <div class="offers">
+        {#each prompt.offers as offer (offer.phrase)}
+          <button
+            type="button"
+            class:on={field.start === offer.phrase && !field.end}
+            disabled={!!offer.refused}
+            title={offer.refused ?? offer.spelled}
+            onclick={() => change({ ...field, start: offer.phrase, end: '' })}>{offer.phrase}</button
+          >
+        {/each}
+      </div>
+    {/if}
+  {:else if prompt.type === 'number'}
+    <div class="number" class:invalid={faults.length > 0}>
+      <input
+        id="{id}-start"
+        type="text"
+        inputmode="decimal"
+        autocomplete="off"
+        aria-label={prompt.ask}
+        aria-invalid={faults.length > 0}
+        aria-describedby="{id}-faults"
+        value={field.start}
+        oninput={(e) => change({ ...field, start: e.currentTarget.value })}
+      />
+      {#if prompt.unit}<span class="quiet">{prompt.unit}</span>{/if}
+    </div>
+  {:else}
+    <div class="choices">
+      {#each prompt.choices ?? [] as choice (choice.value)}
+        <label>
+          <input
+            type={prompt.many ? 'checkbox' : 'radio'}
+            name="{id}-choice"
+            checked={field.values.includes(choice.value)}
+            onchange={(e) => toggle(choice.value, e.currentTarget.checked)}
+          />
+          {choice.label}
+        </label>
+      {/each}
+    </div>
+    {#if field.values.length > 0 && !prompt.required}
+      <button type="button" class="clear" onclick={() => change({ ...field, values: [] })}>Choose none</button>
+    {/if}
+  {/if}
+  {#if prompt.type !== 'period'}{@render remarks()}{/if}
+</fieldset>
+
+{#snippet remarks()}
+  {#each understood?.notes ?? [] as note (note)}<p class="note">{note}</p>{/each}
+  <Refusals id="{id}-faults" {faults} {apply} />
+{/snippet}
+
+<style>
+  fieldset {
+    margin-bottom: 20px;
+    min-width: 0;
+  }
+  legend {
+    font-weight: 640;
+    margin-bottom: 6px;
+  }
+  .help {
+    color: var(--quiet);
+    font-size: 13.5px;
+    font-weight: 400;
+  }
+  .two {
+    display: grid;
+    grid-template-columns: repeat(2, minmax(0, 1fr));
+    gap: 10px;
+  }
+  .caption {
+    display: block;
+    font-size: 13px;
+    color: var(--quiet);
+    margin-bottom: 3px;
+    white-space: nowrap;
+  }
+  .understood {
+    font-size: 13.5px;
+    color: var(--deep);
+    margin-top: 4px;
+    min-height: 1.42em;
+  }
+  .note {
+    font-size: 13.5px;
+    color: var(--amber);
+  }
+  .offers {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px;
+    margin-top: 8px;
+  }
+  .offers button {
+    border: 1px solid var(--line);
+    border-radius: 3px;
+    padding: 2px 8px;
+    font-size: 13.5px;
+    background: var(--paper);
+    cursor: pointer;
+  }
+  .offers button:disabled {
+    opacity: 0.5;
+    cursor: not-allowed;
+  }
+  .offers .on {
+    background: var(--tint);
+    border-color: var(--deep);
+    color: var(--deep);
+    font-weight: 600;
+  }
+  .number {
+    display: flex;
+    align-items: center;
+    width: 130px;
+    border: 1px solid var(--edge);
+    border-radius: 4px;
+    background: var(--field);
+    padding-right: 10px;
+  }
+  .number input {
+    flex: 1;
+    min-width: 0;
+    border: 0;
+    background: transparent;
+    padding: 6px 10px;
+    color: var(--ink);
+  }
+  .invalid {
+    border-color: var(--brick);
+  }
+  .choices {
+    display: grid;
+    gap: 3px;
+  }
+  .choices label {
+    display: flex;
+    gap: 8px;
+    align-items: center;
+    cursor: pointer;
+  }
+  .choices input {
+    accent-color: var(--deep);
+    width: 15px;
+    height: 15px;
+  }
+  .clear {
+    font-size: 13.5px;
+    color: var(--deep);
+    text-decoration: underline;
+    cursor: pointer;
+    margin-top: 4px;
+  }
+</style>

@@ -1,0 +1,60 @@
+// What stands in the fields of a report, and how it becomes answers and a link.
+// Nothing here reads a date: the service does.
+import type { Answer, Answers, PromptInfo } from './api';
+
+export type Field = { start: string; end: string; values: string[] };
+export type Fields = Record<string, Field>;
+
+export const emptyField = (): Field => ({ start: '', end: '', values: [] });
+
+/** The fields as the prompts' defaults fill them. */
+export function defaultFields(prompts: PromptInfo[]): Fields {
+  return Object.fromEntries(prompts.map((p) => [p.name, fieldOf(p.default as Answer | number)]));
+}
+
+function fieldOf(answer: Answer | number): Field {
+  const field = emptyField();
+  if (typeof answer === 'string' || typeof answer === 'number') {
+    field.start = String(answer);
+    field.values = [field.start];
+  } else if (Array.isArray(answer)) field.values = answer.map(String);
+  else if (answer) Object.assign(field, { start: answer.start ?? '', end: answer.end ?? '' });
+  return field;
+}
+
+/** The answers that the fields give. An empty field is an answer left open on purpose. */
+export function answersOf(prompts: PromptInfo[], fields: Fields): Answers {
+  return Object.fromEntries(prompts.map((p) => [p.name, answerOf(p, fields[p.name] ?? emptyField())]));
+}
+
+function answerOf(p: PromptInfo, field: Field): Answer {
+  if (p.type === 'choice') return field.values.length > 0 ? field.values : null;
+  if (p.type === 'period' && field.end.trim() !== '') return { start: field.start, end: field.end };
+  return field.start.trim() === '' ? null : field.start;
+}
+
+/** The query of a link that opens the report with these answers. */
+export function queryOf(prompts: PromptInfo[], fields: Fields): string {
+  const query = new URLSearchParams();
+  for (const p of prompts) {
+    const field = fields[p.name] ?? emptyField();
+    if (p.type === 'choice') {
+      for (const value of field.values.length > 0 ? field.values : ['']) query.append(p.name, value);
+    } else {
+      query.append(p.name, field.start);
+      if (p.type === 'period' && field.end) query.append(`${p.name}.end`, field.end);
+    }
+  }
+  return query.toString();
+}
+
+/** The fields as a link fills them; what it does not name keeps its default. */
+export function fieldsFromQuery(prompts: PromptInfo[], query: URLSearchParams): Fields {
+  const fields = defaultFields(prompts);
+  for (const p of prompts) {
+    if (!query.has(p.name) && !query.has(`${p.name}.end`)) continue;
+    const values = query.getAll(p.name);
+    fields[p.name] = { start: values[0] ?? '', end: query.get(`${p.name}.end`) ?? '', values: values.filter((v) => v !== '') };
+  }
+  return fields;
+}

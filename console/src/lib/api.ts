@@ -1,0 +1,89 @@
+// Calls of the service's API. The types are made from its OpenAPI document.
+import type { components } from './api.gen';
+
+type Schemas = components['schemas'];
+export type ReportSummary = Schemas['ReportSummary'];
+export type ReportInfo = Schemas['ReportInfo'];
+export type PromptInfo = Schemas['PromptInfo'];
+export type Offer = Schemas['Offer'];
+export type Understanding = Schemas['Understanding'];
+export type Understood = Schemas['Understood'];
+export type Fault = Schemas['Fault'];
+export type Problem = Schemas['Problem'];
+export type Result = Schemas['Result'];
+export type Receipt = Schemas['Receipt'];
+export type Column = Schemas['Column'];
+export type About = Schemas['About'];
+export type Answer = string | string[] | { start: string; end: string } | null;
+export type Answers = Record<string, Answer>;
+
+/** A request that the service did not carry out, with what it said of it. */
+export class Refused extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.detail);
+  }
+}
+
+/** A service that did not answer, or an answer that broke off. */
+export class Unreached extends Error {}
+
+async function call(path: string, init: RequestInit): Promise<Response> {
+  let response: Response;
+  try {
+    response = await fetch(`/api/v1${path}`, init);
+  } catch (cause) {
+    if (init.signal?.aborted) throw cause;
+    throw new Unreached('The service does not answer. Your answers are kept; try again in a moment.', { cause });
+  }
+  if (response.ok) return response;
+  const problem: Problem | undefined = await response.json().catch(() => undefined);
+  if (problem?.code) throw new Refused(problem);
+  throw new Unreached(`The service answered with ${response.status} and no words. Try again in a moment.`);
+}
+
+async function decoded<T>(response: Promise<Response>, signal?: AbortSignal): Promise<T> {
+  const whole = await response;
+  try {
+    return (await whole.json()) as T;
+  } catch (cause) {
+    if (signal?.aborted) throw cause;
+    throw new Unreached('The records broke off on their way. Run it again.', { cause });
+  }
+}
+
+function post(path: string, body: unknown, signal?: AbortSignal): Promise<Response> {
+  return call(path, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body), signal });
+}
+
+const reportPath = (name: string) => `/reports/${encodeURIComponent(name)}`;
+
+export function about(): Promise<About> {
+  return decoded(call('/about', {}));
+}
+
+export async function listReports(search: string, signal?: AbortSignal): Promise<ReportSummary[]> {
+  const list = await decoded<Schemas['ReportList']>(call(`/reports?search=${encodeURIComponent(search)}`, { signal }), signal);
+  return list.reports;
+}
+
+export function showReport(name: string, signal?: AbortSignal): Promise<ReportInfo> {
+  return decoded(call(reportPath(name), { signal }), signal);
+}
+
+export function understand(name: string, answers: Answers, signal?: AbortSignal): Promise<Understanding> {
+  return decoded(post(`${reportPath(name)}/answers`, { answers }, signal), signal);
+}
+
+export function runReport(name: string, answers: Answers, limit: number, skip: number, signal?: AbortSignal): Promise<Result> {
+  return decoded(post(`${reportPath(name)}/runs?output=json`, { answers, limit, skip }, signal), signal);
+}
+
+/** All records as CSV. It fails where the stream broke off, so that no half file is taken for a whole one. */
+export async function downloadCsv(name: string, answers: Answers): Promise<Blob> {
+  const response = await post(`${reportPath(name)}/runs?output=csv`, { answers });
+  try {
+    return await response.blob();
+  } catch (cause) {
+    throw new Unreached('The download broke off. Nothing was saved; try again.', { cause });
+  }
+}

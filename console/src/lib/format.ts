@@ -1,0 +1,33 @@
+// Values as readers see them. The service sends dates in ISO form and instants
+// with the zone's offset, so that their own digits are what clocks showed.
+import type { Column } from './api';
+
+const weekdays = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat'];
+const months = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
+
+const isoDay = /^(\d{4})-(\d\d)-(\d\d)/;
+
+export function spelledDay(iso: string): string {
+  const m = isoDay.exec(iso);
+  if (!m) return iso;
+  const [year, month, day] = [Number(m[1]), Number(m[2]), Number(m[3])];
+  const at = new Date(0);
+  at.setUTCFullYear(year, month - 1, day);
+  return `${weekdays[at.getUTCDay()]} ${day} ${months[month - 1]} ${m[1]}`;
+}
+
+export const isNumeric = (column: Column) => column.type === 'integer' || column.type === 'decimal';
+
+export function cellText(column: Column, value: string | number): string {
+  const text = String(value);
+  if (column.type === 'date') return spelledDay(text);
+  if (column.type === 'instant' && isoDay.test(text)) {
+    const clock = text.slice(11, 19);
+    return `${spelledDay(text)} ${clock.endsWith(':00') ? clock.slice(0, 5) : clock}`;
+  }
+  return text;
+}
+
+export function counted(n: number, one: string): string {
+  return n === 1 ? `1 ${one}` : `${n.toLocaleString('en')} ${one}s`;
+}
