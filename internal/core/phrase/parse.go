@@ -41,16 +41,18 @@ func (p *parser) words(all ...string) bool {
 	return true
 }
 
-// thing = ( dayForm | dayPhrase ) [ time ] | unitForm | periodPhrase .
+// thing = ( date | dayPhrase ) [ time ] | periodPhrase .
 //
 // It consumes all tokens or reports false.
 func thing(tokens []token) (node, bool) {
 	p := parser{tokens: tokens}
-	if n, ok := p.date(); ok {
-		if p.done() {
+	for _, production := range [...]func(*parser) (node, bool){(*parser).date, (*parser).dayPhrase} {
+		p.at = 0
+		n, ok := production(&p)
+		if ok && p.done() {
 			return n, true
 		}
-		if p.time() && p.done() && (n.isDay() || n.form == partial) {
+		if ok && (n.isDay() || n.form == partial) && p.time() && p.done() {
 			n.flags |= hasTime
 			return n, true
 		}
@@ -62,22 +64,19 @@ func thing(tokens []token) (node, bool) {
 	return node{}, false
 }
 
-// date = [ weekday [ "," ] blank ] ( numeric | named ) | dayPhrase .
+// date = [ weekday [ "," ] blank ] ( numeric | named ) .
 func (p *parser) date() (node, bool) {
 	from := p.at
 	weekday, ok := p.weekday()
-	if ok {
-		if n, ok := p.numericOrNamed(); ok && (n.isDay() || n.form == partial) {
-			n.weekday, n.flags = weekday, n.flags|hasWeekday
-			return n, true
-		}
-		p.at = from
-		return node{}, false
+	if !ok {
+		return p.numericOrNamed()
 	}
-	if n, ok := p.numericOrNamed(); ok {
+	if n, ok := p.numericOrNamed(); ok && (n.isDay() || n.form == partial) {
+		n.weekday, n.flags = weekday, n.flags|hasWeekday
 		return n, true
 	}
-	return p.dayPhrase()
+	p.at = from
+	return node{}, false
 }
 
 func (p *parser) weekday() (time.Weekday, bool) {

@@ -1,0 +1,60 @@
+// Package demotest starts a service with the ferry line in it, for the tests
+// of packages that need one.
+package demotest
+
+import (
+	"context"
+	"database/sql"
+	"net/http/httptest"
+	"path/filepath"
+	"testing"
+	"time"
+
+	_ "github.com/mattn/go-sqlite3" // the driver that the records are written with
+	"github.com/stretchr/testify/require"
+
+	"pikegate/demo"
+	"pikegate/internal/api"
+	"pikegate/internal/core/civil"
+	"pikegate/internal/service"
+	"pikegate/internal/store"
+)
+
+// AsOf is the day that the ferry line's records reach up to.
+var AsOf = civil.MustParseDay("2026-11-23")
+
+// Ferries is a running service.
+type Ferries struct {
+	URL     string
+	Dir     string
+	Service *service.Service
+	Records *sql.DB // the business records, for SELECTs of one's own
+}
+
+// Start makes the records in a directory of the test's and serves them.
+func Start(t testing.TB) *Ferries {
+	t.Helper()
+	dir := t.TempDir()
+	ctx := context.Background()
+	records, err := sql.Open("sqlite3", store.DSN(filepath.Join(dir, "records.db")))
+	require.NoError(t, err)
+	t.Cleanup(func() { records.Close() })
+	require.NoError(t, demo.Fill(ctx, records, AsOf))
+	f := &Ferries{Dir: dir, Records: records, Service: Empty(t, dir)}
+	_, err = f.Service.Put(ctx, demo.Definitions())
+	require.NoError(t, err)
+	server := httptest.NewServer(api.New(f.Service))
+	t.Cleanup(server.Close)
+	f.URL = server.URL
+	return f
+}
+
+// Empty opens a service without definitions, whose today is AsOf.
+func Empty(t testing.TB, dir string) *service.Service {
+	t.Helper()
+	s, err := service.Open(context.Background(), service.Config{Dir: dir, RunTime: time.Minute, Now: time.Now})
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, s.Close()) })
+	require.NoError(t, s.SetToday(context.Background(), AsOf))
+	return s
+}

@@ -1,0 +1,230 @@
+package phrase
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/internal/core/civil"
+)
+
+// Monday 23 November 2026 is today in all of these.
+var setting = Setting{AsOf: civil.MustParseDay("2026-11-23")}
+
+func TestDaysThatAreRead(t *testing.T) {
+	for _, c := range []struct{ name, text, want string }{
+		{"ISO", "2026-03-05", "2026-03-05"},
+		{"ISO without hyphens", "20260305", "2026-03-05"},
+		{"ISO without leading zeros", "2026-3-5", "2026-03-05"},
+		{"year first with slashes", "2026/03/05", "2026-03-05"},
+		{"year first with points", "2026.3.5", "2026-03-05"},
+		{"ISO week date", "2026-W10-4", "2026-03-05"},
+		{"ISO week date without hyphens", "2026W104", "2026-03-05"},
+		{"ISO ordinal date", "2026-064", "2026-03-05"},
+		{"day and short month", "5 Mar 2026", "2026-03-05"},
+		{"month first with comma", "March 5, 2026", "2026-03-05"},
+		{"comma without blank", "March 5,2026", "2026-03-05"},
+		{"month first without comma", "March 5 2026", "2026-03-05"},
+		{"comma before the year", "5 March, 2026", "2026-03-05"},
+		{"hyphens", "5-Mar-2026", "2026-03-05"},
+		{"hyphens, month first", "Mar-5-2026", "2026-03-05"},
+		{"ordinal ending", "5th March 2026", "2026-03-05"},
+		{"ordinal ending after the month", "March 22nd, 2026", "2026-03-22"},
+		{"weekday", "Thu 5 Mar 2026", "2026-03-05"},
+		{"weekday with comma", "Thursday, 5 March 2026", "2026-03-05"},
+		{"weekday before ISO", "Thu 2026-03-05", "2026-03-05"},
+		{"Sept", "1 Sept 2026", "2026-09-01"},
+		{"case and blanks", "\t  5   MAR\u00a02026 \n", "2026-03-05"},
+		{"digits, one reading", "13/4/2026", "2026-04-13"},
+		{"digits, month first is the only reading", "4/13/2026", "2026-04-13"},
+		{"digits, both readings the same day", "4.4.2026", "2026-04-04"},
+		{"two-digit year", "5 Mar 26", "2026-03-05"},
+		{"two-digit year of the last century", "5-Mar-69", "1969-03-05"},
+		{"today", "Today", "2026-11-23"},
+		{"yesterday", "yesterday", "2026-11-22"},
+		{"tomorrow", "tomorrow", "2026-11-24"},
+		{"days ago", "3 days ago", "2026-11-20"},
+		{"as many days ago as a year has digits", "1000 days ago", "2024-02-27"},
+		{"one day ago", "1 day ago", "2026-11-22"},
+		{"in weeks", "in 2 weeks", "2026-12-07"},
+		{"months ago, clamped", "9 months ago", "2026-02-23"},
+		{"start of month", "start of this month", "2026-11-01"},
+		{"end of last quarter", "end of last quarter", "2026-09-30"},
+		{"start of next week", "start of next week", "2026-11-30"},
+		{"end of last year", "end of last year", "2025-12-31"},
+	} {
+		r, f := Day(c.text, setting)
+		if assert.Nil(t, f, "%s: %q", c.name, c.text) {
+			assert.Equal(t, c.want, r.Period.First.String(), "%s: %q", c.name, c.text)
+			assert.Equal(t, r.Period.First, r.Period.Last)
+		}
+	}
+}
+
+func TestDaysThatAreRefused(t *testing.T) {
+	long := strings.Repeat("9", 5000)
+	for _, c := range []struct{ name, text, want string }{
+		{"empty", "", `"" is not a date; write it like 5 Mar 2026, 2026-03-05 or yesterday [not_a_date]`},
+		{"blank", "  ", `"  " is not a date; write it like 5 Mar 2026, 2026-03-05 or yesterday [not_a_date]`},
+		{"words", "soon", `"soon" is not a date; write it like 5 Mar 2026, 2026-03-05 or yesterday [not_a_date]`},
+		{"misspelt month", "5 Septmber 2026", `"5 Septmber 2026" is not a date; write it like 5 Mar 2026, 2026-03-05 or yesterday; did you mean "5 september 2026"? [not_a_date]`},
+		{"misspelt phrase", "yesterdya", `"yesterdya" is not a date; write it like 5 Mar 2026, 2026-03-05 or yesterday; did you mean "yesterday"? [not_a_date]`},
+		{"tab inside", "5\tMar 2026", `"5\tMar 2026" is not a date; write it like 5 Mar 2026, 2026-03-05 or yesterday [not_a_date]`},
+		{"wrong ordinal ending", "5rd Mar 2026", `"5rd Mar 2026" is not a date; write it like 5 Mar 2026, 2026-03-05 or yesterday [not_a_date]`},
+		{"three-digit year", "5 Mar 226", `"5 Mar 226" is not a date; write it like 5 Mar 2026, 2026-03-05 or yesterday [not_a_date]`},
+		{"endless", long, `"` + long[:60] + `…" is not a date; write it like 5 Mar 2026, 2026-03-05 or yesterday [not_a_date]`},
+		{"period phrase", "last month", `"last month" is not a date; write it like 5 Mar 2026, 2026-03-05 or yesterday [not_a_date]`},
+		{"no year", "5 Mar", `the year is missing; did you mean "5 Mar 2026"? [incomplete_date]`},
+		{"no year, with a time", "5 Mar 14:30", `the year is missing; did you mean "5 Mar 2026"? [incomplete_date]`},
+		{"no year, digits", "5/3", `a day needs its year, month and day [incomplete_date]`},
+		{"month alone", "March", `the year is missing; did you mean "Mar 2026"? [incomplete_date]`},
+		{"whole month", "2026-03", `"2026-03" is the whole of March 2026 and not a single day; did you mean "1 Mar 2026" or "31 Mar 2026"? [incomplete_date]`},
+		{"whole quarter", "Q1 2026", `"Q1 2026" is quarter 1 of 2026 and not a single day; did you mean "1 Jan 2026" or "31 Mar 2026"? [incomplete_date]`},
+		{"no such day", "30 Feb 2026", `there is no 30 February 2026; the month has 28 days; did you mean "28 Feb 2026"? [no_such_date]`},
+		{"no leap day", "2025-02-29", `there is no 29 February 2025; the month has 28 days; did you mean "28 Feb 2025"? [no_such_date]`},
+		{"no such month", "2026-13-01", `there is no month 13 [no_such_date]`},
+		{"no such year", "0000-01-01", `there is no year 0000; years go from 0001 to 9999 [no_such_date]`},
+		{"no such week", "2025-W53-1", `there is no day 1 of week 53 of 2025; 2025 has 52 weeks of 7 days [no_such_date]`},
+		{"no such ordinal", "2026-366", `there is no day 366 of the year 2026 [no_such_date]`},
+		{"no reading at all", "31/31/2026", `there is no month 31 [no_such_date]`},
+		{"beyond the calendar", "99999999 days ago", `that day lies outside the years 0001 to 9999 [no_such_date]`},
+		{"two readings", "3/4/2026", `this can be read as 2 different days; did you mean "3 Apr 2026" or "4 Mar 2026"? [ambiguous_date]`},
+		{"three readings", "03/04/05", `this can be read as 3 different days; did you mean "3 Apr 2005", "4 Mar 2005" or "5 Apr 2003"? [ambiguous_date]`},
+		{"other weekday", "Fri 5 Mar 2026", `5 Mar 2026 is a Thursday and not a Friday; did you mean "Thu 5 Mar 2026"? [weekday_mismatch]`},
+		{"time of day", "2026-03-05T14:30", `a day is asked for, without a time of day; did you mean "5 Mar 2026"? [time_not_wanted]`},
+		{"time behind a phrase", "yesterday at 2pm", `a day is asked for, without a time of day; did you mean "22 Nov 2026"? [time_not_wanted]`},
+		{"time with a fraction and zone", "5 Mar 2026, 14:30:15.25 UTC", `a day is asked for, without a time of day; did you mean "5 Mar 2026"? [time_not_wanted]`},
+		{"no such date comes before the time", "30 Feb 2026 14:30", `there is no 30 February 2026; the month has 28 days; did you mean "28 Feb 2026"? [no_such_date]`},
+	} {
+		_, f := Day(c.text, setting)
+		if assert.NotNil(t, f, "%s: %q", c.name, c.text) {
+			assert.Equal(t, c.want, f.Error(), c.name)
+		}
+	}
+}
+
+func TestDayOrder(t *testing.T) {
+	for _, c := range []struct {
+		order      DayOrder
+		text, want string
+	}{
+		{DayFirst, "3/4/2026", "2026-04-03"}, {MonthFirst, "3/4/2026", "2026-03-04"}, {DayFirst, "03-04-26", "2026-04-03"},
+		{DayFirst, "3/25/2026", `there is no month 25 (days are read day first here); did you mean "25 Mar 2026"? [no_such_date]`},
+		{MonthFirst, "25/3/2026", `there is no month 25 (days are read month first here); did you mean "25 Mar 2026"? [no_such_date]`},
+	} {
+		r, f := Day(c.text, Setting{AsOf: setting.AsOf, Order: c.order})
+		got := r.Period.First.String()
+		if f != nil {
+			got = f.Error()
+		}
+		assert.Equal(t, c.want, got, "%s %s", c.order, c.text)
+	}
+	r, _ := Day("5 Mar 68", setting)
+	assert.Equal(t, []string{"the year 68 was read as 2068"}, r.Notes)
+}
+
+func TestPeriodsThatAreRead(t *testing.T) {
+	for _, c := range []struct{ text, want string }{
+		{"5 Mar 2026", "2026-03-05/2026-03-05"},
+		{"2026-03", "2026-03-01/2026-03-31"}, {"Mar 2026", "2026-03-01/2026-03-31"}, {"Feb 2024", "2024-02-01/2024-02-29"},
+		{"2026-Q1", "2026-01-01/2026-03-31"}, {"Q4 2026", "2026-10-01/2026-12-31"}, {"2026", "2026-01-01/2026-12-31"}, {"2026-W10", "2026-03-02/2026-03-08"},
+		{"1 Mar 2026 to 5 Mar 2026", "2026-03-01/2026-03-05"}, {"from 1 Mar 2026 through 5 Mar 2026", "2026-03-01/2026-03-05"},
+		{"2026-03-01/2026-03-05", "2026-03-01/2026-03-05"}, {"2026-03-01..2026-03-05", "2026-03-01/2026-03-05"},
+		{"1/3/2026 / 31/3/2026", "!ambiguous_date"}, {"25/3/2026 - 31/3/2026", "2026-03-25/2026-03-31"},
+		{"2026-11-01/today", "2026-11-01/2026-11-23"}, {"2026-Q1/2026-Q2", "2026-01-01/2026-06-30"},
+		{"Mar 2026 to May 2026", "2026-03-01/2026-05-31"}, {"3 months ago to today", "2026-08-23/2026-11-23"},
+		{"../2026-03-05", "../2026-03-05"}, {"2026-03-05/..", "2026-03-05/.."}, {"since 5 Mar 2026", "2026-03-05/.."}, {"until yesterday", "../2026-11-22"},
+		{"this week", "2026-11-23/2026-11-29"}, {"last week", "2026-11-16/2026-11-22"}, {"next week", "2026-11-30/2026-12-06"},
+		{"this month", "2026-11-01/2026-11-30"}, {"last month", "2026-10-01/2026-10-31"}, {"last quarter", "2026-07-01/2026-09-30"}, {"last year", "2025-01-01/2025-12-31"},
+		{"last 7 days", "2026-11-16/2026-11-22"}, {"last 3 months", "2026-08-01/2026-10-31"}, {"next 7 days", "2026-11-24/2026-11-30"},
+		{"7 days to date", "2026-11-17/2026-11-23"}, {"1000 days to date", "2024-02-28/2026-11-23"}, {"month to date", "2026-11-01/2026-11-23"}, {"year to date", "2026-01-01/2026-11-23"},
+		{"today", "2026-11-23/2026-11-23"}, {"Jan 0001", "0001-01-01/0001-01-31"}, {"Dec 9999", "9999-12-01/9999-12-31"},
+		{"5 Mar 2026 to 1 Mar 2026", "!end_before_start"}, {"5 Mar 2026 to 30 Feb 2026", "!no_such_date"}, {"5 Mar to 30 Feb 2026", "!incomplete_date"},
+		{"5 Mar 2026 14:30 to 6 Mar 2026", "!time_not_wanted"}, {"last month to today", "!not_a_date"}, {"../..", "!not_a_date"}, {"to", "!not_a_date"},
+		{"lst month", "!not_a_date"}, {"last 0 days", "!not_a_date"}, {"next 99999999 years", "!no_such_date"},
+	} {
+		r, f := Period(c.text, setting)
+		got := r.Period.String()
+		if f != nil {
+			got = "!" + f.Code
+		}
+		assert.Equal(t, c.want, got, "%q", c.text)
+	}
+	_, f := Period("5 Mar 2026 to 1 Mar 2026", setting)
+	assert.Equal(t, `the period ends on Sun 1 Mar 2026, before it starts on Thu 5 Mar 2026; did you mean "1 Mar 2026 to 5 Mar 2026"? [end_before_start]`, f.Error())
+	_, f = Period("lst mnth", setting)
+	assert.Equal(t, []string{"last month"}, f.Suggestions)
+}
+
+// Every day of 400 years, in every form that names a day whole, is read back
+// as itself.
+func TestEveryDayInEveryForm(t *testing.T) {
+	forms := []string{"2006-01-02", "20060102", "2006/1/2", "2 Jan 2006", "January 2, 2006", "2-Jan-2006", "Mon 2 Jan 2006"}
+	for d := civil.MustDay(1800, 1, 1); d < civil.MustDay(2200, 1, 1); d++ {
+		form := forms[int(d)%len(forms)]
+		text := timeOf(d).Format(form)
+		r, f := Day(text, setting)
+		if f != nil || r.Period.First != d {
+			t.Fatalf("%q was read as %s (%v), want %s", text, r.Period.First, f, d)
+		}
+	}
+}
+
+func timeOf(d civil.Day) time.Time {
+	y, m, day := d.Date()
+	return time.Date(y, m, day, 0, 0, 0, 0, time.UTC)
+}
+
+func FuzzDay(f *testing.F) {
+	for _, seed := range []string{"5 Mar 2026", "2026-W10-4", "3/4/26", "Thu, 5th March 2026 at 2pm", "end of last quarter", "99999999 days ago", "\u00a0"} {
+		f.Add(seed, byte(0))
+	}
+	f.Fuzz(func(t *testing.T, text string, order byte) {
+		s := Setting{AsOf: setting.AsOf, Order: []DayOrder{AnyOrder, DayFirst, MonthFirst}[order%3]}
+		r, refused := Day(text, s)
+		if refused != nil {
+			require.NotEmpty(t, refused.Code)
+			for _, suggestion := range refused.Suggestions {
+				if refused.Code != IncompleteDate {
+					_, again := Day(suggestion, s)
+					require.Nil(t, again, "the suggestion %q for %q is refused", suggestion, text)
+				}
+			}
+			return
+		}
+		back, refused := Day(r.Period.First.Spelled(), s)
+		require.Nil(t, refused)
+		require.Equal(t, r.Period, back.Period, "%q spelled back", text)
+	})
+}
+
+func FuzzPeriod(f *testing.F) {
+	for _, seed := range []string{"1 Mar 2026 to 5 Mar 2026", "../2026-03-05", "last 3 months", "2026-Q1/2026-Q2", "1/2/2026 / 3.4.2026", "7 days to date", "from a to b"} {
+		f.Add(seed)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		r, refused := Period(text, setting)
+		if refused != nil {
+			require.NotEmpty(t, refused.Code)
+			return
+		}
+		require.True(t, r.Period.IsOrdered(), "%q", text)
+		back, refused := Period(r.Period.String(), setting)
+		require.Nil(t, refused)
+		require.Equal(t, r.Period, back.Period, "%q spelled back", text)
+	})
+}
+
+func BenchmarkRead(b *testing.B) {
+	for _, text := range []string{"2026-03-05", "20260305", "Thursday, 5th March 2026", "2026-03-01/2026-03-05", "1 Mar 2026 to 5 Mar 2026", "last 3 months", "3/4/2026"} {
+		b.Run(strings.ReplaceAll(text, " ", "_"), func(b *testing.B) {
+			b.ReportAllocs()
+			for b.Loop() {
+				Period(text, setting)
+			}
+		})
+	}
+}
