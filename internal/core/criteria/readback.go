@@ -141,8 +141,12 @@ func (r *ReadBack) days(b *Bound, place Place) {
 	if b.Column.Type == record.Instant {
 		clock = place.Label
 	}
+	on := "on "
+	if strings.HasSuffix(b.Column.Label, " on") {
+		on = "" // "due on Thu 5 Mar 2026"
+	}
 	if b.Op == AnyOf && len(b.Periods) > 1 {
-		r.say("on one of ")
+		r.say("%sone of ", on)
 		spelled := make([]string, len(b.Periods))
 		for i, p := range b.Periods {
 			spelled[i] = p.First.Spelled()
@@ -171,7 +175,7 @@ func (r *ReadBack) days(b *Bound, place Place) {
 		r.value(p.Last.Spelled())
 		r.inBrackets("that day included", clock)
 	case p.First == p.Last:
-		r.say("on ")
+		r.say("%s", on)
 		r.value(p.First.Spelled())
 		r.inBrackets("the whole day", clock)
 	default:

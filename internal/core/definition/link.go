@@ -1,6 +1,7 @@
 package definition
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"regexp"
@@ -80,6 +81,9 @@ func (l *linker) link(docs []Document) {
 			l.document(d)
 		}
 	}
+	slices.SortStableFunc(l.all, func(a, b *fault.Fault) int {
+		return cmp.Or(strings.Compare(a.Place.File, b.Place.File), cmp.Compare(a.Place.Line, b.Place.Line), cmp.Compare(a.Place.Column, b.Place.Column))
+	})
 }
 
 type linker struct {

@@ -4,7 +4,7 @@ import "strings"
 
 // Near picks the known word that a mistyped one was most likely meant to be:
 // at most one slip (a letter wrong, missing, doubled or two swapped) for every
-// three letters. It returns "" where none is near; case does not matter.
+// three letters, or only its beginning. It returns "" where none is near; case does not matter.
 func Near(word string, known []string) string {
 	folded := []rune(strings.ToLower(word))
 	if len(folded) > 64 {
@@ -12,7 +12,12 @@ func Near(word string, known []string) string {
 	}
 	best, bestSlips := "", len(folded)/3+1
 	for _, k := range known {
-		if slips := slipsBetween(folded, []rune(strings.ToLower(k))); slips < bestSlips {
+		other := []rune(strings.ToLower(k))
+		slips := slipsBetween(folded, other)
+		if len(folded) > 2 && strings.HasPrefix(string(other), string(folded)) {
+			slips = 1
+		}
+		if slips < bestSlips {
 			best, bestSlips = k, slips
 		}
 	}

@@ -1,0 +1,144 @@
+package criteria
+
+import (
+	"testing"
+
+	"github.com/shopspring/decimal"
+	"github.com/stretchr/testify/assert"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/record"
+)
+
+var (
+	departed = &record.Column{Name: "departed_at", Label: "Departed", Type: record.Instant}
+	due      = &record.Column{Name: "due_on", Label: "Due on", Type: record.Date}
+	route    = &record.Column{Name: "route", Label: "Route", Type: record.Text}
+	late     = &record.Column{Name: "late", Label: "Minutes late", Type: record.Integer, Unit: "min"}
+
+	period  = &prompt.Prompt{Name: "days", Type: prompt.Period}
+	routes  = &prompt.Prompt{Name: "routes", Type: prompt.Choice, Many: true}
+	minutes = &prompt.Prompt{Name: "minutes", Type: prompt.Number}
+
+	setting = prompt.Setting{AsOf: civil.MustParseDay("2026-11-23")}
+	place   = Place{Label: "Harbour time"}
+)
+
+func on(c *record.Column, op Op, operand Operand) *Node {
+	return &Node{Column: c, Op: op, Operand: operand}
+}
+
+func text(texts ...string) Operand { return Operand{Texts: texts} }
+
+func asked(p *prompt.Prompt) Operand { return Operand{Prompt: p} }
+
+func allOf(nodes ...*Node) *Node { return &Node{Logic: All, Nodes: nodes} }
+
+func anyOf(nodes ...*Node) *Node { return &Node{Logic: Any, Nodes: nodes} }
+
+func answers() prompt.Answers {
+	return prompt.Answers{
+		"days":    {Prompt: period, Given: true, Period: civil.Period{First: civil.MustParseDay("2026-06-01"), Last: civil.MustParseDay("2026-08-31")}},
+		"routes":  {Prompt: routes, Given: true, Choices: []prompt.Option{{Value: "o", Label: "Outer Loop"}, {Value: "s", Label: "Skerry Run"}}},
+		"minutes": {Prompt: minutes, Given: true, Number: decimal.NewFromInt(15)},
+	}
+}
+
+func TestReadBack(t *testing.T) {
+	for _, c := range []struct {
+		name string
+		node *Node
+		want string
+	}{
+		{"nothing", nil, "Sailings without any condition."},
+		{"a period on instants", on(departed, Within, asked(period)), "Sailings departed from Mon 1 Jun 2026 through Mon 31 Aug 2026 (92 days, Harbour time)."},
+		{"a period on days", on(due, Within, text("June 2026")), "Sailings due on from Mon 1 Jun 2026 through Tue 30 Jun 2026 (30 days)."},
+		{"one day", on(due, Is, text("today")), "Sailings due on Mon 23 Nov 2026 (the whole day)."},
+		{"one of several days", on(due, AnyOf, text("today", "1 Dec 2026")), "Sailings due on one of Mon 23 Nov 2026, Tue 1 Dec 2026."},
+		{"open end", on(due, Within, text("since 1 Jun 2026")), "Sailings due on from Mon 1 Jun 2026 on (that day included)."},
+		{"open start", on(due, Within, text("until 1 Jun 2026")), "Sailings due on through Mon 1 Jun 2026 (that day included)."},
+		{"from", on(departed, From, text("today")), "Sailings departed from Mon 23 Nov 2026 on (that day included, Harbour time)."},
+		{"through", on(due, Through, text("today")), "Sailings due on through Mon 23 Nov 2026 (that day included)."},
+		{"before", on(due, Before, text("today")), "Sailings due on before Mon 23 Nov 2026 (that day left out)."},
+		{"after", on(due, After, text("today")), "Sailings due on after Mon 23 Nov 2026 (that day left out)."},
+		{"numbers", allOf(on(late, AtLeast, asked(minutes)), on(late, AtMost, text("60"))), "Sailings minutes late at least 15 min, and minutes late at most 60 min."},
+		{"choices by their labels", on(route, AnyOf, asked(routes)), "Sailings route is one of Outer Loop, Skerry Run."},
+		{"one text", on(route, Is, text("o")), "Sailings route is o."},
+		{"missing and present", allOf(on(due, Missing, Operand{}), on(route, Present, Operand{})), "Sailings due on is missing, and route is present."},
+		{"any on top", anyOf(on(route, Is, text("o")), on(late, AtLeast, text("9"))), "Sailings either (route is o or minutes late at least 9 min)."},
+		{"all within any within all", allOf(on(due, Present, Operand{}), anyOf(on(route, Is, text("o")), allOf(on(route, Is, text("s")), on(late, Is, text("0")))), on(late, Present, Operand{})),
+			"Sailings due on is present, either (route is o or (route is s, and minutes late is 0)), and minutes late is present."},
+	} {
+		bound, dropped := Bind(c.node, answers(), setting)
+		assert.Equal(t, c.want, Say("Sailings", bound, dropped, nil, place).String(), c.name)
+	}
+}
+
+func TestReadBackOfTheOrder(t *testing.T) {
+	order := []Sort{{departed, true}, {due, false}, {late, true}, {late, false}, {route, false}, {route, true}}
+	assert.Equal(t, "Sailings without any condition; sorted by departed, newest first, then due on, oldest first, then minutes late, greatest first, "+
+		"then minutes late, least first, then route, A to Z, then route, Z to A.", Say("Sailings", nil, nil, order, place).String())
+}
+
+func TestUnansweredConditionsAreDropped(t *testing.T) {
+	given := answers()
+	given["routes"].Given = false
+	bound, dropped := Bind(allOf(on(departed, Within, asked(period)), anyOf(on(route, AnyOf, asked(routes)))), given, setting)
+	assert.Len(t, bound.Nodes, 1, "the group that held nothing else is dropped too")
+	assert.Equal(t, []Dropped{{route, routes}}, dropped)
+	assert.Equal(t, "Sailings departed from Mon 1 Jun 2026 through Mon 31 Aug 2026 (92 days, Harbour time); any route (routes left unanswered).",
+		Say("Sailings", bound, dropped, nil, place).String())
+
+	bound, dropped = Bind(on(route, AnyOf, asked(routes)), given, setting)
+	assert.Nil(t, bound)
+	assert.Len(t, dropped, 1)
+}
+
+func TestSpansOfTheLastDay(t *testing.T) {
+	for _, c := range []struct {
+		op   Op
+		want Span
+	}{
+		{Within, Span{From: civil.MaxDay}}, {Is, Span{From: civil.MaxDay}}, {From, Span{From: civil.MaxDay}}, {Through, Span{}}, {Before, Span{Until: civil.MaxDay}},
+	} {
+		b, _ := Bind(on(due, c.op, text("9999-12-31")), nil, setting)
+		assert.Equal(t, []Span{c.want}, b.Spans(), "%s the last day that there is", c.op)
+	}
+}
+
+func TestWhatExcludesMissing(t *testing.T) {
+	for _, c := range []struct {
+		name string
+		node *Node
+		want bool
+	}{
+		{"a condition on it", on(due, From, text("today")), true},
+		{"missing itself", on(due, Missing, Operand{}), false},
+		{"another column", on(late, Present, Operand{}), false},
+		{"one of all", allOf(on(late, Present, Operand{}), on(due, Present, Operand{})), true},
+		{"one of any", anyOf(on(late, Present, Operand{}), on(due, Present, Operand{})), false},
+		{"each of any", anyOf(on(due, From, text("today")), on(due, Present, Operand{})), true},
+	} {
+		bound, _ := Bind(c.node, nil, setting)
+		assert.Equal(t, c.want, bound.Excludes(due), c.name)
+	}
+}
+
+func TestWhatOperatorsTake(t *testing.T) {
+	day := &prompt.Prompt{Type: prompt.Day}
+	for _, c := range []struct {
+		op       Op
+		p        *prompt.Prompt
+		on       record.Type
+		ok, many bool
+	}{
+		{Within, period, record.Instant, true, false}, {Within, day, record.Date, false, false}, {Within, period, record.Text, false, false},
+		{Is, day, record.Instant, true, false}, {Is, period, record.Date, false, false}, {Is, routes, record.Text, false, true}, {AnyOf, routes, record.Text, true, false},
+		{AtLeast, minutes, record.Decimal, true, false}, {AtLeast, minutes, record.Text, false, false}, {From, routes, record.Date, false, false},
+	} {
+		ok, many := c.op.Takes(c.p, c.on)
+		assert.Equal(t, c.ok, ok, "%s %s on %s", c.op, c.p.Type, c.on)
+		assert.Equal(t, c.many, many, "%s %s on %s", c.op, c.p.Type, c.on)
+	}
+}

@@ -1,0 +1,151 @@
+package definition
+
+import (
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/rogpeppe/go-internal/txtar"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/core/phrase"
+)
+
+var setting = phrase.Setting{AsOf: civil.MustParseDay("2026-11-23")}
+
+// Every wrong definition of testdata/wrong gets exactly its findings, each with
+// its place, sentence, suggestion and code.
+func TestWrongDefinitions(t *testing.T) {
+	archives, err := filepath.Glob("testdata/wrong/*.txtar")
+	require.NoError(t, err)
+	require.NotEmpty(t, archives)
+	for _, path := range archives {
+		archive, err := txtar.ParseFile(path)
+		require.NoError(t, err)
+		text := map[string]string{}
+		for _, f := range archive.Files {
+			text[f.Name] = string(f.Data)
+		}
+		var good []Document
+		if beside, ok := text["good.yaml"]; ok {
+			docs, faults := Split(File{Name: "good.yaml", Text: beside})
+			require.Empty(t, faults)
+			good = docs
+		}
+		for _, f := range archive.Files {
+			name, isCase := strings.CutSuffix(f.Name, ".yaml")
+			if !isCase || name == "good" {
+				continue
+			}
+			docs, faults := Split(File{Name: f.Name, Text: text[f.Name]})
+			if len(faults) == 0 {
+				_, faults = Link(append(good, docs...), setting)
+			}
+			assert.Equal(t, strings.TrimSpace(text[name+".want"]), faults.Error(), "%s in %s", f.Name, path)
+		}
+	}
+}
+
+const good = `# Kept with what follows it.
+pikegate: 1
+source: harbour
+zone: Europe/Helsinki
+clock: Harbour time
+---
+pikegate: 1
+dataset: sailings
+title: Sailings
+source: harbour
+table: sailings
+key: [id]
+columns:
+  id: {type: integer}
+  "from harbour": {type: text, label: From} # a name with a blank in it
+  departed_at: {type: instant, stored: text, pattern: "yyyy-MM-dd HH:mm:ss"}
+---
+pikegate: 1
+prompt: days
+ask: Which days?
+type: period
+longest: 1 year
+---
+pikegate: 1
+query: late
+of: sailings
+show: [departed_at, from harbour]
+where:
+  any:
+    - departed_at: {within: {prompt: days}}
+    - departed_at: missing
+sort: [departed_at descending]
+---
+pikegate: 1
+report: late
+title: Late
+prompts: [days]
+sections:
+  - table: {query: late}
+`
+
+func TestLinking(t *testing.T) {
+	docs, faults := Split(File{Name: "good.yaml", Text: good})
+	require.Empty(t, faults)
+	require.Len(t, docs, 5)
+	assert.Contains(t, docs[0].Text, "# Kept with what follows it.")
+	assert.Equal(t, 7, docs[1].Line)
+
+	c, faults := Link(docs, setting)
+	require.Empty(t, faults)
+	r := c.Reports["late"]
+	q := r.Table
+	assert.Equal(t, "Harbour time", q.Of.Source.Clock)
+	assert.Equal(t, "From", q.Show[1].Label)
+	assert.Equal(t, criteria.Any, q.Where.Logic)
+	assert.Equal(t, criteria.Missing, q.Where.Nodes[1].Op)
+	assert.Same(t, r.Prompts[0], q.Where.Nodes[0].Operand.Prompt)
+	assert.True(t, q.Sort[0].Descending)
+	assert.Equal(t, "1 year", r.Prompts[0].Longest.String())
+}
+
+// What was stored and does not fit any more is left out with all that builds
+// on it; nothing in the catalog lacks a part.
+func TestLoadingLeavesOutWhatIsBroken(t *testing.T) {
+	docs, _ := Split(File{Name: "good.yaml", Text: strings.Replace(good, "- departed_at: missing", "- arrived_at: missing", 1)})
+	c, faults := Load(docs, setting)
+	require.Len(t, faults, 2)
+	assert.Equal(t, []string{UnknownColumn, UnknownQuery}, []string{faults[0].Code, faults[1].Code})
+	assert.Empty(t, c.Queries)
+	assert.Empty(t, c.Reports)
+	assert.NotEmpty(t, c.Datasets)
+
+	late := strings.Replace(good, "longest: 1 year", "default: 1 Jan 2026\nlatest: 1 Jan 2026", 1)
+	docs, _ = Split(File{Name: "good.yaml", Text: late})
+	c, faults = Load(docs, phrase.Setting{AsOf: civil.MustParseDay("2020-01-01")})
+	assert.Empty(t, faults)
+	assert.NotEmpty(t, c.Reports)
+}
+
+func TestNotText(t *testing.T) {
+	_, faults := Split(File{Name: "a.yaml", Text: "pikegate: \xff"})
+	assert.Equal(t, "a.yaml: the file is not UTF-8 text [not_text]", faults.Error())
+}
+
+func FuzzSplit(f *testing.F) {
+	f.Add(good)
+	f.Add("pikegate: 1\nprompt: {a: b}\n---\n- x\n")
+	f.Fuzz(func(t *testing.T, text string) {
+		docs, faults := Split(File{Name: "a.yaml", Text: text})
+		if len(faults) > 0 {
+			return
+		}
+		_, faults = Link(docs, setting)
+		for _, found := range faults {
+			require.NotEmpty(t, found.Code)
+			require.NotEqual(t, fault.Place{}, found.Place)
+		}
+	})
+}
