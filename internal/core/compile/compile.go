@@ -189,6 +189,10 @@ func (w *writer) spans(b *criteria.Bound, name string) {
 }
 
 func (w *writer) span(c *record.Column, s criteria.Span, name string, inner bool) {
+	if s.Empty {
+		w.WriteString("1 = 0")
+		return
+	}
 	lower, upper := s.From.IsValid(), s.Until.IsValid()
 	readable := w.dialect.Readable(c, lower, upper)
 	parts := 0

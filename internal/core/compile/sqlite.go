@@ -34,8 +34,19 @@ func (s SQLite) Readable(c *record.Column, lower, upper bool) string {
 	if p.Suffix() != "" || p.HasTime() {
 		fields = fmt.Sprintf("substr(%s, 1, %d)", name, p.Width())
 	}
-	return fmt.Sprintf("strftime('%s', %s) = %s", strings.ReplaceAll(p.Strftime(), "'", "''"), iso, fields)
+	fits := fmt.Sprintf("strftime(%s, %s) = %s", literal(p.Strftime()), iso, fields)
+	if !p.HasTime() && p.Suffix() == "" {
+		return fits
+	}
+	rest, suffix := fmt.Sprintf("substr(%s, %d)", name, p.Width()+1), literal(p.Suffix())
+	if _, _, seconds := p.Field('s'); !seconds {
+		return fmt.Sprintf("%s AND %s = %s", fits, rest, suffix)
+	}
+	return fmt.Sprintf("%s AND (%s = %s OR %s GLOB '.[0-9]*' AND ltrim(substr(%s, %d), '0123456789') = %s)",
+		fits, rest, suffix, rest, name, p.Width()+2, suffix)
 }
+
+func literal(text string) string { return "'" + strings.ReplaceAll(text, "'", "''") + "'" }
 
 // iso is an expression for the text in the form that SQLite's date functions
 // read; the text itself where its pattern is that form already.

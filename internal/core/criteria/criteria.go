@@ -206,11 +206,14 @@ func (b *Bound) value(text string) {
 }
 
 // Span is a run of days as bounds: from the start of From up to, and without,
-// the start of Until. A zero side is no bound.
-type Span struct{ From, Until civil.Day }
+// the start of Until. A zero side is no bound; an Empty span holds no day.
+type Span struct {
+	From, Until civil.Day
+	Empty       bool
+}
 
-// Spans turns the days of a condition into bounds by the operator. e+1 of the
-// last day that there is, is no bound.
+// Spans turns the days of a condition into bounds by the operator. There is no
+// bound above the last day that there is, and no day after it.
 func (b *Bound) Spans() []Span {
 	spans := make([]Span, len(b.Periods))
 	for i, p := range b.Periods {
@@ -225,7 +228,7 @@ func (b *Bound) Spans() []Span {
 		case Before:
 			spans[i] = Span{Until: p.First}
 		case After:
-			spans[i] = Span{From: next}
+			spans[i] = Span{From: next, Empty: !next.IsValid()}
 		}
 	}
 	return spans

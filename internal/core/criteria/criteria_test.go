@@ -100,7 +100,7 @@ func TestSpansOfTheLastDay(t *testing.T) {
 		op   Op
 		want Span
 	}{
-		{Within, Span{From: civil.MaxDay}}, {Is, Span{From: civil.MaxDay}}, {From, Span{From: civil.MaxDay}}, {Through, Span{}}, {Before, Span{Until: civil.MaxDay}},
+		{Within, Span{From: civil.MaxDay}}, {Is, Span{From: civil.MaxDay}}, {From, Span{From: civil.MaxDay}}, {Through, Span{}}, {Before, Span{Until: civil.MaxDay}}, {After, Span{Empty: true}},
 	} {
 		b, _ := Bind(on(due, c.op, text("9999-12-31")), nil, setting)
 		assert.Equal(t, []Span{c.want}, b.Spans(), "%s the last day that there is", c.op)
