@@ -5,6 +5,7 @@ package demotest
 import (
 	"context"
 	"database/sql"
+	"log/slog"
 	"net/http/httptest"
 	"path/filepath"
 	"testing"
@@ -34,6 +35,7 @@ type Ferries struct {
 // Start makes the records in a directory of the test's and serves them.
 func Start(t testing.TB) *Ferries {
 	t.Helper()
+	slog.SetDefault(slog.New(slog.DiscardHandler))
 	dir := t.TempDir()
 	ctx := context.Background()
 	records, err := sql.Open("sqlite3", store.DSN(filepath.Join(dir, "records.db")))
@@ -52,9 +54,17 @@ func Start(t testing.TB) *Ferries {
 // Empty opens a service without definitions, whose today is AsOf.
 func Empty(t testing.TB, dir string) *service.Service {
 	t.Helper()
-	s, err := service.Open(context.Background(), service.Config{Dir: dir, RunTime: time.Minute, Now: time.Now})
+	s := Limited(t, dir, time.Minute)
+	require.NoError(t, s.SetToday(context.Background(), AsOf))
+	return s
+}
+
+// Limited opens a service on a directory whose runs may take so long and no
+// longer.
+func Limited(t testing.TB, dir string, runTime time.Duration) *service.Service {
+	t.Helper()
+	s, err := service.Open(context.Background(), service.Config{Dir: dir, RunTime: runTime, Now: time.Now})
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
-	require.NoError(t, s.SetToday(context.Background(), AsOf))
 	return s
 }

@@ -154,14 +154,14 @@ func (r routes) register(api huma.API) {
 			return ok(), nil
 		})
 	huma.Register(api, huma.Operation{OperationID: "about", Method: http.MethodGet, Path: Prefix + "/about", Summary: "The service, and who asks"}, r.about)
-	huma.Register(api, huma.Operation{OperationID: "list-reports", Method: http.MethodGet, Path: Prefix + "/reports", Summary: "List reports by shelf and title"}, r.reports)
-	huma.Register(api, huma.Operation{OperationID: "show-report", Method: http.MethodGet, Path: Prefix + "/reports/{report}", Summary: "A report with its questions", Errors: []int{404}}, r.report)
+	huma.Register(api, huma.Operation{OperationID: "list-reports", Method: http.MethodGet, Path: Prefix + "/reports", Summary: "List reports by shelf and title", Errors: []int{400}}, r.reports)
+	huma.Register(api, huma.Operation{OperationID: "show-report", Method: http.MethodGet, Path: Prefix + "/reports/{report}", Summary: "A report with its questions", Errors: []int{400, 404}}, r.report)
 	huma.Register(api, huma.Operation{OperationID: "understand-answers", Method: http.MethodPost, Path: Prefix + "/reports/{report}/answers",
-		Summary: "Read answers and run nothing", Errors: []int{404, 413}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}, r.understand)
+		Summary: "Read answers and run nothing", Errors: []int{400, 404, 413}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}, r.understand)
 	huma.Register(api, huma.Operation{OperationID: "put-definitions", Method: http.MethodPost, Path: Prefix + "/definitions",
-		Summary: "Check and publish definition files, all or nothing", Errors: []int{413}, MaxBodyBytes: mostDefinitionBytes, BodyReadTimeout: readTime}, r.put)
+		Summary: "Check and publish definition files, all or nothing", Errors: []int{400, 413}, MaxBodyBytes: mostDefinitionBytes, BodyReadTimeout: readTime}, r.put)
 	run := huma.Operation{OperationID: "run-report", Method: http.MethodPost, Path: Prefix + "/reports/{report}/runs",
-		Summary: "Run a report and send its records", Errors: []int{404, 413, 502, 504}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}
+		Summary: "Run a report and send its records", Errors: []int{400, 404, 413, 502, 504}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}
 	run.Responses = map[string]*huma.Response{"200": {Description: "The records.", Content: resultContent(api.OpenAPI().Components.Schemas)}}
 	huma.Register(api, run, r.run)
 }

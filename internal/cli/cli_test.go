@@ -1,0 +1,197 @@
+package cli
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/creack/pty"
+	"github.com/rogpeppe/go-internal/testscript"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/demo/demotest"
+)
+
+func TestMain(m *testing.M) {
+	testscript.Main(m, map[string]func(){
+		"pikegate": func() { os.Exit(Main(os.Args[1:], os.Stdin, os.Stdout, os.Stderr)) },
+	})
+}
+
+// What a person types and sees, against a service with the ferry line in it.
+func TestScripts(t *testing.T) {
+	ferries := demotest.Start(t)
+	testscript.Run(t, testscript.Params{
+		Dir:           "testdata",
+		UpdateScripts: os.Getenv("UPDATE_SCRIPTS") != "",
+		Setup: func(e *testscript.Env) error {
+			e.Setenv("PIKEGATE_SERVER", ferries.URL)
+			return nil
+		},
+		Cmds: map[string]func(*testscript.TestScript, bool, []string){
+			"exits": exits,
+		},
+	})
+}
+
+// exits runs a command and wants the given exit code: exits 3 pikegate run ...
+func exits(ts *testscript.TestScript, _ bool, args []string) {
+	err := ts.Exec(args[1], args[2:]...)
+	got := "0"
+	if err != nil {
+		got = strings.TrimPrefix(err.Error(), "exit status ")
+	}
+	if got != args[0] {
+		ts.Fatalf("exit code %s, want %s", got, args[0])
+	}
+}
+
+// program is this test binary in the guise of the program.
+func program(t *testing.T, args ...string) *exec.Cmd {
+	t.Helper()
+	path, err := exec.LookPath("pikegate")
+	require.NoError(t, err, "testscript.Main puts the program on the PATH")
+	return exec.Command(path, args...)
+}
+
+// In a terminal a run without answers asks for them one by one, says what it
+// understood, and asks again for what is refused.
+func TestAskingInATerminal(t *testing.T) {
+	ferries := demotest.Start(t)
+	c := program(t, "run", "late-sailings", "--server", ferries.URL)
+	terminal, err := pty.StartWithSize(c, &pty.Winsize{Rows: 40, Cols: 160})
+	require.NoError(t, err)
+	defer terminal.Close()
+	seen := make(chan string, 1000)
+	go func() {
+		defer close(seen)
+		buffer := make([]byte, 4096)
+		for {
+			n, err := terminal.Read(buffer)
+			if n > 0 {
+				seen <- string(buffer[:n])
+			}
+			if err != nil {
+				return
+			}
+		}
+	}()
+	var all strings.Builder
+	await := func(text string) {
+		t.Helper()
+		from := all.Len()
+		deadline := time.After(20 * time.Second)
+		for !strings.Contains(all.String()[from:], text) {
+			select {
+			case more, ok := <-seen:
+				if !ok {
+					require.Contains(t, all.String()[from:], text)
+				}
+				all.WriteString(more)
+			case <-deadline:
+				require.Contains(t, all.String(), text)
+			}
+		}
+	}
+	say := func(text string) { fmt.Fprintf(terminal, "%s\n", text) }
+	await("Enter takes last month, which is Thu 1 Oct 2026 through Sat 31 Oct 2026 (31 days).\r\n> ")
+	say("3/4/2026")
+	await(`this can be read as 2 different days; did you mean "3 Apr 2026" or "4 Mar 2026"?`)
+	say("25 Oct 2026")
+	await("= Sun 25 Oct 2026 (1 day)")
+	await("8  Kelp Point")
+	say("1, 2")
+	await("= Outer Loop, Skerry Run")
+	await("Enter takes 15, which is 15 min.")
+	say("")
+	await("= 15 min")
+	await("Sailings departed on Sun 25 Oct 2026 (the whole day, Harbour time), route is one of Outer Loop, Skerry Run, and minutes late at least 15 min;")
+	require.NoError(t, c.Wait())
+}
+
+func TestGivingUpInATerminal(t *testing.T) {
+	ferries := demotest.Start(t)
+	c := program(t, "run", "fuel-on-a-day", "--server", ferries.URL)
+	terminal, err := pty.Start(c)
+	require.NoError(t, err)
+	defer terminal.Close()
+	buffer := make([]byte, 4096)
+	_, err = terminal.Read(buffer)
+	require.NoError(t, err)
+	go io.Copy(io.Discard, terminal)
+	time.Sleep(200 * time.Millisecond)
+	terminal.Write([]byte{4}) // end of input
+	err = c.Wait()
+	assert.EqualError(t, err, "exit status 8")
+}
+
+// A stream that breaks off leaves no file under the final name and says so.
+func TestAStreamThatBreaksOff(t *testing.T) {
+	broken := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "application/json")
+		io.WriteString(w, `{"columns":[{"name":"a","type":"text","label":"A"}],"rows":[["x"]`)
+		w.(http.Flusher).Flush()
+		panic(http.ErrAbortHandler)
+	}))
+	defer broken.Close()
+	for _, output := range outputs {
+		to := filepath.Join(t.TempDir(), "out")
+		var out, errs bytes.Buffer
+		code := Main([]string{"run", "r", "--server", broken.URL, "--answer", "a=b", "--output", output, "--to", to}, strings.NewReader(""), &out, &errs)
+		assert.Equal(t, exitInterrupted, code, output)
+		assert.Contains(t, errs.String(), "the records broke off")
+		left, err := os.ReadDir(filepath.Dir(to))
+		require.NoError(t, err)
+		assert.Empty(t, left, "%s leaves nothing behind", output)
+	}
+}
+
+var address = regexp.MustCompile(`http://\S+`)
+
+// The demo, as its users start it: once fresh, once again, once on another day.
+func TestDemo(t *testing.T) {
+	dir := t.TempDir()
+	for _, c := range []struct {
+		asOf, line string
+		within     time.Duration
+	}{
+		{"2026-11-23", "Lantern Sound Ferries as of Mon 23 Nov 2026: ", 15 * time.Second},
+		{"2026-11-23", "Lantern Sound Ferries as of Mon 23 Nov 2026: ", time.Second},
+		{"1 March 2024", "Lantern Sound Ferries as of Fri 1 Mar 2024: ", 15 * time.Second},
+	} {
+		ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+		defer cancel()
+		command := program(t, "demo", "--listen", "127.0.0.1:0", "--data", dir, "--as-of", c.asOf)
+		out, err := command.StdoutPipe()
+		require.NoError(t, err)
+		start := time.Now()
+		require.NoError(t, command.Start())
+		buffer := make([]byte, 1000)
+		n, err := out.Read(buffer)
+		require.NoError(t, err)
+		line := string(buffer[:n])
+		assert.True(t, strings.HasPrefix(line, c.line) && strings.HasSuffix(line, "\n") && strings.Count(line, "\n") == 1, line)
+		req, err := http.NewRequestWithContext(ctx, "GET", address.FindString(line)+"/healthz", nil)
+		require.NoError(t, err)
+		answer, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		answer.Body.Close()
+		assert.Equal(t, 200, answer.StatusCode)
+		if !raceDetector {
+			assert.Less(t, time.Since(start), c.within, "until it answers, as of %s", c.asOf)
+		}
+		require.NoError(t, command.Process.Signal(os.Interrupt))
+		assert.NoError(t, command.Wait())
+	}
+}

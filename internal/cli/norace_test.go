@@ -1,0 +1,5 @@
+//go:build !race
+
+package cli
+
+const raceDetector = false

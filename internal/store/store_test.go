@@ -1,0 +1,104 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/internal/core/definition"
+)
+
+var (
+	ctx  = context.Background()
+	now  = time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
+	pass = func([]definition.Document) error { return nil }
+)
+
+func doc(name, text string) definition.Document {
+	return definition.Document{Ref: definition.Ref{Kind: definition.KindPrompt, Name: name}, Text: text, File: "a.yaml", Line: 1}
+}
+
+func open(t *testing.T, path string) *Store {
+	t.Helper()
+	s, err := Open(path)
+	require.NoError(t, err)
+	t.Cleanup(func() { s.Close() })
+	return s
+}
+
+func TestPutTellsNewChangedAndSame(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "own.db")
+	s := open(t, path)
+	put := func(docs ...definition.Document) []Stored {
+		stored, err := s.Put(ctx, docs, "Ines", now, pass)
+		require.NoError(t, err)
+		return stored
+	}
+	assert.Equal(t, Stored{doc("p", "").Ref, New, 1}, put(doc("p", "one"))[0])
+	assert.Equal(t, Stored{doc("p", "").Ref, Same, 1}, put(doc("p", "one"))[0])
+	stored := put(doc("p", "two # with a comment"), doc("q", "one"))
+	assert.Equal(t, []Change{Changed, New}, []Change{stored[0].Change, stored[1].Change})
+	assert.Equal(t, 2, stored[0].Revision)
+
+	// What was committed is there for the next one who opens the file.
+	require.NoError(t, s.Close())
+	docs, err := open(t, path).Published(ctx)
+	require.NoError(t, err)
+	require.Len(t, docs, 2)
+	assert.Equal(t, "two # with a comment", docs[0].Text)
+	assert.Equal(t, "a.yaml", docs[0].File)
+}
+
+func TestPutIsAllOrNothing(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "own.db"))
+	_, err := s.Put(ctx, []definition.Document{doc("p", "one")}, "Ines", now, pass)
+	require.NoError(t, err)
+	refused := errors.New("does not fit")
+	var seen []definition.Document
+	_, err = s.Put(ctx, []definition.Document{doc("p", "two"), doc("q", "one")}, "Ines", now, func(all []definition.Document) error {
+		seen = all
+		return refused
+	})
+	assert.ErrorIs(t, err, refused)
+	assert.Len(t, seen, 2, "the check sees what would be")
+	docs, err := s.Published(ctx)
+	require.NoError(t, err)
+	require.Len(t, docs, 1)
+	assert.Equal(t, "one", docs[0].Text)
+}
+
+func TestSettings(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "a directory with ? and #.db"))
+	value, err := s.Setting(ctx, "today")
+	require.NoError(t, err)
+	assert.Empty(t, value)
+	require.NoError(t, s.SetSetting(ctx, "today", "2026-11-23"))
+	require.NoError(t, s.SetSetting(ctx, "today", "2026-11-24"))
+	value, err = s.Setting(ctx, "today")
+	require.NoError(t, err)
+	assert.Equal(t, "2026-11-24", value)
+}
+
+func TestPragmasHoldOnEveryConnection(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "own.db"))
+	for pragma, want := range map[string]string{"journal_mode": "wal", "foreign_keys": "1", "synchronous": "2", "user_version": "1"} {
+		var got string
+		require.NoError(t, s.db.Raw("PRAGMA "+pragma).Scan(&got).Error)
+		assert.Equal(t, want, got, pragma)
+	}
+	assert.Error(t, s.db.Exec("INSERT INTO revisions (definition_id, number, text, file, line, saved_at, saved_by) VALUES (99, 1, '', '', 1, '', '')").Error, "foreign keys are on")
+}
+
+func TestAFileOfANewerProgramIsRefused(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "own.db")
+	s := open(t, path)
+	require.NoError(t, s.db.Exec("PRAGMA user_version = 99").Error)
+	s.Close()
+	_, err := Open(path)
+	assert.ErrorContains(t, err, "the file is of version 99, and this program knows versions up to 1; use a newer program")
+}
