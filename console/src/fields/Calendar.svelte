@@ -8,6 +8,8 @@
 
   // svelte-ignore state_referenced_locally -- the calendar is made anew each time it opens
   const shown = day ? [parseDate(day)] : [];
+
+  const monthName = (month: number) => new Date(2000, month - 1, 1).toLocaleString('en', { month: 'long' });
 </script>
 
 <DatePicker
@@ -24,7 +26,10 @@
         {#snippet children(picker)}
           <DatePicker.ViewControl class="ways">
             <DatePicker.PrevTrigger aria-label="Month before">‹</DatePicker.PrevTrigger>
-            <DatePicker.ViewTrigger><DatePicker.RangeText /></DatePicker.ViewTrigger>
+            <span>
+              <button type="button" onclick={() => picker().setView('month')}>{monthName(picker().focusedValue.month)}</button>
+              <button type="button" onclick={() => picker().setView('year')}>{picker().focusedValue.year}</button>
+            </span>
             <DatePicker.NextTrigger aria-label="Month after">›</DatePicker.NextTrigger>
           </DatePicker.ViewControl>
           <DatePicker.Table>
@@ -53,7 +58,7 @@
         {#snippet children(picker)}
           <DatePicker.ViewControl class="ways">
             <DatePicker.PrevTrigger aria-label="Year before">‹</DatePicker.PrevTrigger>
-            <DatePicker.ViewTrigger><DatePicker.RangeText /></DatePicker.ViewTrigger>
+            <button type="button" onclick={() => picker().setView('year')}>{picker().focusedValue.year}</button>
             <DatePicker.NextTrigger aria-label="Year after">›</DatePicker.NextTrigger>
           </DatePicker.ViewControl>
           <DatePicker.Table>
@@ -75,7 +80,7 @@
         {#snippet children(picker)}
           <DatePicker.ViewControl class="ways">
             <DatePicker.PrevTrigger aria-label="Ten years before">‹</DatePicker.PrevTrigger>
-            <DatePicker.ViewTrigger><DatePicker.RangeText /></DatePicker.ViewTrigger>
+            <span>Pick a year</span>
             <DatePicker.NextTrigger aria-label="Ten years after">›</DatePicker.NextTrigger>
           </DatePicker.ViewControl>
           <DatePicker.Table>
@@ -104,7 +109,7 @@
   }
   :global(.calendar .ways button) {
     min-width: 34px;
-    padding: 3px 10px;
+    padding: 3px 8px;
     border-radius: 3px;
     font-weight: 640;
     cursor: pointer;

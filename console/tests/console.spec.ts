@@ -1,0 +1,205 @@
+import AxeBuilder from '@axe-core/playwright';
+import { expect, test as base, type Page } from '@playwright/test';
+
+// Every test holds the browser's log empty and every request to this service.
+const test = base.extend<{ page: Page }>({
+  page: async ({ page, baseURL }, use) => {
+    const log: string[] = [];
+    page.on('console', (message) => ['warning', 'error'].includes(message.type()) && log.push(message.text()));
+    page.on('pageerror', (error) => log.push(error.message));
+    page.on('request', (request) => {
+      const url = request.url();
+      if (!url.startsWith(baseURL!) && !url.startsWith('blob:') && !url.startsWith('data:')) log.push(`a request to the outside: ${url}`);
+    });
+    await use(page);
+    expect(log).toEqual([]);
+  },
+});
+
+const from = (page: Page) => page.getByRole('textbox', { name: 'From, that day included' });
+const through = (page: Page) => page.getByRole('textbox', { name: 'Through, that day included' });
+const show = (page: Page) => page.getByRole('button', { name: 'Show records' });
+const rows = (page: Page) => page.getByRole('region', { name: 'Records' }).locator('tbody tr');
+
+async function accessible(page: Page) {
+  const { violations } = await new AxeBuilder({ page }).analyze();
+  expect(violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target).join(', ')}`)).toEqual([]);
+}
+
+test('reports stand by shelf, and a search narrows them', async ({ page }) => {
+  await page.goto('/');
+  await expect(page.getByRole('heading', { level: 2 })).toHaveText(['Engine room', 'Freight desk', 'Harbour office']);
+  await accessible(page);
+  await page.getByRole('searchbox').fill('freight manifests');
+  await expect(page.getByRole('heading', { level: 2 })).toHaveText(['Freight desk']);
+  await expect(page).toHaveURL(/find=freight/);
+  await page.getByRole('searchbox').fill('no such thing');
+  await expect(page.getByText('No report holds these words.')).toBeVisible();
+  await page.getByRole('link', { name: 'Show all reports' }).click();
+  await page.getByRole('link', { name: /Late sailings/ }).click();
+  await expect(page.getByRole('heading', { name: 'Late sailings' })).toBeVisible();
+  await page.goBack();
+  await expect(page.getByRole('heading', { name: 'Reports' })).toBeVisible();
+});
+
+test('two dates bring sorted, matching records', async ({ page, request }) => {
+  await page.goto('/reports/late-sailings');
+  await from(page).fill('25 oct 2026');
+  await through(page).fill('2026-10-26');
+  await expect(page.getByText('Sun 25 Oct 2026')).toBeVisible();
+  await expect(page.getByText('Mon 26 Oct 2026 · 2 days')).toBeVisible();
+  await page.getByRole('checkbox', { name: 'Skerry Run' }).check();
+  await page.getByRole('textbox', { name: 'At least how many minutes late?' }).fill('0');
+  await page.keyboard.press('Enter');
+  await expect(page.locator('.read')).toContainText(
+    'Sailings departed from Sun 25 Oct 2026 through Mon 26 Oct 2026 (2 days, Harbour time), route is Skerry Run, and minutes late at least 0 min;',
+  );
+
+  const answers = { 'travel-period': { start: '2026-10-25', end: '2026-10-26' }, routes: ['Skerry Run'], minutes: 0 };
+  const wanted = await (await request.post('/api/v1/reports/late-sailings/runs', { data: { answers } })).json();
+  expect(wanted.rows.length).toBeGreaterThan(10);
+  await expect(rows(page)).toHaveCount(wanted.rows.length);
+  await expect(page.getByText(`${wanted.rows.length} records`, { exact: true })).toBeVisible();
+  const instants = await rows(page).locator('td:first-child').evaluateAll((cells) => cells.map((c) => c.getAttribute('title')));
+  expect(instants).toEqual(wanted.rows.map((r: unknown[]) => r[0]));
+  await expect(rows(page).first()).toContainText('Mon 26 Oct 2026');
+  await expect(page.locator('td.missing').first()).toHaveText('missing');
+  await accessible(page);
+});
+
+test('the link carries the answers and runs them', async ({ page, context }) => {
+  await context.grantPermissions(['clipboard-read', 'clipboard-write']);
+  await page.goto('/reports/waybills-by-day');
+  await from(page).fill('Oct 2026');
+  await page.getByRole('checkbox', { name: 'Timber' }).check();
+  await show(page).click();
+  await expect(rows(page).first()).toContainText('Thu 1 Oct 2026');
+  const count = await page.locator('.count').innerText();
+  await page.getByRole('button', { name: 'Link' }).click();
+  await expect(page.getByText('The link with these answers is copied.')).toBeVisible();
+  await page.goto(await page.evaluate(() => navigator.clipboard.readText()));
+  await expect(page.locator('.count')).toHaveText(count);
+  await expect(page.getByRole('checkbox', { name: 'Timber' })).toBeChecked();
+  await expect(from(page)).toHaveValue('Oct 2026');
+});
+
+test('refusals stand at their fields, with an answer that passes', async ({ page }) => {
+  await page.goto('/reports/late-sailings');
+  await from(page).fill('3/4/2026');
+  await through(page).fill('31 Jun 2026');
+  await page.getByRole('textbox', { name: 'At least how many minutes late?' }).fill('ten');
+  await expect(page.getByText('From: This can be read as 2 different days.')).toBeVisible();
+  await expect(page.getByText('Through: There is no 31 June 2026; the month has 30 days.')).toBeVisible();
+  await expect(from(page)).toHaveAttribute('aria-invalid', 'true');
+  await show(page).click();
+  await expect(page.getByRole('alert')).toHaveText(/Nothing was run/);
+  await accessible(page);
+  await page.getByRole('button', { name: '3 Apr 2026' }).click();
+  await page.getByRole('button', { name: '30 Jun 2026' }).click();
+  await expect(page.getByText('Tue 30 Jun 2026 · 89 days')).toBeVisible();
+  await expect(page.getByText('“ten” is not a number').or(page.getByText('"ten" is not a number'))).toBeVisible();
+  await expect(page.getByRole('textbox', { name: 'At least how many minutes late?' })).toHaveValue('ten');
+  await page.getByRole('textbox', { name: 'At least how many minutes late?' }).fill('10');
+  await show(page).click();
+  await expect(rows(page).first()).toBeVisible();
+});
+
+test('an end before its start is refused, and the swapped period offered', async ({ page }) => {
+  await page.goto('/reports/late-sailings');
+  await from(page).fill('5 Mar 2026');
+  await through(page).fill('1 Mar 2026');
+  await page.getByRole('button', { name: '1 Mar 2026 to 5 Mar 2026' }).click();
+  await expect(page.getByText('Thu 5 Mar 2026 · 5 days')).toBeVisible();
+});
+
+test('a day is picked from the calendar, any year within a few clicks', async ({ page }) => {
+  await page.goto('/reports/fuel-on-a-day');
+  await expect(page.getByText('Sun 22 Nov 2026')).toBeVisible();
+  const pick = page.getByRole('button', { name: /Pick .* from a calendar/ });
+  await pick.click();
+  const calendar = page.getByRole('dialog');
+  await expect(calendar.getByRole('button', { name: 'November', exact: true })).toBeVisible();
+  await accessible(page);
+  await calendar.getByRole('button', { name: '2026', exact: true }).click();
+  await calendar.getByRole('button', { name: '2025', exact: true }).click();
+  await calendar.getByRole('button', { name: /^Oct/ }).click();
+  await calendar.getByRole('button', { name: /26 October 2025/ }).click();
+  await expect(page.getByRole('textbox', { name: 'Which day of delivery?' })).toHaveValue('2025-10-26');
+  await expect(page.getByText('Sun 26 Oct 2025')).toBeVisible();
+  await show(page).click();
+  await expect(page.getByText('delivered on').first()).toBeAttached();
+});
+
+test('no records is told apart from an error', async ({ page }) => {
+  await page.goto('/reports/late-sailings?travel-period=Jan+2020&routes=&minutes=0');
+  await expect(page.getByRole('heading', { name: 'No records match' })).toBeVisible();
+  await expect(page.locator('.read')).toContainText('from Wed 1 Jan 2020 through Fri 31 Jan 2020');
+  await page.goto('/reports/late-sailings?travel-period=yesterday');
+  await expect(page.locator('.count')).toBeVisible();
+});
+
+test('changed answers mark the records as older', async ({ page }) => {
+  await page.goto('/reports/late-sailings?travel-period=last+month');
+  await expect(rows(page).first()).toBeVisible();
+  await page.getByRole('checkbox', { name: 'Kelp Point' }).check();
+  await expect(page.getByText('The answers have changed since these records were read.')).toBeVisible();
+  await show(page).click();
+  await expect(page.getByText('The answers have changed')).toBeHidden();
+});
+
+test('more rows come as one scrolls', async ({ page }) => {
+  await page.goto('/reports/waybills-by-day?manifest-period=last+month&goods=');
+  await expect(rows(page)).toHaveCount(200);
+  await page.getByRole('button', { name: 'Show more' }).scrollIntoViewIfNeeded();
+  await expect(rows(page)).toHaveCount(400);
+});
+
+test('all records download as CSV', async ({ page, request }) => {
+  await page.goto('/reports/waybills-by-day?manifest-period=last+month&goods=');
+  await expect(rows(page).first()).toBeVisible();
+  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Download CSV' }).click()]);
+  expect(download.suggestedFilename()).toBe('waybills-by-day-2026-11-23.csv');
+  const chunks: Buffer[] = [];
+  for await (const chunk of await download.createReadStream()) chunks.push(chunk as Buffer);
+  const wanted = await request.post('/api/v1/reports/waybills-by-day/runs?output=csv', { data: { answers: { 'manifest-period': 'last month' } } });
+  expect(Buffer.concat(chunks).equals(await wanted.body())).toBe(true);
+});
+
+test('the run button is in sight at every size, in light and dark, and axe finds nothing', async ({ page }) => {
+  for (const size of [{ width: 360, height: 640 }, { width: 900, height: 600 }, { width: 1280, height: 800 }, { width: 1920, height: 1080 }]) {
+    await page.setViewportSize(size);
+    await page.goto('/reports/late-sailings?travel-period=yesterday');
+    await expect(page.locator('.count')).toBeVisible();
+    await expect(show(page)).toBeInViewport({ ratio: 1 });
+  }
+  await page.emulateMedia({ colorScheme: 'dark' });
+  await accessible(page);
+  await page.getByRole('button', { name: /Appearance/ }).click();
+  await expect(page.locator('html')).toHaveAttribute('data-mode', 'light');
+  await accessible(page);
+});
+
+test('the keyboard alone is enough', async ({ page }) => {
+  await page.goto('/');
+  await page.getByRole('searchbox').focus();
+  await page.keyboard.type('fuel');
+  const link = page.getByRole('link', { name: /Fuel on a day/ });
+  await expect(link).toBeVisible();
+  for (let i = 0; i < 6 && !(await link.evaluate((l) => l === document.activeElement)); i++) await page.keyboard.press('Tab');
+  await page.keyboard.press('Enter');
+  const day = page.getByRole('textbox', { name: 'Which day of delivery?' });
+  await expect(day).toBeVisible();
+  for (let i = 0; i < 8 && !(await day.evaluate((d) => d === document.activeElement)); i++) await page.keyboard.press('Tab');
+  await page.keyboard.press('Control+a');
+  await page.keyboard.type('25 Oct 2026');
+  await page.keyboard.press('Enter');
+  await expect(page.locator('.read')).toContainText('delivered on Sun 25 Oct 2026');
+});
+
+test('an unknown report says so', async ({ page }) => {
+  await page.route('**/api/v1/reports/none', (route) =>
+    route.fulfill({ status: 200, contentType: 'application/json', body: '{' }),
+  );
+  await page.goto('/reports/none');
+  await expect(page.getByRole('heading', { name: 'This report cannot be shown' })).toBeVisible();
+});
