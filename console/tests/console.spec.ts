@@ -63,6 +63,10 @@ test('two dates bring sorted, matching records', async ({ page, request }) => {
   const instants = await rows(page).locator('td:first-child').evaluateAll((cells) => cells.map((c) => c.getAttribute('title')));
   expect(instants).toEqual(wanted.rows.map((r: unknown[]) => r[0]));
   await expect(rows(page).first()).toContainText('Mon 26 Oct 2026');
+  const clocks = await rows(page).locator('td:first-child').allInnerTexts();
+  expect(clocks.filter((c) => c.includes('Sun 25 Oct 2026 03:')).every((c) => /03:\d\d \+0[23]:00$/.test(c))).toBe(true);
+  expect(clocks.some((c) => c.endsWith('+02:00')) && clocks.some((c) => c.endsWith('+03:00'))).toBe(true);
+  expect(clocks.filter((c) => c.includes('+')).every((c) => c.includes('Sun 25 Oct 2026 03:'))).toBe(true);
   await expect(page.locator('td.missing').first()).toHaveText('missing');
   await accessible(page);
 });

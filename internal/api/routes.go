@@ -210,7 +210,7 @@ func (r routes) report(ctx context.Context, in *struct {
 	}
 	of := on.Table.Of
 	info := ReportInfo{ReportSummary: summary(on.Report), AsOf: on.AsOf, Zone: of.Source.Zone.String(), Clock: of.Source.Clock, Records: of.Title,
-		Prompts: make([]PromptInfo, len(on.Prompts)), Columns: export.Columns(on.Table.Show)}
+		Prompts: make([]PromptInfo, len(on.Prompts)), Columns: export.Columns(on.Table.Show, of.Source.Zone)}
 	for i, p := range on.Prompts {
 		info.Prompts[i] = promptInfo(p, on.Offers[p.Name])
 	}

@@ -199,7 +199,7 @@ func cellText(c export.Column, v any) string {
 		}
 	case "instant":
 		if at, err := time.Parse(time.RFC3339, text); err == nil {
-			return at.Format("Mon _2 Jan 2006 15:04:05")
+			return instantText(at, c.Zone)
 		}
 	}
 	return strings.Map(func(r rune) rune {
@@ -208,4 +208,17 @@ func cellText(c export.Column, v any) string {
 		}
 		return r
 	}, text)
+}
+
+// instantText is what clocks showed; with the offset where they showed it
+// twice. Seconds are left out where there are none.
+func instantText(at time.Time, zone string) string {
+	layout := "Mon _2 Jan 2006 15:04"
+	if at.Second() != 0 {
+		layout += ":05"
+	}
+	if z, err := civil.LoadZone(zone); err == nil && civil.IsRepeated(at.In(z)) {
+		layout += " -07:00"
+	}
+	return at.Format(layout)
 }

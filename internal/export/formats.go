@@ -3,6 +3,7 @@ package export
 import (
 	"bytes"
 	"encoding/json"
+	"time"
 
 	"pikegate/internal/core/record"
 )
@@ -70,19 +71,23 @@ type Column struct {
 	Type  string `json:"type" doc:"What its values mean: text, integer, decimal, date or instant."`
 	Label string `json:"label" doc:"What people read."`
 	Unit  string `json:"unit,omitempty" doc:"Unit of its numbers."`
+	Zone  string `json:"zone,omitempty" doc:"IANA zone that its instants are shown in."`
 }
 
-// Columns describes columns.
-func Columns(columns []*record.Column) []Column {
+// Columns describes columns whose instants are shown in the zone.
+func Columns(columns []*record.Column, zone *time.Location) []Column {
 	all := make([]Column, len(columns))
 	for i, c := range columns {
 		all[i] = Column{Name: c.Name, Type: string(c.Type), Label: c.Label, Unit: c.Unit}
+		if c.Type == record.Instant {
+			all[i].Zone = zone.String()
+		}
 	}
 	return all
 }
 
 func (w *jsonWriter) Begin() error {
-	head, err := json.Marshal(Columns(w.columns))
+	head, err := json.Marshal(Columns(w.columns, w.zone))
 	if err != nil {
 		return err
 	}

@@ -18,12 +18,24 @@ export function spelledDay(iso: string): string {
 
 export const isNumeric = (column: Column) => column.type === 'integer' || column.type === 'decimal';
 
+const clocks = new Map<string, Intl.DateTimeFormat>();
+
+/** Whether clocks in the zone show the wall time of an instant twice, so that it takes the offset to tell which is meant. */
+function isRepeated(instant: string, zone: string): boolean {
+  let clock = clocks.get(zone);
+  if (!clock) clocks.set(zone, (clock = new Intl.DateTimeFormat('en', { timeZone: zone, dateStyle: 'short', timeStyle: 'medium' })));
+  const at = Date.parse(instant);
+  const shown = clock.format(at);
+  return [-60, -30, 30, 60].some((minutes) => clock.format(at + minutes * 60_000) === shown);
+}
+
 export function cellText(column: Column, value: string | number): string {
   const text = String(value);
   if (column.type === 'date') return spelledDay(text);
   if (column.type === 'instant' && isoDay.test(text)) {
     const clock = text.slice(11, 19);
-    return `${spelledDay(text)} ${clock.endsWith(':00') ? clock.slice(0, 5) : clock}`;
+    const offset = column.zone && isRepeated(text, column.zone) ? ` ${text.slice(19)}` : '';
+    return `${spelledDay(text)} ${clock.endsWith(':00') ? clock.slice(0, 5) : clock}${offset}`;
   }
   return text;
 }

@@ -177,6 +177,24 @@ func TestTellingDays(t *testing.T) {
 	}
 }
 
+func TestRepeatedWallTimes(t *testing.T) {
+	for _, c := range []struct {
+		zone, at string
+		want     bool
+	}{
+		{"Europe/Helsinki", "2026-10-24T23:59:59Z", false}, {"Europe/Helsinki", "2026-10-25T00:00:00Z", true}, {"Europe/Helsinki", "2026-10-25T01:59:59Z", true},
+		{"Europe/Helsinki", "2026-10-25T02:00:00Z", false}, {"Europe/Helsinki", "2026-03-29T01:00:00Z", false}, {"UTC", "2026-10-25T00:30:00Z", false},
+		{"Australia/Lord_Howe", "2026-04-04T14:29:59Z", false}, {"Australia/Lord_Howe", "2026-04-04T14:30:00Z", true}, {"Australia/Lord_Howe", "2026-04-04T15:29:59Z", true},
+		{"Australia/Lord_Howe", "2026-04-04T15:30:00Z", false}, {"Europe/Helsinki", "2028-12-31T12:00:00Z", false},
+	} {
+		zone, err := LoadZone(c.zone)
+		require.NoError(t, err)
+		at, err := time.Parse(time.RFC3339, c.at)
+		require.NoError(t, err)
+		assert.Equal(t, c.want, IsRepeated(at.In(zone)), "%s in %s", c.at, c.zone)
+	}
+}
+
 func BenchmarkFirstInstant(b *testing.B) {
 	zone, err := LoadZone("Europe/Helsinki")
 	require.NoError(b, err)

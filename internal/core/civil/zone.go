@@ -36,6 +36,9 @@ var openZones = sync.OnceValue(func() map[string]*zip.File {
 // LoadZone returns an IANA zone by its name. "Local" and "" are refused: they
 // would mean whatever the machine is set to.
 func LoadZone(name string) (*time.Location, error) {
+	if known, ok := loaded.Load(name); ok {
+		return known.(*time.Location), nil
+	}
 	f := openZones()[name]
 	if f == nil {
 		return nil, fmt.Errorf("no time zone %q in the IANA data %s", name, ZoneRules)
@@ -49,8 +52,15 @@ func LoadZone(name string) (*time.Location, error) {
 	if err != nil {
 		return nil, err
 	}
-	return time.LoadLocationFromTZData(name, data)
+	zone, err := time.LoadLocationFromTZData(name, data)
+	if err == nil {
+		loaded.Store(name, zone)
+	}
+	return zone, err
 }
+
+// loaded are the zones that were asked for before.
+var loaded sync.Map
 
 // ZoneNames lists the zones that LoadZone knows, in no particular order.
 func ZoneNames() []string {
@@ -110,4 +120,23 @@ func DayAt(seconds int64, zone *time.Location) Day {
 		return 0
 	}
 	return Day(d)
+}
+
+// IsRepeated reports whether clocks show the wall time of an instant twice, as
+// in the hour that autumn repeats; then it takes the offset to tell which pass
+// is meant. The instant carries its zone.
+func IsRepeated(at time.Time) bool {
+	_, offset := at.Zone()
+	start, end := at.ZoneBounds()
+	if !start.IsZero() {
+		_, before := start.Add(-time.Second).Zone()
+		if at.Sub(start) < time.Duration(before-offset)*time.Second {
+			return true
+		}
+	}
+	if !end.IsZero() && end.After(at) {
+		_, after := end.Zone()
+		return end.Sub(at) <= time.Duration(offset-after)*time.Second
+	}
+	return false
 }

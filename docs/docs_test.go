@@ -1,0 +1,117 @@
+// Package docs tests the examples that stand in the documentation.
+package docs
+
+import (
+	"bytes"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/google/shlex"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/demo/demotest"
+	"pikegate/internal/cli"
+	"pikegate/internal/core/definition"
+)
+
+// block is a fenced block of a page. A YAML block can be a file of the page's
+// examples, by a comment before it: <!-- file: name.yaml -->.
+type block struct {
+	language, file, text string
+}
+
+var fence = regexp.MustCompile("(?ms)(?:<!-- file: (\\S+) -->\n)?^```(\\w*)\n(.*?)^```$")
+
+func blocks(t *testing.T, page string) []block {
+	t.Helper()
+	text, err := os.ReadFile(page)
+	require.NoError(t, err)
+	var all []block
+	for _, m := range fence.FindAllStringSubmatch(string(text), -1) {
+		all = append(all, block{language: m[2], file: m[1], text: m[3]})
+	}
+	return all
+}
+
+func pages(t *testing.T) []string {
+	t.Helper()
+	found, err := filepath.Glob("*/*.md")
+	require.NoError(t, err)
+	return append([]string{"../README.md", "../CONTRIBUTING.md", "README.md"}, found...)
+}
+
+// Every example that starts with "$ pikegate" is run, in order, beside the
+// page's files, and prints what the page says. A line of three dots stands for
+// any lines.
+func TestExamples(t *testing.T) {
+	ferries := demotest.Start(t)
+	t.Setenv("PIKEGATE_SERVER", ferries.URL)
+	ran := 0
+	for _, page := range pages(t) {
+		examples := blocks(t, page)
+		t.Run(page, func(t *testing.T) {
+			t.Chdir(t.TempDir())
+			for _, b := range examples {
+				switch {
+				case b.file != "":
+					require.NoError(t, os.MkdirAll(filepath.Dir(b.file), 0o755))
+					require.NoError(t, os.WriteFile(b.file, []byte(b.text), 0o644))
+				case b.language == "console":
+					for _, command := range strings.Split("\n"+b.text, "\n$ ")[1:] {
+						line, want, _ := strings.Cut(command, "\n")
+						if rest, ok := strings.CutPrefix(line, "pikegate "); ok {
+							ran++
+							run(t, rest, want)
+						}
+					}
+				}
+			}
+		})
+	}
+	assert.Greater(t, ran, 10)
+}
+
+func run(t *testing.T, line, want string) {
+	t.Helper()
+	args, err := shlex.Split(line)
+	require.NoError(t, err)
+	var out bytes.Buffer
+	cli.Main(args, strings.NewReader(""), &out, &out)
+	pattern := regexp.QuoteMeta(strings.TrimRight(want, "\n"))
+	pattern = strings.ReplaceAll(pattern, `\.\.\.`, `.*`)
+	assert.Regexp(t, `(?s)\A`+pattern+`\s*\z`, strings.ReplaceAll(out.String(), "\r\n", "\n"), "pikegate %s", line)
+}
+
+// Every YAML example is a definition that can be read.
+func TestDefinitionsInThePages(t *testing.T) {
+	read := 0
+	for _, page := range pages(t) {
+		for _, b := range blocks(t, page) {
+			if b.language != "yaml" {
+				continue
+			}
+			read++
+			_, faults := definition.Split(definition.File{Name: page, Text: b.text})
+			assert.Empty(t, faults)
+		}
+	}
+	assert.Greater(t, read, 4)
+}
+
+var link = regexp.MustCompile(`\]\(([^)#]+)(#[^)]*)?\)`)
+
+// No link within the documentation leads nowhere.
+func TestLinks(t *testing.T) {
+	for _, page := range pages(t) {
+		text, err := os.ReadFile(page)
+		require.NoError(t, err)
+		for _, m := range link.FindAllStringSubmatch(string(text), -1) {
+			_, err := os.Stat(filepath.Join(filepath.Dir(page), m[1]))
+			assert.NoError(t, err, "%s links %s", page, m[1])
+		}
+	}
+}
