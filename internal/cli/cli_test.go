@@ -30,8 +30,10 @@ func TestMain(m *testing.M) {
 }
 
 // What a person types and sees, against a service with the ferry line in it.
-func TestScripts(t *testing.T) {
+func TestCommands(t *testing.T) {
 	ferries := demotest.Start(t)
+	t.Run("asking", func(t *testing.T) { testAsking(t, ferries.URL) })
+	t.Run("giving up", func(t *testing.T) { testGivingUp(t, ferries.URL) })
 	testscript.Run(t, testscript.Params{
 		Dir:           "testdata",
 		UpdateScripts: os.Getenv("UPDATE_SCRIPTS") != "",
@@ -67,9 +69,8 @@ func program(t *testing.T, args ...string) *exec.Cmd {
 
 // In a terminal a run without answers asks for them one by one, says what it
 // understood, and asks again for what is refused.
-func TestAskingInATerminal(t *testing.T) {
-	ferries := demotest.Start(t)
-	c := program(t, "run", "late-sailings", "--server", ferries.URL)
+func testAsking(t *testing.T, server string) {
+	c := program(t, "run", "late-sailings", "--server", server)
 	terminal, err := pty.StartWithSize(c, &pty.Winsize{Rows: 40, Cols: 160})
 	require.NoError(t, err)
 	defer terminal.Close()
@@ -87,22 +88,22 @@ func TestAskingInATerminal(t *testing.T) {
 			}
 		}
 	}()
-	var all strings.Builder
+	var unread string
 	await := func(text string) {
 		t.Helper()
-		from := all.Len()
 		deadline := time.After(20 * time.Second)
-		for !strings.Contains(all.String()[from:], text) {
+		for !strings.Contains(unread, text) {
 			select {
 			case more, ok := <-seen:
 				if !ok {
-					require.Contains(t, all.String()[from:], text)
+					require.FailNow(t, "the program ended", "without %q, after %q", text, unread)
 				}
-				all.WriteString(more)
+				unread += more
 			case <-deadline:
-				require.Contains(t, all.String(), text)
+				require.FailNow(t, "nothing more came", "%q is missing in %q", text, unread)
 			}
 		}
+		_, unread, _ = strings.Cut(unread, text)
 	}
 	say := func(text string) { fmt.Fprintf(terminal, "%s\n", text) }
 	await("Enter takes last month, which is Thu 1 Oct 2026 through Sat 31 Oct 2026 (31 days).\r\n> ")
@@ -120,9 +121,9 @@ func TestAskingInATerminal(t *testing.T) {
 	require.NoError(t, c.Wait())
 }
 
-func TestGivingUpInATerminal(t *testing.T) {
-	ferries := demotest.Start(t)
-	c := program(t, "run", "fuel-on-a-day", "--server", ferries.URL)
+// The end of the input is the end of the questions, and nothing is run.
+func testGivingUp(t *testing.T, server string) {
+	c := program(t, "run", "fuel-on-a-day", "--server", server)
 	terminal, err := pty.Start(c)
 	require.NoError(t, err)
 	defer terminal.Close()
