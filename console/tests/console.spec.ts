@@ -200,10 +200,53 @@ test('the keyboard alone is enough', async ({ page }) => {
   await expect(page.locator('.read')).toContainText('delivered on Sun 25 Oct 2026');
 });
 
-test('an unknown report says so', async ({ page }) => {
-  await page.route('**/api/v1/reports/none', (route) =>
-    route.fulfill({ status: 200, contentType: 'application/json', body: '{' }),
-  );
-  await page.goto('/reports/none');
-  await expect(page.getByRole('heading', { name: 'This report cannot be shown' })).toBeVisible();
+// What goes wrong on the way is put there by hand, and the browser's own lines
+// about it are expected.
+base.describe('what goes wrong', () => {
+  base('an unknown report says so, and offers the list', async ({ page }) => {
+    await page.goto('/reports/late-sailing');
+    await expect(page.getByRole('heading', { name: 'This report cannot be shown' })).toBeVisible();
+    await expect(page.getByRole('alert')).toHaveText('no report "late-sailing"; did you mean "late-sailings"?');
+    await page.getByRole('link', { name: 'All reports' }).click();
+    await expect(page.getByRole('heading', { name: 'Reports' })).toBeVisible();
+  });
+
+  base('a service that does not answer loses no answer, and the next try works', async ({ page }) => {
+    await page.goto('/reports/late-sailings?travel-period=last+month');
+    await expect(rows(page).first()).toBeVisible();
+    await page.route('**/runs?*', (route) => route.abort('connectionreset'));
+    await page.getByRole('checkbox', { name: 'Kelp Point' }).check();
+    await show(page).click();
+    await expect(page.getByRole('alert')).toHaveText(/The service does not answer. Your answers are kept/);
+    await expect(page.getByRole('checkbox', { name: 'Kelp Point' })).toBeChecked();
+    await page.unroute('**/runs?*');
+    await show(page).click();
+    await expect(page.getByRole('alert')).toBeHidden();
+    await expect(rows(page).first()).toContainText('Kelp Point');
+  });
+
+  base('records that break off on their way are not shown as whole', async ({ page }) => {
+    await page.route('**/runs?output=json', (route) => route.fulfill({ status: 200, contentType: 'application/json', body: '{"columns":[],"rows":[[1]' }));
+    await page.goto('/reports/late-sailings?travel-period=last+month');
+    await expect(page.getByRole('alert')).toHaveText(/The records broke off on their way/);
+    await expect(rows(page)).toHaveCount(0);
+  });
+
+  base('a source that fails is told in the words of the service', async ({ page }) => {
+    const problem = { type: 'about:blank', title: 'Bad Gateway', status: 502, code: 'source_failed', detail: 'source harbour: gone; try again later' };
+    await page.route('**/runs?output=json', (route) => route.fulfill({ status: 502, contentType: 'application/problem+json', json: problem }));
+    await page.goto('/reports/fuel-on-a-day?delivery-day=yesterday');
+    await expect(page.getByRole('alert')).toHaveText('source harbour: gone; try again later');
+  });
+
+  base('a long run can be cancelled', async ({ page }) => {
+    await page.goto('/reports/fuel-on-a-day');
+    let release = () => {};
+    await page.route('**/runs?*', (route) => new Promise<void>((resolve) => (release = () => resolve(route.abort()))));
+    await show(page).click();
+    await expect(page.getByText('Reading the records…')).toBeVisible();
+    await page.getByRole('button', { name: 'Cancel' }).click();
+    await expect(page.getByText('Answer the questions, then show the records.')).toBeVisible();
+    release();
+  });
 });

@@ -12,6 +12,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"os"
+	"runtime"
 	"slices"
 	"strings"
 	"testing"
@@ -463,17 +464,47 @@ func testStreams(t *testing.T, ferries *demotest.Ferries) {
 	assert.Equal(t, "source_failed", p.Code)
 	assert.Contains(t, p.Detail, "no such table: gone")
 
+	// Memory does not grow with the result: 200,000 records, read slowly enough
+	// that they would pile up, and looked at all along.
+	answer, err := http.Post(ferries.URL+"/api/v1/reports/all-bookings/runs?output=json", "application/json", strings.NewReader(`{}`))
+	require.NoError(t, err)
+	var before, now runtime.MemStats
+	runtime.GC()
+	runtime.ReadMemStats(&before)
+	var most uint64
+	read := int64(0)
+	for err == nil {
+		var n int64
+		n, err = io.CopyN(io.Discard, answer.Body, 1<<20)
+		read += n
+		runtime.GC()
+		runtime.ReadMemStats(&now)
+		most = max(most, now.HeapAlloc)
+	}
+	answer.Body.Close()
+	assert.ErrorIs(t, err, io.EOF, "the whole result came")
+	assert.Greater(t, read, int64(4<<20))
+	assert.Less(t, most, before.HeapAlloc+(2<<20))
+
 	// A reader that goes away frees the database: the run is over soon after.
 	ctx, cancel := context.WithCancel(context.Background())
 	req, err := http.NewRequestWithContext(ctx, "POST", ferries.URL+"/api/v1/reports/all-bookings/runs?output=csv", strings.NewReader(`{}`))
 	require.NoError(t, err)
 	req.Header.Set("Content-Type", "application/json")
-	answer, err := http.DefaultClient.Do(req)
+	answer, err = http.DefaultClient.Do(req)
 	require.NoError(t, err)
 	_, err = io.ReadFull(answer.Body, make([]byte, 1000))
 	require.NoError(t, err)
 	cancel()
 	answer.Body.Close()
+	// A snapshot that is still read keeps the log from being truncated.
+	_, err = ferries.Records.Exec("UPDATE routes SET minutes = minutes")
+	require.NoError(t, err)
+	require.Eventually(t, func() bool {
+		var busy, frames, moved int
+		require.NoError(t, ferries.Records.QueryRow("PRAGMA wal_checkpoint(TRUNCATE)").Scan(&busy, &frames, &moved))
+		return busy == 0
+	}, 5*time.Second, 20*time.Millisecond)
 
 	// A stream that the service breaks off cannot be taken for a whole one.
 	broken := httptest.NewServer(breaking(api.New(ferries.Service)))

@@ -1,0 +1,177 @@
+package service_test
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/demo/demotest"
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/service"
+	"pikegate/internal/store"
+)
+
+var ctx = service.WithPerson(context.Background(), service.Person{Name: "Ines", Role: "developer"})
+
+const base = `
+pikegate: 1
+source: harbour
+zone: Pacific/Kiritimati
+---
+pikegate: 1
+dataset: t
+source: harbour
+table: t
+key: [id]
+columns:
+  id: {type: integer}
+  on: {type: date, stored: text, pattern: yyyy-MM-dd}
+---
+pikegate: 1
+prompt: day
+ask: Which day?
+type: day
+default: today
+---
+pikegate: 1
+query: q
+of: t
+show: [id]
+where: {on: {is: {prompt: day}}}
+---
+pikegate: 1
+report: one
+title: One
+prompts: [day]
+sections: [{table: {query: q}}]
+`
+
+func file(text string) []definition.File { return []definition.File{{Name: "f.yaml", Text: text}} }
+
+func open(t *testing.T, dir string, now time.Time) *service.Service {
+	t.Helper()
+	s, err := service.Open(ctx, service.Config{Dir: dir, RunTime: time.Minute, Now: func() time.Time { return now }})
+	require.NoError(t, err)
+	t.Cleanup(func() { s.Close() })
+	return s
+}
+
+// Today is the day that clocks show in the zone of the report, unless the
+// service was told another; the caller's as-of day wins over both.
+func TestWhatDayItIs(t *testing.T) {
+	dir := t.TempDir()
+	s := open(t, dir, time.Date(2026, 11, 23, 11, 0, 0, 0, time.UTC))
+	_, err := s.Put(ctx, file(base))
+	require.NoError(t, err)
+	asked := func(asOf string) string {
+		reading, err := s.Understand("one", service.Request{AsOf: asOf})
+		require.NoError(t, err)
+		return reading.Answers[0].Spelled
+	}
+	assert.Equal(t, "Tue 24 Nov 2026", asked(""), "on Kiritimati, 14 hours ahead, it is the next day already")
+	assert.Equal(t, "Sun 1 Mar 2026", asked("1 Mar 2026"))
+	assert.Equal(t, "Mon 23 Nov 2026", asked("yesterday"))
+	require.NoError(t, s.SetToday(ctx, civil.MustParseDay("2024-02-29")))
+	assert.Equal(t, "Thu 29 Feb 2024", asked(""))
+	require.NoError(t, s.Close())
+	s = open(t, dir, time.Now())
+	assert.Equal(t, "Thu 29 Feb 2024", asked(""), "what it was told is there after a restart")
+}
+
+func TestDefinitionsOutliveARestart(t *testing.T) {
+	dir := t.TempDir()
+	s := open(t, dir, time.Now())
+	stored, err := s.Put(ctx, file(base))
+	require.NoError(t, err)
+	assert.Len(t, stored, 5)
+	require.NoError(t, s.Close())
+	s = open(t, dir, time.Now())
+	assert.Len(t, s.Reports(""), 1)
+	stored, err = s.Put(ctx, file(base))
+	require.NoError(t, err)
+	for _, d := range stored {
+		assert.Equal(t, store.Same, d.Change, d.Name)
+	}
+}
+
+// A definition in the store that does not fit any more takes its report away
+// and nothing else; the report is never run without the condition that broke.
+func TestABrokenDefinitionIsLeftOut(t *testing.T) {
+	dir := t.TempDir()
+	s := open(t, dir, time.Now())
+	two := strings.NewReplacer("query: q", "query: r", "report: one", "report: two").Replace(base[strings.Index(base, "---\npikegate: 1\nquery"):])
+	_, err := s.Put(ctx, append(file(base), definition.File{Name: "g.yaml", Text: two}))
+	require.NoError(t, err)
+	require.NoError(t, s.Close())
+
+	own, err := store.Open(filepath.Join(dir, "pikegate.db"))
+	require.NoError(t, err)
+	broken := definition.Document{Ref: definition.Ref{Kind: definition.KindQuery, Name: "q"}, File: "f.yaml", Line: 1,
+		Text: "pikegate: 1\nquery: q\nof: t\nshow: [id]\nwhere: {gone: missing}\n"}
+	_, err = own.Put(ctx, []definition.Document{broken}, "nobody", time.Now(), func([]definition.Document) error { return nil })
+	require.NoError(t, err)
+	require.NoError(t, own.Close())
+
+	s = open(t, dir, time.Now())
+	var names []string
+	for _, r := range s.Reports("") {
+		names = append(names, r.Name)
+	}
+	assert.Equal(t, []string{"two"}, names)
+	_, err = s.Prepare(ctx, "one", service.Request{})
+	var refusal *service.Refusal
+	require.ErrorAs(t, err, &refusal)
+	assert.Equal(t, service.Unknown, refusal.Kind)
+}
+
+// Developers who publish at the same time: each sees all or nothing, and the
+// catalog is the one that was stored last.
+func TestPublishingAtTheSameTime(t *testing.T) {
+	s := open(t, t.TempDir(), time.Now())
+	_, err := s.Put(ctx, file(base))
+	require.NoError(t, err)
+	var all sync.WaitGroup
+	for n := range 8 {
+		all.Go(func() {
+			text := fmt.Sprintf("pikegate: 1\nreport: r%d\ntitle: R\nprompts: [day]\nsections: [{table: {query: q}}]\n", n)
+			_, err := s.Put(ctx, file(text))
+			assert.NoError(t, err)
+		})
+	}
+	all.Wait()
+	assert.Len(t, s.Reports(""), 9)
+}
+
+func TestTheSameNameTwiceInOneUpload(t *testing.T) {
+	s := open(t, t.TempDir(), time.Now())
+	_, err := s.Put(ctx, append(file(base), definition.File{Name: "g.yaml", Text: "\npikegate: 1\nprompt: day\nask: Which?\ntype: day\n"}))
+	assert.EqualError(t, err, "g.yaml:1:1: the prompt day is defined at f.yaml:15 already [defined_twice]")
+	assert.Empty(t, s.Reports(""))
+}
+
+func TestFindingReports(t *testing.T) {
+	ferries := demotest.Start(t)
+	for search, want := range map[string]int{"": 3, "LATE": 1, "office late": 1, "freight fuel": 0, "day": 2} {
+		assert.Len(t, ferries.Service.Reports(search), want, "%q", search)
+	}
+	_, err := ferries.Service.Report("waybill-by-day")
+	assert.EqualError(t, err, `no report "waybill-by-day"; did you mean "waybills-by-day"? [unknown_report]`)
+
+	require.NoError(t, os.Remove(service.RecordsPath(ferries.Dir)))
+	run, err := ferries.Service.Prepare(ctx, "late-sailings", service.Request{Answers: map[string]prompt.Entered{"minutes": prompt.OneText("0")}})
+	require.NoError(t, err, "answers are checked without the records")
+	_, err = run.Stream(ctx, nil)
+	var failed *service.SourceError
+	require.ErrorAs(t, err, &failed)
+	assert.Equal(t, "harbour", failed.Source)
+}
