@@ -6,10 +6,12 @@ import (
 	"fmt"
 	"log/slog"
 	"net/http"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"pikegate/internal/core/fault"
+	"pikegate/internal/core/prompt"
 	"pikegate/internal/service"
 	"pikegate/internal/source"
 )
@@ -61,6 +63,9 @@ func requestProblem(status int, detail string, errs ...error) huma.StatusError {
 		// 422 is for answers and definitions that were read and refused.
 		status = http.StatusBadRequest
 	}
+	if detail == "validation failed" {
+		detail = "the request does not have the shape that " + Prefix + "/openapi.json describes"
+	}
 	p := newProblem(status, code, detail)
 	for _, err := range errs {
 		if err == nil {
@@ -69,8 +74,12 @@ func requestProblem(status int, detail string, errs ...error) huma.StatusError {
 		f := fault.New(code, "%s", err)
 		var d huma.ErrorDetailer
 		if errors.As(err, &d) {
-			detail := d.ErrorDetail()
-			f.Message = fmt.Sprintf("%s: %s", detail.Location, detail.Message)
+			at := d.ErrorDetail()
+			f.Message = fmt.Sprintf("%s: %s", at.Location, at.Message)
+			if name, ok := strings.CutPrefix(at.Location, "body.answers."); ok {
+				f.Message = prompt.ErrShape.Error()
+				f.Place.Prompt = name
+			}
 		}
 		p.Errors = append(p.Errors, *f)
 	}

@@ -154,6 +154,10 @@ func broken(ctx context.Context, err error, to string) error {
 // whole.
 func whole(path string, write func(io.Writer) error) (err error) {
 	f, err := os.CreateTemp(filepath.Dir(path), "."+filepath.Base(path)+".*")
+	var refused *os.PathError
+	if errors.As(err, &refused) { // without the temporary name, which says nothing to anybody
+		return &os.PathError{Op: "write", Path: path, Err: refused.Err}
+	}
 	if err != nil {
 		return err
 	}

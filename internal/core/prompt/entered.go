@@ -71,7 +71,8 @@ func (e Entered) MarshalJSON() ([]byte, error) {
 	return []byte("null"), nil
 }
 
-var errShape = errors.New("an answer is a text, a number, a list of those, or an object with start and end")
+// ErrShape says which shapes an answer can have.
+var ErrShape = errors.New("an answer is a text, a number, a list of those, or an object with start and end")
 
 // UnmarshalJSON takes a text, a number, a list of texts and numbers, an object
 // with start and end (texts or null), or null for an answer left open.
@@ -109,7 +110,7 @@ func (e *Entered) UnmarshalJSON(data []byte) error {
 			}
 		}
 		if len(object) > 0 {
-			return errShape
+			return ErrShape
 		}
 		*e = Sides(both[0], both[1])
 	default:
@@ -134,5 +135,5 @@ func scalar(raw json.RawMessage) (string, error) {
 	case string(raw) == "null":
 		return "", nil
 	}
-	return "", errShape
+	return "", ErrShape
 }
