@@ -174,7 +174,7 @@ func (s *Service) Prepare(ctx context.Context, name string, req Request) (*Run, 
 		return nil, &Refusal{Kind: AnswersRefused, Faults: refused}
 	}
 	where, dropped := criteria.Bind(table.Where, answers, setting)
-	said := criteria.Say(table.Of.Title, where, dropped, table.Sort, criteria.Place{Zone: from.Zone, Label: from.Clock})
+	said := criteria.Say(table.Of.Title, where, dropped, table.Sort, from.Clock)
 	return &Run{
 		Columns: table.Show,
 		Zone:    from.Zone,

@@ -40,9 +40,6 @@ func OpenEmbedded(path string) (*Embedded, error) {
 // Close closes the file.
 func (e *Embedded) Close() error { return e.db.Close() }
 
-// Ping reports whether the file can be read.
-func (e *Embedded) Ping(ctx context.Context) error { return e.db.PingContext(ctx) }
-
 // View is one snapshot of a database: whatever is read through it belongs to
 // the same moment.
 type View struct {

@@ -90,5 +90,5 @@ func TestWhatTheDatabaseDoesNotHave(t *testing.T) {
 	none, err := OpenEmbedded(filepath.Join(t.TempDir(), "none.db"))
 	require.NoError(t, err)
 	defer none.Close()
-	assert.Error(t, none.Ping(context.Background()))
+	assert.Error(t, none.View(context.Background(), func(View) error { return nil }))
 }

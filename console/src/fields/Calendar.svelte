@@ -12,6 +12,20 @@
   const monthName = (month: number) => new Date(2000, month - 1, 1).toLocaleString('en', { month: 'long' });
 </script>
 
+{#snippet cells(grid: { value: number; label: string }[][])}
+  <DatePicker.Table>
+    <DatePicker.TableBody>
+      {#each grid as row, i (i)}
+        <DatePicker.TableRow>
+          {#each row as cell (cell.value)}
+            <DatePicker.TableCell value={cell.value}><DatePicker.TableCellTrigger>{cell.label}</DatePicker.TableCellTrigger></DatePicker.TableCell>
+          {/each}
+        </DatePicker.TableRow>
+      {/each}
+    </DatePicker.TableBody>
+  </DatePicker.Table>
+{/snippet}
+
 <DatePicker
   inline
   locale="en-GB"
@@ -61,17 +75,7 @@
             <button type="button" onclick={() => picker().setView('year')}>{picker().focusedValue.year}</button>
             <DatePicker.NextTrigger aria-label="Year after">›</DatePicker.NextTrigger>
           </DatePicker.ViewControl>
-          <DatePicker.Table>
-            <DatePicker.TableBody>
-              {#each picker().getMonthsGrid({ columns: 4, format: 'short' }) as months, i (i)}
-                <DatePicker.TableRow>
-                  {#each months as month (month.value)}
-                    <DatePicker.TableCell value={month.value}><DatePicker.TableCellTrigger>{month.label}</DatePicker.TableCellTrigger></DatePicker.TableCell>
-                  {/each}
-                </DatePicker.TableRow>
-              {/each}
-            </DatePicker.TableBody>
-          </DatePicker.Table>
+          {@render cells(picker().getMonthsGrid({ columns: 4, format: 'short' }))}
         {/snippet}
       </DatePicker.Context>
     </DatePicker.View>
@@ -83,17 +87,7 @@
             <span>Pick a year</span>
             <DatePicker.NextTrigger aria-label="Ten years after">›</DatePicker.NextTrigger>
           </DatePicker.ViewControl>
-          <DatePicker.Table>
-            <DatePicker.TableBody>
-              {#each picker().getYearsGrid({ columns: 4 }) as years, i (i)}
-                <DatePicker.TableRow>
-                  {#each years as year (year.value)}
-                    <DatePicker.TableCell value={year.value}><DatePicker.TableCellTrigger>{year.label}</DatePicker.TableCellTrigger></DatePicker.TableCell>
-                  {/each}
-                </DatePicker.TableRow>
-              {/each}
-            </DatePicker.TableBody>
-          </DatePicker.Table>
+          {@render cells(picker().getYearsGrid({ columns: 4 }))}
         {/snippet}
       </DatePicker.Context>
     </DatePicker.View>

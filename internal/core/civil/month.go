@@ -1,9 +1,6 @@
 package civil
 
-import (
-	"fmt"
-	"time"
-)
+import "time"
 
 // Month is one month of one year, held as year*12 + month-1; the zero Month is
 // not a month. Months compare with == and <.
@@ -53,9 +50,3 @@ func (m Month) Days() int { return DaysIn(m.Date()) }
 
 // Period is the whole month.
 func (m Month) Period() Period { return Period{First: m.First(), Last: m.Last()} }
-
-// String is the ISO form, YYYY-MM.
-func (m Month) String() string {
-	y, mon := m.Date()
-	return fmt.Sprintf("%04d-%02d", y, mon)
-}

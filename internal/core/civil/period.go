@@ -26,11 +26,6 @@ func (p Period) Days() int {
 	return int(p.Last-p.First) + 1
 }
 
-// Holds reports whether the day lies in the period.
-func (p Period) Holds(d Day) bool {
-	return (!p.First.IsValid() || d >= p.First) && (!p.Last.IsValid() || d <= p.Last)
-}
-
 // String is the ISO form with a slash, an open side as two dots.
 func (p Period) String() string {
 	first, last := "..", ".."

@@ -4,8 +4,6 @@
 package criteria
 
 import (
-	"time"
-
 	"github.com/shopspring/decimal"
 
 	"pikegate/internal/core/civil"
@@ -257,11 +255,4 @@ func (b *Bound) Excludes(missing *record.Column) bool {
 		}
 	}
 	return true
-}
-
-// Place is where and when records are read: the zone that days are taken in,
-// and what people call its time.
-type Place struct {
-	Zone  *time.Location
-	Label string
 }

@@ -22,7 +22,7 @@ var (
 	minutes = &prompt.Prompt{Name: "minutes", Type: prompt.Number}
 
 	setting = prompt.Setting{AsOf: civil.MustParseDay("2026-11-23")}
-	place   = Place{Label: "Harbour time"}
+	clock   = "Harbour time"
 )
 
 func on(c *record.Column, op Op, operand Operand) *Node {
@@ -71,14 +71,14 @@ func TestReadBack(t *testing.T) {
 			"Sailings due on is present, either (route is o or (route is s, and minutes late is 0)), and minutes late is present."},
 	} {
 		bound, dropped := Bind(c.node, answers(), setting)
-		assert.Equal(t, c.want, Say("Sailings", bound, dropped, nil, place).String(), c.name)
+		assert.Equal(t, c.want, Say("Sailings", bound, dropped, nil, clock).String(), c.name)
 	}
 }
 
 func TestReadBackOfTheOrder(t *testing.T) {
 	order := []Sort{{departed, true}, {due, false}, {late, true}, {late, false}, {route, false}, {route, true}}
 	assert.Equal(t, "Sailings without any condition; sorted by departed, newest first, then due on, oldest first, then minutes late, greatest first, "+
-		"then minutes late, least first, then route, A to Z, then route, Z to A.", Say("Sailings", nil, nil, order, place).String())
+		"then minutes late, least first, then route, A to Z, then route, Z to A.", Say("Sailings", nil, nil, order, clock).String())
 }
 
 func TestUnansweredConditionsAreDropped(t *testing.T) {
@@ -88,7 +88,7 @@ func TestUnansweredConditionsAreDropped(t *testing.T) {
 	assert.Len(t, bound.Nodes, 1, "the group that held nothing else is dropped too")
 	assert.Equal(t, []Dropped{{route, routes}}, dropped)
 	assert.Equal(t, "Sailings departed from Mon 1 Jun 2026 through Mon 31 Aug 2026 (92 days, Harbour time); any route (routes left unanswered).",
-		Say("Sailings", bound, dropped, nil, place).String())
+		Say("Sailings", bound, dropped, nil, clock).String())
 
 	bound, dropped = Bind(on(route, AnyOf, asked(routes)), given, setting)
 	assert.Nil(t, bound)

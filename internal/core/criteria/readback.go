@@ -43,15 +43,16 @@ type Sort struct {
 }
 
 // Say renders the criteria that run as one sentence: what is shown, each
-// condition with its values, what was left unanswered, and the order.
-func Say(what string, b *Bound, dropped []Dropped, order []Sort, place Place) ReadBack {
+// condition with its values, what was left unanswered, and the order. clock is
+// what people call the time that days are taken in.
+func Say(what string, b *Bound, dropped []Dropped, order []Sort, clock string) ReadBack {
 	var r ReadBack
 	r.say("%s", what)
 	if b == nil {
 		r.say(" without any condition")
 	} else {
 		r.say(" ")
-		r.group(b, place, true)
+		r.group(b, clock, true)
 	}
 	for i, d := range dropped {
 		if i == 0 {
@@ -73,9 +74,9 @@ func Say(what string, b *Bound, dropped []Dropped, order []Sort, place Place) Re
 	return r
 }
 
-func (r *ReadBack) group(b *Bound, place Place, top bool) {
+func (r *ReadBack) group(b *Bound, clock string, top bool) {
 	if b.Logic == Condition {
-		r.condition(b, place)
+		r.condition(b, clock)
 		return
 	}
 	nested := !top && len(b.Nodes) > 1
@@ -95,20 +96,20 @@ func (r *ReadBack) group(b *Bound, place Place, top bool) {
 		default:
 			r.say(", ")
 		}
-		r.group(n, place, false)
+		r.group(n, clock, false)
 	}
 	if nested || top && b.Logic == Any && len(b.Nodes) > 1 {
 		r.say(")")
 	}
 }
 
-func (r *ReadBack) condition(b *Bound, place Place) {
+func (r *ReadBack) condition(b *Bound, clock string) {
 	r.say("%s ", label(b.Column))
 	switch {
 	case b.Op == Missing || b.Op == Present:
 		r.say("is %s", b.Op)
 	case b.Column.Type.IsDated():
-		r.days(b, place)
+		r.days(b, clock)
 	case b.Op == AtLeast:
 		r.say("at least ")
 		r.value(r.number(b))
@@ -136,10 +137,9 @@ func (r *ReadBack) number(b *Bound) string {
 	return strings.TrimSpace(b.Numbers[0].String() + " " + b.Column.Unit)
 }
 
-func (r *ReadBack) days(b *Bound, place Place) {
-	clock := ""
-	if b.Column.Type == record.Instant {
-		clock = place.Label
+func (r *ReadBack) days(b *Bound, clock string) {
+	if b.Column.Type != record.Instant {
+		clock = "" // a date is the same everywhere
 	}
 	on := "on "
 	if strings.HasSuffix(b.Column.Label, " on") {

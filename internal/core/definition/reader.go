@@ -19,7 +19,7 @@ const (
 	WrongType      = "wrong_type"
 	WrongValue     = "wrong_value"
 	WrongFormat    = "wrong_format"
-	NotAnIdentifer = "not_an_identifier"
+	NotAnIdentifier = "not_an_identifier"
 )
 
 // reader reads one document and collects its faults.
@@ -76,7 +76,7 @@ func (r *reader) ref() Ref {
 	}
 	name := r.text(value)
 	if name != "" && !identifier.MatchString(name) {
-		r.fault(value, NotAnIdentifer, "%q is not a name; names are small letters and digits, parted by - or _", name)
+		r.fault(value, NotAnIdentifier, "%q is not a name; names are small letters and digits, parted by - or _", name)
 	}
 	return Ref{Kind: Kind(key.Value), Name: name}
 }

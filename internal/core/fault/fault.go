@@ -108,14 +108,6 @@ func (l List) Error() string {
 	return strings.Join(lines, "\n")
 }
 
-// Err is the list as an error, nil when it is empty.
-func (l List) Err() error {
-	if len(l) == 0 {
-		return nil
-	}
-	return l
-}
-
 // Either joins texts as "a", "a or b", "a, b or c".
 func Either(texts []string) string { return join(texts, " or ") }
 

@@ -26,12 +26,14 @@ func (p *parser) skipBlank() {
 }
 
 // words consumes the given words, parted by blanks, or nothing.
-func (p *parser) words(all ...string) bool {
+func (p *parser) words(first string, more ...string) bool {
 	from := p.at
-	for i, w := range all {
-		if i > 0 {
-			p.skipBlank()
-		}
+	if !p.peek(0).isWord(first) {
+		return false
+	}
+	p.at++
+	for _, w := range more {
+		p.skipBlank()
 		if !p.peek(0).isWord(w) {
 			p.at = from
 			return false
@@ -46,22 +48,30 @@ func (p *parser) words(all ...string) bool {
 // It consumes all tokens or reports false.
 func thing(tokens []token) (node, bool) {
 	p := parser{tokens: tokens}
-	for _, production := range [...]func(*parser) (node, bool){(*parser).date, (*parser).dayPhrase} {
-		p.at = 0
-		n, ok := production(&p)
-		if ok && p.done() {
-			return n, true
-		}
-		if ok && (n.isDay() || n.form == partial) && p.time() && p.done() {
-			n.flags |= hasTime
-			return n, true
-		}
+	if n, ok := p.date(); ok && p.ends(&n) {
+		return n, true
+	}
+	p.at = 0
+	if n, ok := p.dayPhrase(); ok && p.ends(&n) {
+		return n, true
 	}
 	p.at = 0
 	if n, ok := p.periodPhrase(); ok && p.done() {
 		return n, true
 	}
 	return node{}, false
+}
+
+// ends reports whether the text ends here, behind a time of day or without one.
+func (p *parser) ends(n *node) bool {
+	if p.done() {
+		return true
+	}
+	if (n.isDay() || n.form == partial) && p.time() && p.done() {
+		n.flags |= hasTime
+		return true
+	}
+	return false
 }
 
 // date = [ weekday [ "," ] blank ] ( numeric | named ) .

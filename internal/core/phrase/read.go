@@ -120,10 +120,11 @@ func period(text string, tokens []token, s Setting) (Reading, *fault.Fault) {
 		if isOpen(side) {
 			return
 		}
-		n, ok := thing(side)
-		f := notAPeriod(text)
-		if ok && n.form < thisUnit {
+		var f *fault.Fault
+		if n, ok := thing(side); ok && n.form < thisUnit {
 			*into, f = evaluate(n, s)
+		} else {
+			f = notAPeriod(text)
 		}
 		if f != nil {
 			faults = append(faults, f)
@@ -148,7 +149,7 @@ func Between(start, end Reading) (Reading, *fault.Fault) {
 		return Reading{}, fault.New(EndBeforeStart, "the period ends on %s, before it starts on %s", p.Last.Spelled(), p.First.Spelled()).
 			Suggest(swapped.First.Plain() + " to " + swapped.Last.Plain())
 	}
-	return Reading{Period: p, Unit: true, Notes: append(slices.Clip(start.Notes), end.Notes...)}, nil
+	return Reading{Period: p, Unit: true, Notes: slices.Concat(start.Notes, end.Notes)}, nil
 }
 
 func isOpen(side []token) bool {
@@ -166,20 +167,30 @@ func split(tokens []token) (first, last []token, ok bool) {
 		case t.isWord("until"):
 			return nil, tokens[2:], true
 		case t.isWord("from"):
-			return splitAt(tokens[2:], isTo)
+			return splitAt(tokens[2:], to)
 		}
 	}
-	for _, parts := range []func([]token, int) bool{isTo, isSlash, isDots, isDash} {
-		if first, last, ok = splitAt(tokens, parts); ok {
+	for s := to; s <= dash; s++ {
+		if first, last, ok = splitAt(tokens, s); ok {
 			return first, last, true
 		}
 	}
 	return nil, nil, false
 }
 
-func splitAt(tokens []token, parts func([]token, int) bool) (first, last []token, ok bool) {
+// separator is what can stand between two ends, in the order of trying.
+type separator uint8
+
+const (
+	to    separator = iota // "to" or "through" between blanks
+	slash                  // "/": the only one, one beside an open end, or one with a blank at its side
+	twoDots
+	dash // "-" between blanks
+)
+
+func splitAt(tokens []token, s separator) (first, last []token, ok bool) {
 	for i := range tokens {
-		if parts(tokens, i) {
+		if s.partsAt(tokens, i) {
 			first, last = trim(tokens[:i]), trim(tokens[i+1:])
 			return first, last, !isOpen(first) || !isOpen(last)
 		}
@@ -201,32 +212,28 @@ func hasBlanks(tokens []token, i int) (before, after bool) {
 	return i > 0 && tokens[i-1].kind == blank, i+1 < len(tokens) && tokens[i+1].kind == blank
 }
 
-func isTo(tokens []token, i int) bool {
+func (s separator) partsAt(tokens []token, i int) bool {
 	before, after := hasBlanks(tokens, i)
-	return before && after && (tokens[i].isWord("to") || tokens[i].isWord("through"))
+	t := tokens[i]
+	switch s {
+	case to:
+		return before && after && (t.isWord("to") || t.isWord("through"))
+	case slash:
+		return t.isMark('/') && (before || after || isOpen(tokens[:i]) || isOpen(tokens[i+1:]) || isOnly('/', tokens))
+	case twoDots:
+		return t.kind == dots
+	}
+	return before && after && t.isMark('-')
 }
 
-// isSlash finds the slash that parts two ends: the only one, one beside an
-// open end, or one with a blank at its side.
-func isSlash(tokens []token, i int) bool {
-	if !tokens[i].isMark('/') {
-		return false
-	}
-	before, after := hasBlanks(tokens, i)
-	slashes := 0
+func isOnly(mark byte, tokens []token) bool {
+	n := 0
 	for _, t := range tokens {
-		if t.isMark('/') {
-			slashes++
+		if t.isMark(mark) {
+			n++
 		}
 	}
-	return before || after || slashes == 1 || isOpen(tokens[:i]) || isOpen(tokens[i+1:])
-}
-
-func isDots(tokens []token, i int) bool { return tokens[i].kind == dots }
-
-func isDash(tokens []token, i int) bool {
-	before, after := hasBlanks(tokens, i)
-	return before && after && tokens[i].isMark('-')
+	return n == 1
 }
 
 // evaluate asks the calendar what a node stands for.

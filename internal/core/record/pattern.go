@@ -94,9 +94,6 @@ func (p *Pattern) literal(text string) {
 // String is the pattern as it was written.
 func (p Pattern) String() string { return p.source }
 
-// IsZero reports whether there is no pattern.
-func (p Pattern) IsZero() bool { return len(p.pieces) == 0 }
-
 // HasTime reports whether the pattern has a time of day.
 func (p Pattern) HasTime() bool { return p.timed }
 
