@@ -14,11 +14,11 @@ import (
 
 // The codes of what is wrong with the keys and values of a document.
 const (
-	UnknownKey     = "unknown_key"
-	MissingKey     = "missing_key"
-	WrongType      = "wrong_type"
-	WrongValue     = "wrong_value"
-	WrongFormat    = "wrong_format"
+	UnknownKey      = "unknown_key"
+	MissingKey      = "missing_key"
+	WrongType       = "wrong_type"
+	WrongValue      = "wrong_value"
+	WrongFormat     = "wrong_format"
 	NotAnIdentifier = "not_an_identifier"
 )
 

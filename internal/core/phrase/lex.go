@@ -12,7 +12,7 @@ const (
 	end    kind = iota // past the last token
 	number             // one to eight digits
 	word               // ASCII letters, in lower case
-	mark               // one of / . - , :
+	mark               // one of / . - , : +
 	dots               // ..
 	blank              // white space, however much
 )
@@ -74,7 +74,7 @@ func lex(text string, into []token) ([]token, bool) {
 		case c == '.' && i+1 < len(lower) && lower[i+1] == '.':
 			i += 2
 			into = append(into, token{kind: dots, text: ".."})
-		case c == '/' || c == '.' || c == '-' || c == ',' || c == ':':
+		case c == '/' || c == '.' || c == '-' || c == ',' || c == ':' || c == '+':
 			i++
 			into = append(into, token{kind: mark, text: lower[from:i]})
 		default:

@@ -44,6 +44,7 @@ type flag uint8
 const (
 	hasWeekday flag = 1 << iota
 	hasTime
+	isFiscal // a quarter or year of the business
 )
 
 // form is the production of the grammar that a node came from.

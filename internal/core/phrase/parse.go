@@ -366,11 +366,16 @@ func (p *parser) dayPhrase() (node, bool) {
 	return node{}, false
 }
 
-// periodPhrase = which unit | ( "last" | "next" ) N unit | unit "to" "date" | N "days" "to" "date" .
+// periodPhrase = which unit | ( "last" | "next" ) N unit | unit "to" "date" | N "days" "to" "date"
+//
+//	| which "fiscal" ( "quarter" | "year" ) | ( "last" | "next" ) N "fiscal" ( "quarters" | "years" ) .
 func (p *parser) periodPhrase() (node, bool) {
 	from := p.at
 	if which, ok := p.which(); ok {
 		p.skipBlank()
+		if n, ok := p.fiscal(which); ok {
+			return n, true
+		}
 		if u := p.unit(); u != noUnit {
 			return node{form: thisUnit, unit: u, n: which}, true
 		}
@@ -384,6 +389,25 @@ func (p *parser) periodPhrase() (node, bool) {
 	} else if u := p.unit(); u > days {
 		if p.skipBlank(); p.words("to", "date") {
 			return node{form: unitToDate, unit: u}, true
+		}
+	}
+	p.at = from
+	return node{}, false
+}
+
+// fiscal = [ N blank ] "fiscal" blank ( "quarter" | "year" ) , behind which.
+func (p *parser) fiscal(which int) (node, bool) {
+	from := p.at
+	n := node{form: thisUnit, n: which, flags: isFiscal}
+	if count := p.peek(0); count.kind == number && count.n > 0 && which != 0 {
+		n.form, n.n = runOf, which*count.n
+		p.at++
+		p.skipBlank()
+	}
+	if p.words("fiscal") {
+		p.skipBlank()
+		if n.unit = p.unit(); n.unit >= quarters {
+			return n, true
 		}
 	}
 	p.at = from
@@ -472,14 +496,14 @@ func (p *parser) amPm() bool {
 	return true
 }
 
-// offset = [ blank ] ( "Z" | "UTC" | "GMT" | "-" hh [ ":" ] mm ) .
+// offset = [ blank ] ( "Z" | "UTC" | "GMT" | ( "+" | "-" ) hh [ ":" ] [ mm ] ) .
 func (p *parser) offset() {
 	from := p.at
 	p.skipBlank()
 	switch {
 	case p.words("z"), p.words("utc"), p.words("gmt"):
 		return
-	case p.peek(0).isMark('-') && p.peek(1).kind == number:
+	case (p.peek(0).isMark('-') || p.peek(0).isMark('+')) && p.peek(1).kind == number:
 		if p.at += 2; p.peek(0).isMark(':') && p.peek(1).width == 2 {
 			p.at += 2
 		}

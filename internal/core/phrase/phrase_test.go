@@ -83,6 +83,8 @@ func TestDaysThatAreRefused(t *testing.T) {
 		{"month alone", "March", `the year is missing; did you mean "Mar 2026"? [incomplete_date]`},
 		{"whole month", "2026-03", `"2026-03" is the whole of March 2026 and not a single day; did you mean "1 Mar 2026" or "31 Mar 2026"? [incomplete_date]`},
 		{"whole quarter", "Q1 2026", `"Q1 2026" is quarter 1 of 2026 and not a single day; did you mean "1 Jan 2026" or "31 Mar 2026"? [incomplete_date]`},
+		{"no such month, and no day", "2026-13", `"2026-13" is not a single day [incomplete_date]`},
+		{"time with an offset", "2026-03-05T14:30+01:00", `a day is asked for, without a time of day; did you mean "5 Mar 2026"? [time_not_wanted]`},
 		{"no such day", "30 Feb 2026", `there is no 30 February 2026; the month has 28 days; did you mean "28 Feb 2026"? [no_such_date]`},
 		{"no leap day", "2025-02-29", `there is no 29 February 2025; the month has 28 days; did you mean "28 Feb 2025"? [no_such_date]`},
 		{"no such month", "2026-13-01", `there is no month 13 [no_such_date]`},
@@ -144,6 +146,8 @@ func TestPeriodsThatAreRead(t *testing.T) {
 		{"today", "2026-11-23/2026-11-23"}, {"Jan 0001", "0001-01-01/0001-01-31"}, {"Dec 9999", "9999-12-01/9999-12-31"},
 		{"5 Mar 2026 to 1 Mar 2026", "!end_before_start"}, {"5 Mar 2026 to 30 Feb 2026", "!no_such_date"}, {"5 Mar to 30 Feb 2026", "!incomplete_date"},
 		{"5 Mar 2026 14:30 to 6 Mar 2026", "!time_not_wanted"}, {"last month to today", "!not_a_date"}, {"../..", "!not_a_date"}, {"to", "!not_a_date"},
+		{"2026-03-05..", "!not_a_date"}, {"..2026-03-05", "!not_a_date"}, {"/2026-03-05", "!not_a_date"}, {"2026-03-05 .. 2026-03-06", "2026-03-05/2026-03-06"},
+		{"2026-03-05 / ..", "2026-03-05/.."}, {"last fiscal year", "!not_a_date"}, {"2026-Q5", "!no_such_date"},
 		{"lst month", "!not_a_date"}, {"last 0 days", "!not_a_date"}, {"next 99999999 years", "!no_such_date"},
 	} {
 		r, f := Period(c.text, setting)
@@ -157,6 +161,30 @@ func TestPeriodsThatAreRead(t *testing.T) {
 	assert.Equal(t, `the period ends on Sun 1 Mar 2026, before it starts on Thu 5 Mar 2026; did you mean "1 Mar 2026 to 5 Mar 2026"? [end_before_start]`, f.Error())
 	_, f = Period("lst mnth", setting)
 	assert.Equal(t, []string{"last month"}, f.Suggestions)
+}
+
+// The fiscal year starts in April here: it is the third quarter of the year
+// that started on 1 April 2026. "This quarter" stays a calendar one.
+func TestFiscalPhrases(t *testing.T) {
+	s := setting
+	s.FiscalStart = time.April
+	for text, want := range map[string]string{
+		"this fiscal year": "2026-04-01/2027-03-31", "last fiscal year": "2025-04-01/2026-03-31", "next fiscal year": "2027-04-01/2028-03-31",
+		"this fiscal quarter": "2026-10-01/2026-12-31", "last 2 fiscal quarters": "2026-04-01/2026-09-30", "next 3 fiscal years": "2027-04-01/2030-03-31",
+		"this quarter": "2026-10-01/2026-12-31", "last 2 fiscal months": "!not_a_date", "fiscal year": "!not_a_date", "2026-Q1": "2026-01-01/2026-03-31",
+	} {
+		r, f := Period(text, s)
+		got := r.Period.String()
+		if f != nil {
+			got = "!" + f.Code
+		}
+		assert.Equal(t, want, got, text)
+	}
+	s.FiscalStart, s.AsOf = time.February, civil.MustParseDay("2026-01-31")
+	r, _ := Period("this fiscal quarter", s)
+	assert.Equal(t, "2025-11-01/2026-01-31", r.Period.String())
+	_, f := Period("last fiscal year", setting)
+	assert.Contains(t, f.Message, "fiscal-year-starts")
 }
 
 // Every day of 400 years, in every form that names a day whole, is read back

@@ -33,6 +33,13 @@ const (
 type Setting struct {
 	AsOf  civil.Day // today, for this reading
 	Order DayOrder
+	// FiscalStart is the month that the business's year starts with; 0 where it
+	// has none of its own, and then fiscal phrases are refused.
+	FiscalStart time.Month
+	// Zone is where times of day are read, and Now the instant that "now" means,
+	// in seconds of the POSIX epoch. Days need neither.
+	Zone *time.Location
+	Now  int64
 }
 
 // Reading is what a text was understood as. For a day, Period starts and ends
@@ -73,7 +80,10 @@ func Day(text string, s Setting) (Reading, *fault.Fault) {
 		return Reading{}, offer(notADate(text), tokens, func(mended string) (Reading, *fault.Fault) { return Day(mended, s) })
 	}
 	r, f := evaluate(n, s)
-	if f == nil && r.Unit {
+	switch {
+	case n.form == unitOf && f != nil:
+		f = fault.New(IncompleteDate, "%q is not a single day", fault.Shorten(text))
+	case f == nil && r.Unit:
 		f = fault.New(IncompleteDate, "%q is %s and not a single day", fault.Shorten(text), unitPhrase(n)).
 			Suggest(r.Period.First.Plain(), r.Period.Last.Plain())
 	}
@@ -192,7 +202,7 @@ func splitAt(tokens []token, s separator) (first, last []token, ok bool) {
 	for i := range tokens {
 		if s.partsAt(tokens, i) {
 			first, last = trim(tokens[:i]), trim(tokens[i+1:])
-			return first, last, !isOpen(first) || !isOpen(last)
+			return first, last, s.takes(first) && s.takes(last) && !(isOpen(first) && isOpen(last))
 		}
 	}
 	return nil, nil, false
@@ -226,6 +236,12 @@ func (s separator) partsAt(tokens []token, i int) bool {
 	return before && after && t.isMark('-')
 }
 
+// takes reports whether the side can be an end. Only beside a slash can an end
+// be open, and then two dots say so.
+func (s separator) takes(side []token) bool {
+	return len(side) > 0 && (s == slash || !isOpen(side))
+}
+
 func isOnly(mark byte, tokens []token) bool {
 	n := 0
 	for _, t := range tokens {
@@ -250,7 +266,10 @@ func evaluate(n node, s Setting) (Reading, *fault.Fault) {
 		}
 		return Reading{Period: p, Unit: true}, nil
 	}
-	p, ok := relative(n, s.AsOf)
+	if n.flags&isFiscal != 0 && s.FiscalStart == 0 {
+		return Reading{}, fault.New(NotADate, "a fiscal period needs the month that the fiscal year starts with; the setting fiscal-year-starts names it, and it is not set")
+	}
+	p, ok := relative(n, s)
 	if !ok {
 		return Reading{}, outside()
 	}
@@ -276,7 +295,7 @@ func evaluateDay(n node, s Setting) (Reading, *fault.Fault) {
 			f = outside()
 		}
 	case startOf, endOf:
-		p, ok := current(s.AsOf, n.unit, n.n)
+		p, ok := current(s.AsOf, n.unit, n.n, time.January)
 		if d = p.First; n.form == endOf {
 			d = p.Last
 		}
@@ -491,19 +510,23 @@ func unitPhrase(n node) string {
 }
 
 // relative is a period phrase as of a day.
-func relative(n node, asOf civil.Day) (civil.Period, bool) {
+func relative(n node, s Setting) (civil.Period, bool) {
+	asOf, start := s.AsOf, time.January
+	if n.flags&isFiscal != 0 {
+		start = s.FiscalStart
+	}
 	switch n.form {
 	case thisUnit:
-		return current(asOf, n.unit, n.n)
+		return current(asOf, n.unit, n.n, start)
 	case runOf:
-		near, ok := current(asOf, n.unit, sign(n.n))
-		far, okFar := current(asOf, n.unit, n.n)
+		near, ok := current(asOf, n.unit, sign(n.n), start)
+		far, okFar := current(asOf, n.unit, n.n, start)
 		if n.n < 0 {
 			near, far = far, near
 		}
 		return civil.Period{First: near.First, Last: far.Last}, ok && okFar
 	case unitToDate:
-		p, ok := current(asOf, n.unit, 0)
+		p, ok := current(asOf, n.unit, 0, start)
 		return civil.Period{First: p.First, Last: asOf}, ok
 	}
 	first, ok := asOf.AddDays(1 - n.n)
@@ -517,8 +540,9 @@ func sign(n int) int {
 	return 1
 }
 
-// current is the unit that holds the day, moved by n units.
-func current(asOf civil.Day, u unit, n int) (civil.Period, bool) {
+// current is the unit that holds the day, moved by n units; years start with
+// the month given, and quarters go by it.
+func current(asOf civil.Day, u unit, n int, start time.Month) (civil.Period, bool) {
 	switch u {
 	case days:
 		d, ok := asOf.AddDays(n)
@@ -534,7 +558,8 @@ func current(asOf civil.Day, u unit, n int) (civil.Period, bool) {
 	}
 	size := unitMonths[u]
 	m := asOf.Month()
-	m, ok := m.Add(n*size - int(m)%size)
+	since := (int(m) - int(start) + 1) % size
+	m, ok := m.Add(n*size - since)
 	if !ok {
 		return civil.Period{}, false
 	}

@@ -14,7 +14,7 @@ var (
 
 	// spellings are the words that a mistyped one may have been meant to be.
 	spellings = []string{"today", "yesterday", "tomorrow", "ago", "this", "last", "next", "start", "end",
-		"since", "until", "through", "from", "date"}
+		"since", "until", "through", "from", "date", "fiscal", "now", "minutes", "hours"}
 )
 
 func init() {
