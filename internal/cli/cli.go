@@ -87,13 +87,16 @@ returns the matching records, sorted.
 			return c.Help()
 		},
 	}
-	root.AddCommand(newServe(), newDemo(), newReports(), newShow(), newRun(), newPut(), newVersion())
+	root.AddCommand(newServe(), newDemo(), newReports(), newShow(), newRun(), newPut(), newDate(), newVersion())
 	return root
 }
 
 // report writes an error to standard error: as JSON where JSON was asked for,
 // else one line for each thing to mend.
 func report(w io.Writer, c *cobra.Command, code int, err error) {
+	if errors.Is(err, errSaid) {
+		return
+	}
 	var p *api.Problem
 	isProblem := errors.As(err, &p)
 	if output := c.Flags().Lookup("output"); output != nil && (output.Value.String() == "json" || output.Value.String() == "ndjson") {

@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"time"
 
@@ -29,6 +30,7 @@ var settings = []struct {
 	{"listen", "127.0.0.1:8080", "address and port to listen on; loopback unless told otherwise"},
 	{"data", filepath.Join(cacheDir(), "data"), "directory of the service's files"},
 	{"day-order", "", "how days that are all digits are read: day-first or month-first; unset, ambiguous ones are refused"},
+	{"fiscal-year-starts", "", "month that the business's year starts with, 1 to 12; unset, fiscal phrases are refused"},
 	{"run-time", "5m", "the longest that a run may take"},
 	{"stop-time", "20s", "how long requests in flight may go on when the service is stopped"},
 	{"log", "info", "the least that is logged: debug, info, warn or error"},
@@ -75,7 +77,7 @@ func newServe() *cobra.Command {
 func settingsHelp() string {
 	var b strings.Builder
 	b.WriteString("Each setting is a flag, an environment variable, and a key of the config file.\nThe flag wins over the variable, the variable over the file.\n\n")
-	fmt.Fprintf(&b, "  %-12s%-22s%-16s%s\n", "FLAG", "VARIABLE", "KEY", "DEFAULT")
+	fmt.Fprintf(&b, "  %-22s%-30s%-22s%s\n", "FLAG", "VARIABLE", "KEY", "DEFAULT")
 	for _, s := range settings {
 		value := s.value
 		if value == "" {
@@ -84,7 +86,7 @@ func settingsHelp() string {
 		if s.name == "data" {
 			value = "pikegate/data in the user's cache directory"
 		}
-		fmt.Fprintf(&b, "  %-12s%-22s%-16s%s\n", "--"+s.name, variable(s.name), s.name+":", value)
+		fmt.Fprintf(&b, "  %-22s%-30s%-22s%s\n", "--"+s.name, variable(s.name), s.name+":", value)
 	}
 	return strings.TrimRight(b.String(), "\n")
 }
@@ -134,6 +136,11 @@ func serve(ctx context.Context, v *viper.Viper, logTo io.Writer) error {
 	if err != nil {
 		return err
 	}
+	if text := v.GetString("fiscal-year-starts"); text != "" {
+		if config.FiscalStart, err = fiscalStart(text); err != nil {
+			return err
+		}
+	}
 	grace, err := time.ParseDuration(v.GetString("stop-time"))
 	if err != nil {
 		return fail(exitUsage, "stop-time: %w", err)
@@ -169,6 +176,15 @@ func startLog(level string, to io.Writer) error {
 	}
 	slog.SetDefault(slog.New(slog.NewJSONHandler(to, &slog.HandlerOptions{Level: l})))
 	return nil
+}
+
+// fiscalStart reads the month that a fiscal year starts with.
+func fiscalStart(text string) (time.Month, error) {
+	month, err := strconv.Atoi(text)
+	if err != nil || month < 1 || month > 12 {
+		return 0, fail(exitUsage, "fiscal-year-starts: %q is not a month from 1 to 12", text)
+	}
+	return time.Month(month), nil
 }
 
 func serviceConfig(dir, order, runTime string) (service.Config, error) {

@@ -26,8 +26,10 @@ import (
 type Config struct {
 	Dir      string          // where its files lie
 	DayOrder phrase.DayOrder // for days that are all digits
-	RunTime  time.Duration   // the longest that a run may take
-	Now      func() time.Time
+	// FiscalStart is the month that the business's year starts with, 0 for none.
+	FiscalStart time.Month
+	RunTime     time.Duration // the longest that a run may take
+	Now         func() time.Time
 }
 
 // The files of a service in its directory.
@@ -121,7 +123,7 @@ func (s *Service) Today(zone *time.Location) civil.Day {
 }
 
 func (s *Service) setting(asOf civil.Day) phrase.Setting {
-	return phrase.Setting{AsOf: asOf, Order: s.config.DayOrder}
+	return phrase.Setting{AsOf: asOf, Order: s.config.DayOrder, FiscalStart: s.config.FiscalStart}
 }
 
 // asOf reads the as-of day that a caller passed; today where there is none.

@@ -18,6 +18,7 @@ const (
 // Instant is what the text of a moment was understood as.
 type Instant struct {
 	Seconds int64 // since the POSIX epoch
+	Zoned   bool  // the text settled the instant by itself; the setting's zone played no part
 	Notes   []string
 }
 
@@ -41,7 +42,7 @@ func Moment(text string, s Setting) (Instant, *fault.Fault) {
 	}
 	p := parser{tokens: tokens}
 	if seconds, ok := p.fromNow(s.Now); ok && p.done() {
-		return Instant{Seconds: seconds}, nil
+		return Instant{Seconds: seconds, Zoned: true}, nil
 	}
 	n, c, ok := p.dated()
 	if !ok {
@@ -168,7 +169,7 @@ func (c clock) on(d civil.Day, zone *time.Location) (Instant, *fault.Fault) {
 	}
 	wall := d.Midnight() + int64(c.hour*3600+c.minute*60+c.second)
 	if c.hasOffset {
-		return Instant{Seconds: wall - int64(c.offset)}, nil
+		return Instant{Seconds: wall - int64(c.offset), Zoned: true}, nil
 	}
 	switch found := readings(wall, zone); len(found) {
 	case 1:
