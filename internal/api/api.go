@@ -80,7 +80,14 @@ func New(s *service.Service) http.Handler {
 	if err != nil {
 		panic("api: the document cannot be written: " + err.Error())
 	}
-	return http.NewCrossOriginProtection().Handler(engine)
+	guarded := http.NewCrossOriginProtection()
+	guarded.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		p := newProblem(http.StatusForbidden, Forbidden, "another site's page sent this; call the service from its own pages or by a program")
+		w.Header().Set("Content-Type", p.ContentType(""))
+		w.WriteHeader(p.Status)
+		_ = json.NewEncoder(w).Encode(p)
+	}))
+	return guarded.Handler(engine)
 }
 
 // Server is an HTTP server with the limits that a service wants. A response

@@ -411,6 +411,7 @@ func testPages(t *testing.T, url string) {
 	answer, err := http.DefaultClient.Do(foreign)
 	require.NoError(t, err)
 	answer.Body.Close()
+	assert.Equal(t, "application/problem+json", answer.Header.Get("Content-Type"))
 	assert.Equal(t, 403, answer.StatusCode, "another site's page cannot use a reader's browser to write")
 }
 

@@ -21,6 +21,7 @@ const (
 	InvalidRequest = "invalid_request"
 	NotFound       = "not_found"
 	TooLarge       = "too_large"
+	Forbidden      = "forbidden"
 	SourceFailed   = "source_failed"
 	CutByTime      = "cut_by_time"
 	Failed         = "failed"

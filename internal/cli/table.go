@@ -197,6 +197,10 @@ func cellText(c export.Column, v any) string {
 		if d, ok := civil.ParseDay(text); ok {
 			return d.Spelled()
 		}
+	case "datetime":
+		if at, err := time.Parse("2006-01-02T15:04:05", text); err == nil {
+			return instantText(at, "UTC")
+		}
 	case "instant":
 		if at, err := time.Parse(time.RFC3339, text); err == nil {
 			return instantText(at, c.Zone)

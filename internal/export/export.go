@@ -74,8 +74,11 @@ func (o *output) send() error {
 func (o *output) appendPlain(b []byte, c *record.Column, v record.Value) []byte {
 	if c.Type.IsDated() {
 		if day, seconds, ok := c.Moment(v); ok {
-			if c.Type == record.Date {
+			switch c.Type {
+			case record.Date:
 				return day.AppendISO(b)
+			case record.Datetime:
+				return time.Unix(seconds, 0).UTC().AppendFormat(b, "2006-01-02T15:04:05")
 			}
 			return time.Unix(seconds, 0).In(o.zone).AppendFormat(b, time.RFC3339)
 		}

@@ -76,6 +76,22 @@ func TestJSON(t *testing.T) {
 	assert.Regexp(t, `\],"receipt":\{"rows":4\}\}\n$`, text, "the receipt is last")
 }
 
+func TestDatesInOtherForms(t *testing.T) {
+	wall, err := record.ParsePattern("dd.MM.yyyy HH:mm")
+	require.NoError(t, err)
+	columns := []*record.Column{
+		{Name: "wall", Type: record.Datetime, Stored: record.StoredText, Pattern: wall}, {Name: "eight", Type: record.Date, Stored: record.EightDigits},
+		{Name: "serial", Type: record.Date, Stored: record.SerialDays}, {Name: "millis", Type: record.Instant, Stored: record.EpochMillis},
+	}
+	var b bytes.Buffer
+	w := New(CSV, &b, columns, time.UTC)
+	require.NoError(t, w.Begin())
+	require.NoError(t, w.Row([]record.Value{"05.03.2026 14:30", int64(20260305), 46086.5, int64(1772721015999)}))
+	require.NoError(t, w.Row([]record.Value{"5.3.2026", int64(20260230), "soon", nil}))
+	require.NoError(t, w.End(nil))
+	assert.Equal(t, "wall,eight,serial,millis\r\n2026-03-05T14:30:00,2026-03-05,2026-03-05,2026-03-05T14:30:15Z\r\n5.3.2026,20260230,soon,\r\n", b.String())
+}
+
 func TestNDJSON(t *testing.T) {
 	lines := bytes.Split([]byte(write(t, NDJSON)), []byte("\n"))
 	require.Len(t, lines, 5)

@@ -68,7 +68,7 @@ type jsonWriter struct {
 // Column is a column as JSON describes it.
 type Column struct {
 	Name  string `json:"name" doc:"Name in the dataset."`
-	Type  string `json:"type" doc:"What its values mean: text, integer, decimal, date or instant."`
+	Type  string `json:"type" doc:"What its values mean: text, integer, decimal, date, datetime or instant."`
 	Label string `json:"label" doc:"What people read."`
 	Unit  string `json:"unit,omitempty" doc:"Unit of its numbers."`
 	Zone  string `json:"zone,omitempty" doc:"IANA zone that its instants are shown in."`

@@ -32,7 +32,7 @@ function isRepeated(instant: string, zone: string): boolean {
 export function cellText(column: Column, value: string | number): string {
   const text = String(value);
   if (column.type === 'date') return spelledDay(text);
-  if (column.type === 'instant' && isoDay.test(text)) {
+  if ((column.type === 'instant' || column.type === 'datetime') && isoDay.test(text)) {
     const clock = text.slice(11, 19);
     const offset = column.zone && isRepeated(text, column.zone) ? ` ${text.slice(19)}` : '';
     return `${spelledDay(text)} ${clock.endsWith(':00') ? clock.slice(0, 5) : clock}${offset}`;

@@ -39,6 +39,9 @@ type Statement struct {
 //
 //   - Name quotes an identifier, whatever it holds.
 //   - Param is the placeholder of the n-th value, from 1.
+//   - Stored is what the bounds of a dated column are compared with: the column
+//     as it is wherever that sorts by time, so that an index serves, else the
+//     value in ISO form, missing where it is unreadable.
 //   - Readable is a condition that the column's stored value fits its stored
 //     form, for values that the bounds alone would let through; "" where there
 //     are none. lower and upper say which bounds there are.
@@ -47,6 +50,7 @@ type Statement struct {
 type Dialect interface {
 	Name(name string) string
 	Param(n int) string
+	Stored(c *record.Column) string
 	Readable(c *record.Column, lower, upper bool) string
 	Order(c *record.Column, descending, mayMiss bool) string
 }
@@ -163,7 +167,7 @@ func (w *writer) condition(b *criteria.Bound) {
 	case b.Op == criteria.Present:
 		w.WriteString(name + " IS NOT NULL")
 	case b.Column.Type.IsDated():
-		w.spans(b, name)
+		w.spans(b, w.dialect.Stored(b.Column))
 	case b.Column.Type.IsNumeric():
 		w.numbers(b, name)
 	default:

@@ -40,6 +40,12 @@ var (
 	digits   = &record.Column{Name: "digits", Type: record.Date, Stored: record.StoredText, Pattern: pattern("yyyyMMdd")}
 	instant  = &record.Column{Name: "at", Type: record.Instant, Stored: record.StoredText, Pattern: pattern("yyyy-MM-dd HH:mm:ss")}
 	zulu     = &record.Column{Name: "zulu", Type: record.Instant, Stored: record.StoredText, Pattern: pattern("yyyy-MM-dd'T'HH:mm:ss'Z'")}
+	millis   = &record.Column{Name: "millis", Type: record.Instant, Stored: record.EpochMillis}
+	eight    = &record.Column{Name: "eight", Type: record.Date, Stored: record.EightDigits}
+	serial   = &record.Column{Name: "serial", Type: record.Date, Stored: record.SerialDays}
+	wall     = &record.Column{Name: "wall", Type: record.Datetime, Stored: record.StoredText, Pattern: pattern("yyyy-MM-dd'T'HH:mm")}
+	loose    = &record.Column{Name: "loose", Type: record.Date, Stored: record.StoredText, Pattern: pattern("M/d/yyyy")}
+	dotted   = &record.Column{Name: "dotted", Type: record.Datetime, Stored: record.StoredText, Pattern: pattern("dd.MM.yyyy HH:mm:ss")}
 	epoch    = &record.Column{Name: "epoch", Type: record.Instant, Stored: record.EpochSeconds}
 	route    = &record.Column{Name: `the "route"`, Type: record.Text}
 	late     = &record.Column{Name: "late", Type: record.Integer}
@@ -79,6 +85,8 @@ func TestGoldenSQL(t *testing.T) {
 		{"a day on instants with a suffix", Query{Where: bound(on(zulu, criteria.Is, "2026-10-25"))}},
 		{"a day on epoch seconds", Query{Where: bound(on(epoch, criteria.Is, "2026-03-29"))}},
 		{"one-sided", Query{Where: bound(group(criteria.All, on(day, criteria.From, "today"), on(digits, criteria.Through, "today"), on(epoch, criteria.After, "today"), on(instant, criteria.Before, "today")))}},
+		{"a text that does not sort", Query{Where: bound(on(loose, criteria.Within, "last month")), Sort: []criteria.Sort{{Column: loose}}}},
+		{"eight digits as a number", Query{Where: bound(on(eight, criteria.Is, "today")), Sort: []criteria.Sort{{Column: eight}}}},
 		{"the last day that there is", Query{Where: bound(group(criteria.All, on(day, criteria.Within, "9999-12-31"), on(digits, criteria.Through, "9999-12-31")))}},
 		{"several days", Query{Where: bound(on(day, criteria.AnyOf, "today", "yesterday"))}},
 		{"numbers and texts", Query{Where: bound(group(criteria.All, on(late, criteria.AtLeast, "15"), on(late, criteria.AtMost, "60.5"), on(route, criteria.AnyOf, "O'Dell", "100%"), on(route, criteria.Is, `"`)))}},
@@ -105,10 +113,11 @@ func TestGoldenSQL(t *testing.T) {
 
 // row is a stored record of the judge's world; nil is a missing value.
 type row struct {
-	id                             int
-	day, digits, at, zulu, epoch   any
-	late, route                    any
-	dayIs, digitsIs, atIs, epochIs string // the civil date that each stands for, "" for none
+	id                                         int
+	day, digits, at, zulu, epoch               any
+	millis, eight, serial, wall, loose, dotted any
+	late, route                                any
+	dayIs                                      string // the civil date that all of them stand for, "" for none
 }
 
 // world makes records around the edges of days: the seconds at local midnight,
@@ -122,7 +131,10 @@ func world(r *rand.Rand) []row {
 			id: len(rows) + 1, day: civilDay, digits: local.Format("20060102"), at: at.UTC().Format(time.DateTime),
 			zulu: at.UTC().Format("2006-01-02T15:04:05") + []string{"Z", ".000Z", ".5Z"}[r.IntN(3)], epoch: at.Unix(),
 			late: []any{nil, 0, 14, 15, 16, 60}[r.IntN(6)], route: []any{nil, "", "a", "A", "a ", "O'Dell", "100%"}[r.IntN(7)],
-			dayIs: civilDay, digitsIs: civilDay, atIs: civilDay, epochIs: civilDay,
+			millis: at.UnixMilli() + int64(r.IntN(1000)), wall: local.Format("2006-01-02T15:04"), loose: local.Format([]string{"1/2/2006", "01/02/2006"}[r.IntN(2)]),
+			eight: local.Year()*10000 + int(local.Month())*100 + local.Day(), dotted: local.Format("02.01.2006 15:04:05"),
+			serial: float64(time.Date(local.Year(), local.Month(), local.Day(), 0, 0, 0, 0, time.UTC).Unix()/86400+25569) + []float64{0, 0.25, 0.999}[r.IntN(3)],
+			dayIs:  civilDay,
 		})
 	}
 	for _, d := range []time.Time{
@@ -135,7 +147,10 @@ func world(r *rand.Rand) []row {
 		}
 	}
 	for _, odd := range []row{
-		{}, {day: "2026-02-30", digits: "20260230", at: "2026-02-30 12:00:00", zulu: "2026-02-30T12:00:00Z", epoch: nil},
+		{}, {eight: 20260230, serial: "46000", wall: "2026-02-30T10:00", loose: "2/30/2026", dotted: "30.02.2026 10:00:00", millis: "soon"},
+		{eight: 2026031, serial: "", wall: "2026-03-01 10:00", loose: "3-1-2026", dotted: "1.3.2026 10:00:00"}, {eight: "20260301x", wall: "2026-03-01", loose: "3/1/26", dotted: "01.03.2026"},
+		{eight: 20260301.5, loose: "13/1/2026", dotted: "01.03.2026 24:00:00", wall: "2026-03-01T10:00Z"}, {loose: "n/a", dotted: ""}, {loose: "3//2026"}, {loose: "3/1/2026 "}, {loose: "-3/1/2026"}, {loose: "003/1/2026"},
+		{day: "2026-02-30", digits: "20260230", at: "2026-02-30 12:00:00", zulu: "2026-02-30T12:00:00Z", epoch: nil},
 		{day: "2026-03-1", digits: "2026031", at: "2026-03-01", zulu: "2026-03-01T12:00:00"}, {day: "soon", digits: "n/a", at: "0000-00-00 00:00:00", zulu: ""},
 		{day: "", digits: "202603011", at: "2026-03-01 25:00:00", zulu: "zzz"}, {day: "2026-03-01 10:00:00", digits: "2026-03-01", at: "2026-03-01T10:00:00"},
 	} {
@@ -147,10 +162,10 @@ func world(r *rand.Rand) []row {
 }
 
 // fitting is the judge: it compares civil dates as text and knows no bound.
-func fitting(rows []row, dateOf func(row) string, op criteria.Op, first, last string) []int {
+func fitting(rows []row, op criteria.Op, first, last string) []int {
 	var ids []int
 	for _, r := range rows {
-		d := dateOf(r)
+		d := r.dayIs
 		ok := d != ""
 		switch op {
 		case criteria.Within, criteria.Is:
@@ -181,10 +196,11 @@ func TestDaysAgreeWithANaiveScan(t *testing.T) {
 	require.NoError(t, err)
 	db.SetMaxOpenConns(1)
 	defer db.Close()
-	_, err = db.Exec(`CREATE TABLE t (id INTEGER PRIMARY KEY, day, digits, at, zulu, epoch, late, "the ""route""")`)
+	_, err = db.Exec(`CREATE TABLE t (id INTEGER PRIMARY KEY, day, digits, at, zulu, epoch, millis, eight, serial, wall, loose, dotted)`)
 	require.NoError(t, err)
 	for _, row := range rows {
-		_, err := db.Exec(`INSERT INTO t VALUES (?, ?, ?, ?, ?, ?, ?, ?)`, row.id, row.day, row.digits, row.at, row.zulu, row.epoch, row.late, row.route)
+		_, err := db.Exec(`INSERT INTO t VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`, row.id, row.day, row.digits, row.at, row.zulu, row.epoch,
+			row.millis, row.eight, row.serial, row.wall, row.loose, row.dotted)
 		require.NoError(t, err)
 	}
 	// A text among epoch seconds sorts after every number and is no instant.
@@ -193,29 +209,23 @@ func TestDaysAgreeWithANaiveScan(t *testing.T) {
 
 	edges := []string{"2026-02-28", "2026-03-01", "2026-03-28", "2026-03-29", "2026-03-30", "2026-10-24", "2026-10-25", "2026-10-26", "2026-12-31", "2027-01-01", "0001-01-01", "9999-12-31"}
 	compared := 0
-	for _, c := range []struct {
-		column *record.Column
-		dateOf func(row) string
-	}{
-		{day, func(r row) string { return r.dayIs }}, {digits, func(r row) string { return r.digitsIs }}, {instant, func(r row) string { return r.atIs }},
-		{zulu, func(r row) string { return r.atIs }}, {epoch, func(r row) string { return r.epochIs }},
-	} {
+	for _, column := range []*record.Column{day, digits, instant, zulu, epoch, millis, eight, serial, wall, loose, dotted} {
 		for _, first := range edges {
 			for _, op := range []criteria.Op{criteria.From, criteria.Through, criteria.Before, criteria.After, criteria.Is} {
-				want := fitting(rows, c.dateOf, op, first, first)
-				assert.Equal(t, want, selected(t, db, on(c.column, op, first)), "%s %s %s", c.column.Name, op, first)
+				want := fitting(rows, op, first, first)
+				assert.Equal(t, want, selected(t, db, on(column, op, first)), "%s %s %s", column.Name, op, first)
 				compared++
 			}
 			for _, last := range edges {
 				if last >= first {
-					want := fitting(rows, c.dateOf, criteria.Within, first, last)
-					assert.Equal(t, want, selected(t, db, on(c.column, criteria.Within, first+"/"+last)), "%s within %s/%s", c.column.Name, first, last)
+					want := fitting(rows, criteria.Within, first, last)
+					assert.Equal(t, want, selected(t, db, on(column, criteria.Within, first+"/"+last)), "%s within %s/%s", column.Name, first, last)
 					compared++
 				}
 			}
 		}
 	}
-	assert.Greater(t, compared, 500)
+	assert.Greater(t, compared, 1000)
 }
 
 func selected(t *testing.T, db *sql.DB, n *criteria.Node) []int {
@@ -240,7 +250,7 @@ func TestAnIndexServes(t *testing.T) {
 	require.NoError(t, err)
 	db.SetMaxOpenConns(1)
 	defer db.Close()
-	for _, c := range []*record.Column{day, digits, instant, zulu, epoch} {
+	for _, c := range []*record.Column{day, digits, instant, zulu, epoch, millis, eight, serial, wall} {
 		_, err := db.Exec(fmt.Sprintf("CREATE TABLE %[1]s (id INTEGER PRIMARY KEY, %[1]s); CREATE INDEX by_%[1]s ON %[1]s (%[1]s)", c.Name))
 		require.NoError(t, err)
 		s := Select(Query{Table: c.Name, Show: []*record.Column{id}, Where: bound(on(c, criteria.Within, "last month")),

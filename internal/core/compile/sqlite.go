@@ -16,17 +16,71 @@ func (SQLite) Name(name string) string { return `"` + strings.ReplaceAll(name, `
 // Param is SQLite's unnumbered placeholder.
 func (SQLite) Param(int) string { return "?" }
 
+// Stored takes a text apart where its pattern does not sort by time.
+func (s SQLite) Stored(c *record.Column) string {
+	if c.Stored != record.StoredText || c.Pattern.Sorts() {
+		return s.Name(c.Name)
+	}
+	return s.rewritten(c)
+}
+
+// rewritten is the value of a text in ISO form, and NULL where it is no date:
+// each field is cut off in turn and must be digits, and what they make must be
+// read and written back by SQLite as the same.
+func (s SQLite) rewritten(c *record.Column) string {
+	var fits []string
+	field := map[byte]string{'H': "0", 'm': "0", 's': "0"}
+	rest := s.Name(c.Name)
+	pieces := c.Pattern.Pieces()
+	for i, p := range pieces {
+		switch {
+		case p.Letter == 0:
+			fits = append(fits, fmt.Sprintf("substr(%s, 1, %d) = %s", rest, len(p.Literal), literal(p.Literal)))
+			rest = fmt.Sprintf("substr(%s, %d)", rest, len(p.Literal)+1)
+		case p.Loose:
+			text := rest
+			if next := append(pieces[i+1:], record.Piece{Literal: c.Pattern.Suffix()})[0]; next.Literal != "" {
+				at := fmt.Sprintf("instr(%s, %s)", rest, literal(next.Literal))
+				text = fmt.Sprintf("substr(%s, 1, %s - 1)", rest, at)
+				rest = fmt.Sprintf("substr(%s, %s)", rest, at)
+			} else {
+				rest = "''"
+			}
+			field[p.Letter] = text
+			fits = append(fits, fmt.Sprintf("(%[1]s GLOB '[0-9]' OR %[1]s GLOB '[0-9][0-9]')", text))
+		default:
+			field[p.Letter] = fmt.Sprintf("substr(%s, 1, %d)", rest, p.Width)
+			fits = append(fits, fmt.Sprintf("%s GLOB '%s'", field[p.Letter], strings.Repeat("[0-9]", p.Width)))
+			rest = fmt.Sprintf("substr(%s, %d)", rest, p.Width+1)
+		}
+	}
+	fits = append(fits, fmt.Sprintf("%s = %s", rest, literal(c.Pattern.Suffix())))
+	iso := fmt.Sprintf("printf('%%04d-%%02d-%%02d', %s, %s, %s)", field['y'], field['M'], field['d'])
+	conversion := "%Y-%m-%d"
+	if c.Pattern.HasTime() {
+		iso = fmt.Sprintf("printf('%%04d-%%02d-%%02d %%02d:%%02d:%%02d', %s, %s, %s, %s, %s, %s)", field['y'], field['M'], field['d'], field['H'], field['m'], field['s'])
+		conversion = "%Y-%m-%d %H:%M:%S"
+	}
+	return fmt.Sprintf("CASE WHEN %s AND strftime('%s', %s) = %s THEN %s END", strings.Join(fits, " AND "), conversion, iso, iso, iso)
+}
+
 // Readable guards against what SQLite's flexible types let into a column. Text
 // sorts after every number, so that a number's lower bound alone would let it
 // through. A text that is no date can sort between two that are; so it is read
 // by SQLite and written back, and must come out the same.
 func (s SQLite) Readable(c *record.Column, lower, upper bool) string {
 	name := s.Name(c.Name)
-	if c.Type.IsNumeric() || c.Stored == record.EpochSeconds {
-		if upper {
+	switch {
+	case c.Stored == record.EightDigits:
+		text := fmt.Sprintf("printf('%%08d', %s)", name)
+		return fmt.Sprintf("typeof(%s) = 'integer' AND strftime('%%Y%%m%%d', substr(%s, 1, 4) || '-' || substr(%s, 5, 2) || '-' || substr(%s, 7, 2)) = %s", name, text, text, text, text)
+	case c.Type.IsNumeric(), c.Stored == record.EpochSeconds, c.Stored == record.EpochMillis, c.Stored == record.SerialDays:
+		if lower && upper {
 			return ""
 		}
 		return fmt.Sprintf("typeof(%s) IN ('integer', 'real')", name)
+	case !c.Pattern.Sorts():
+		return "" // Stored tells already
 	}
 	p := c.Pattern
 	iso := s.iso(name, p)
@@ -75,15 +129,19 @@ func (SQLite) iso(name string, p record.Pattern) string {
 	return strings.Join(parts, " || ")
 }
 
-// Order puts missing values last. SQLite holds them for the least, so that
-// descending order needs no word for it.
+// Order puts missing values last, and dates in the order of time. SQLite holds
+// missing values for the least, so that descending order needs no word for it.
 func (s SQLite) Order(c *record.Column, descending, mayMiss bool) string {
-	switch name := s.Name(c.Name); {
-	case descending:
-		return name + " DESC"
-	case mayMiss:
-		return name + " NULLS LAST"
-	default:
-		return name
+	by, unreadable := s.Name(c.Name), false
+	if c.Type.IsDated() {
+		by = s.Stored(c)
+		unreadable = by != s.Name(c.Name)
 	}
+	switch {
+	case descending:
+		return by + " DESC"
+	case mayMiss || unreadable:
+		return by + " NULLS LAST"
+	}
+	return by
 }

@@ -211,12 +211,8 @@ func (l *linker) column(p pair) *record.Column {
 }
 
 func (l *linker) stored(c *record.Column, m *mapping) {
-	stored := l.need(m, "stored")
-	c.Stored = oneOf(l.reader, stored, record.StoredForms)
-	if c.Stored == record.EpochSeconds {
-		if c.Type == record.Date {
-			l.fault(stored, TypeMismatch, "epoch seconds are instants; give the column the type instant")
-		}
+	c.Stored = oneOf(l.reader, l.need(m, "stored"), record.StoredForms[c.Type])
+	if c.Stored != record.StoredText {
 		return
 	}
 	pattern := l.need(m, "pattern")
@@ -228,8 +224,8 @@ func (l *linker) stored(c *record.Column, m *mapping) {
 		l.fault(pattern, BadPattern, "%s", err)
 		return
 	}
-	if c.Pattern.HasTime() != (c.Type == record.Instant) {
-		l.fault(pattern, TypeMismatch, "a date's pattern has no time of day, and an instant's has one; this is %q on a column of type %s", c.Pattern, c.Type)
+	if c.Pattern.HasTime() != (c.Type != record.Date) {
+		l.fault(pattern, TypeMismatch, "a date's pattern has no time of day, and that of a datetime or an instant has one; this is %q on a column of type %s", c.Pattern, c.Type)
 	}
 }
 

@@ -225,7 +225,8 @@ func (r *reader) decimal(n *yaml.Node) *decimal.Decimal {
 	return &d
 }
 
-// oneOf reads a word from a list; the first of the list where it is absent.
+// oneOf reads a word from a list: the first of the list where it is absent, none
+// where it is another word.
 func oneOf[T ~string](r *reader, n *yaml.Node, words []T) T {
 	if n == nil {
 		return words[0]
@@ -242,5 +243,5 @@ func oneOf[T ~string](r *reader, n *yaml.Node, words []T) T {
 	if near := fault.Near(text, all); near != "" {
 		f.Suggest(near)
 	}
-	return words[0]
+	return ""
 }

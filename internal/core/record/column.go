@@ -4,6 +4,7 @@
 package record
 
 import (
+	"math"
 	"time"
 
 	"pikegate/internal/core/civil"
@@ -13,18 +14,19 @@ import (
 type Type string
 
 const (
-	Text    Type = "text"
-	Integer Type = "integer"
-	Decimal Type = "decimal" // exact, with Scale digits after the point
-	Date    Type = "date"    // a civil date
-	Instant Type = "instant" // a point on the UTC time line
+	Text     Type = "text"
+	Integer  Type = "integer"
+	Decimal  Type = "decimal"  // exact, with Scale digits after the point
+	Date     Type = "date"     // a civil date
+	Datetime Type = "datetime" // what a local clock showed; no zone plays a part
+	Instant  Type = "instant"  // a point on the UTC time line
 )
 
 // Types lists them in the order of the reference.
-var Types = []Type{Text, Integer, Decimal, Date, Instant}
+var Types = []Type{Text, Integer, Decimal, Date, Datetime, Instant}
 
 // IsDated reports whether conditions with days apply to the type.
-func (t Type) IsDated() bool { return t == Date || t == Instant }
+func (t Type) IsDated() bool { return t == Date || t == Datetime || t == Instant }
 
 // IsNumeric reports whether conditions with numbers apply to the type.
 func (t Type) IsNumeric() bool { return t == Integer || t == Decimal }
@@ -33,12 +35,23 @@ func (t Type) IsNumeric() bool { return t == Integer || t == Decimal }
 type Stored string
 
 const (
-	StoredText   Stored = "text"          // by the column's pattern
-	EpochSeconds Stored = "epoch-seconds" // whole seconds since 1970-01-01T00:00:00Z
+	StoredText   Stored = "text"               // by the column's pattern
+	EightDigits  Stored = "yyyymmdd"           // the integer 20260305
+	SerialDays   Stored = "serial-days"        // days since 1899-12-30; a fraction is a time of day
+	EpochSeconds Stored = "epoch-seconds"      // since 1970-01-01T00:00:00Z
+	EpochMillis  Stored = "epoch-milliseconds" // since the same
 )
 
-// StoredForms lists them in the order of the reference.
-var StoredForms = []Stored{StoredText, EpochSeconds}
+// StoredForms tells the forms in which each type can be stored, in the order of
+// the reference.
+var StoredForms = map[Type][]Stored{
+	Date:     {StoredText, EightDigits, SerialDays},
+	Datetime: {StoredText},
+	Instant:  {StoredText, EpochSeconds, EpochMillis},
+}
+
+// serialStart is day 0 of serial days, 1899-12-30.
+var serialStart = civil.MustDay(1899, time.December, 30)
 
 // Column is one field of a dataset.
 type Column struct {
@@ -56,8 +69,9 @@ type Column struct {
 // and is valid only until the next row.
 type Value any
 
-// Moment reads a stored date or instant. For a date, day is set; for an
-// instant, seconds since the POSIX epoch and its nanoseconds. ok is false for
+// Moment reads a stored date, datetime or instant. For a date, day is set; for
+// an instant, seconds since the POSIX epoch; for a datetime both, its seconds as
+// if its clock were UTC's. ok is false for
 // a value that does not fit the column's stored form: it is unreadable, and
 // neither early nor late.
 func (c *Column) Moment(v Value) (day civil.Day, seconds int64, ok bool) {
@@ -65,6 +79,18 @@ func (c *Column) Moment(v Value) (day civil.Day, seconds int64, ok bool) {
 	case EpochSeconds:
 		seconds, ok = v.(int64)
 		return 0, seconds, ok
+	case EpochMillis:
+		millis, ok := v.(int64)
+		return 0, floor(millis, 1000), ok
+	case EightDigits:
+		n, ok := v.(int64)
+		if !ok || n < 0 || n > 99_99_99_99 {
+			return 0, 0, false
+		}
+		day, ok = civil.DayOf(int(n/10000), time.Month(n/100%100), int(n%100))
+		return day, day.Midnight(), ok
+	case SerialDays:
+		return serialDay(v)
 	case StoredText:
 		switch text := v.(type) {
 		case string:
@@ -76,16 +102,52 @@ func (c *Column) Moment(v Value) (day civil.Day, seconds int64, ok bool) {
 	return 0, 0, false
 }
 
+func floor(n, by int64) int64 {
+	if n < 0 {
+		return -((-n + by - 1) / by)
+	}
+	return n / by
+}
+
+func serialDay(v Value) (day civil.Day, seconds int64, ok bool) {
+	var n int64
+	switch v := v.(type) {
+	case int64:
+		n = v
+	case float64:
+		if math.IsNaN(v) || math.Abs(v) > 1e7 {
+			return 0, 0, false
+		}
+		n = int64(math.Floor(v))
+	default:
+		return 0, 0, false
+	}
+	if n < -1e7 || n > 1e7 {
+		return 0, 0, false
+	}
+	day, ok = serialStart.AddDays(int(n))
+	return day, day.Midnight(), ok
+}
+
 // Bound is the first stored value, in the column's own form, at or after the
 // start of the day in the zone: a string or an int64, fit to be compared with
-// the stored values as they are.
+// the stored values as they are; for a pattern that does not sort by time, with
+// the values turned into ISO form.
 func (c *Column) Bound(d civil.Day, zone *time.Location) Value {
-	if c.Type == Date {
-		return c.Pattern.render(d.Midnight())
+	start := d.Midnight()
+	if c.Type == Instant {
+		start = civil.FirstInstant(d, zone)
 	}
-	first := civil.FirstInstant(d, zone)
-	if c.Stored == EpochSeconds {
-		return first
+	switch c.Stored {
+	case EpochSeconds:
+		return start
+	case EpochMillis:
+		return start * 1000
+	case SerialDays:
+		return int64(d - serialStart)
+	case EightDigits:
+		y, m, day := d.Date()
+		return int64(y*10000 + int(m)*100 + day)
 	}
-	return c.Pattern.render(first)
+	return c.Pattern.render(start)
 }

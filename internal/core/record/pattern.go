@@ -9,17 +9,20 @@ import (
 )
 
 // Pattern is how a date is written in text: the letters of a Unicode date
-// pattern (UTS 35), of which yyyy, MM, dd, HH, mm and ss are read, with
-// literals between them, in single quotes where they are letters.
+// pattern (UTS 35), of which yyyy, MM and M, dd and d, HH, mm and ss are read,
+// with literals between them, in single quotes where they are letters. M and d
+// are one or two digits, the others as many as letters.
 //
-// Only patterns that sort by time are taken: largest unit first, each of fixed
-// width. Then a bound written in the pattern compares with the stored text as
-// it lies there. The zero Pattern is none.
+// Where the fields go from the largest to the smallest, each of fixed width, the
+// text sorts by time, and a bound written in the pattern compares with the
+// stored text as it lies there. Other patterns have to be turned into ISO form
+// value by value. The zero Pattern is none.
 type Pattern struct {
 	source string
 	pieces []piece
 	timed  bool // it has a time of day
-	width  int  // bytes up to the last field; what follows is a fixed suffix
+	sorts  bool // its texts sort by time
+	width  int  // bytes up to the last field where it sorts; what follows is a fixed suffix
 	suffix string
 }
 
@@ -27,6 +30,7 @@ type Pattern struct {
 type piece struct {
 	letter byte
 	width  int
+	loose  bool // one digit will do
 	text   string
 }
 
@@ -35,8 +39,7 @@ var fieldWidths = map[byte]int{'y': 4, 'M': 2, 'd': 2, 'H': 2, 'm': 2, 's': 2}
 // ParsePattern reads a pattern and says in a sentence what is wrong with it.
 func ParsePattern(source string) (Pattern, error) {
 	p := Pattern{source: source}
-	const order = "yMdHms"
-	fields := 0
+	fields := ""
 	for i := 0; i < len(source); {
 		c := source[i]
 		run := 1
@@ -53,14 +56,18 @@ func ParsePattern(source string) (Pattern, error) {
 			i += closing + 2
 			continue
 		case fieldWidths[c] != 0:
-			if run != fieldWidths[c] {
-				return Pattern{}, fmt.Errorf("%q in the pattern %q has no fixed width; only %s is read so far", source[i:i+run], source, strings.Repeat(string(c), fieldWidths[c]))
+			loose := run == 1 && (c == 'M' || c == 'd')
+			if run != fieldWidths[c] && !loose {
+				return Pattern{}, fmt.Errorf("%q in the pattern %q is not read; %s is", source[i:i+run], source, strings.Repeat(string(c), fieldWidths[c]))
 			}
-			if fields >= len(order) || order[fields] != c {
-				return Pattern{}, fmt.Errorf("the pattern %q does not sort by time; fields go yyyy MM dd HH mm ss, from the left and without a gap", source)
+			if strings.IndexByte(fields, c) >= 0 {
+				return Pattern{}, fmt.Errorf("the pattern %q has %q twice", source, source[i:i+run])
 			}
-			fields++
-			p.pieces = append(p.pieces, piece{letter: c, width: run})
+			if n := len(p.pieces); n > 0 && p.pieces[n-1].loose {
+				return Pattern{}, fmt.Errorf("in the pattern %q nothing parts %s from what follows it", source, string(p.pieces[n-1].letter))
+			}
+			fields += string(c)
+			p.pieces = append(p.pieces, piece{letter: c, width: fieldWidths[c], loose: loose})
 		case c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z':
 			return Pattern{}, fmt.Errorf("%q in the pattern %q is not a field that is read; put letters that stand for themselves in single quotes", source[i:i+run], source)
 		default:
@@ -68,16 +75,21 @@ func ParsePattern(source string) (Pattern, error) {
 		}
 		i += run
 	}
-	if fields != 3 && fields != 5 && fields != 6 {
+	has := func(letters string) bool {
+		return !strings.ContainsFunc(letters, func(r rune) bool { return !strings.ContainsRune(fields, r) })
+	}
+	p.timed = len(fields) > 3
+	if !has("yMd") || p.timed && !has("Hm") {
 		return Pattern{}, fmt.Errorf("the pattern %q needs yyyy, MM and dd, and HH and mm besides where it has a time", source)
 	}
-	p.timed = fields > 3
 	if last := p.pieces[len(p.pieces)-1]; last.letter == 0 {
 		p.suffix = last.text
 		p.pieces = p.pieces[:len(p.pieces)-1]
 	}
+	p.sorts = strings.HasPrefix("yMdHms", fields)
 	for _, piece := range p.pieces {
 		p.width += piece.width
+		p.sorts = p.sorts && !piece.loose
 	}
 	return p, nil
 }
@@ -96,6 +108,37 @@ func (p Pattern) String() string { return p.source }
 
 // HasTime reports whether the pattern has a time of day.
 func (p Pattern) HasTime() bool { return p.timed }
+
+// Sorts reports whether texts in the pattern sort by time.
+func (p Pattern) Sorts() bool { return p.sorts }
+
+// Piece is a part of a pattern, for those who take values apart elsewhere.
+type Piece struct {
+	Letter  byte   // y M d H m or s; 0 for a literal
+	Width   int    // digits of a field
+	Loose   bool   // one digit will do
+	Literal string // where Letter is 0
+}
+
+// Pieces are the parts of the pattern up to its last field.
+func (p Pattern) Pieces() []Piece {
+	all := make([]Piece, len(p.pieces))
+	for i, piece := range p.pieces {
+		all[i] = Piece{Letter: piece.letter, Width: piece.width, Loose: piece.loose, Literal: piece.text}
+	}
+	return all
+}
+
+// isoDay and isoTime are the forms that values of other patterns are turned into.
+var isoDay, isoTime = mustPattern("yyyy-MM-dd"), mustPattern("yyyy-MM-dd HH:mm:ss")
+
+func mustPattern(source string) Pattern {
+	p, err := ParsePattern(source)
+	if err != nil {
+		panic(err)
+	}
+	return p
+}
 
 // Suffix is the literal after the last field, "Z" for instance; values may
 // carry a fraction before it.
@@ -134,8 +177,15 @@ func (p Pattern) Field(letter byte) (at, width int, ok bool) {
 // render writes an instant, in seconds of the POSIX epoch and read as UTC, up
 // to the last field: short enough to sort before any fraction or suffix.
 // Seconds that the pattern does not hold are rounded up, so that the bound
-// stays the first value at or after the instant.
+// stays the first value at or after the instant. A pattern that does not sort is
+// compared in ISO form, and gets its bound in that.
 func (p Pattern) render(seconds int64) string {
+	switch {
+	case !p.sorts && p.timed:
+		return isoTime.render(seconds)
+	case !p.sorts:
+		return isoDay.render(seconds)
+	}
 	if _, _, ok := p.Field('s'); !ok && p.timed && seconds%60 != 0 {
 		seconds += 60 - (seconds%60+60)%60
 	}
@@ -170,29 +220,24 @@ func (p Pattern) render(seconds int64) string {
 // parse reads a stored text. A fraction of a second may stand before the
 // suffix; it does not move the second.
 func (p Pattern) parse(text string) (day civil.Day, seconds int64, ok bool) {
-	if len(text) < p.width {
-		return 0, 0, false
-	}
 	var field ['y' + 1]int
 	rest := text
 	for _, piece := range p.pieces {
-		part := rest[:piece.width]
-		rest = rest[piece.width:]
 		if piece.letter == 0 {
-			if part != piece.text {
+			if rest, ok = strings.CutPrefix(rest, piece.text); !ok {
 				return 0, 0, false
 			}
 			continue
 		}
-		n := 0
-		for i := range len(part) {
-			c := part[i] - '0'
-			if c > 9 {
-				return 0, 0, false
-			}
-			n = n*10 + int(c)
+		n, digits := 0, 0
+		for digits < piece.width && digits < len(rest) && rest[digits]-'0' <= 9 {
+			n = n*10 + int(rest[digits]-'0')
+			digits++
 		}
-		field[piece.letter] = n
+		if digits < piece.width && !(piece.loose && digits == 1) {
+			return 0, 0, false
+		}
+		field[piece.letter], rest = n, rest[digits:]
 	}
 	day, ok = civil.DayOf(field['y'], time.Month(field['M']), field['d'])
 	if !ok || field['H'] > 23 || field['m'] > 59 || field['s'] > 59 || !p.endsWell(rest) {
@@ -207,7 +252,7 @@ func (p Pattern) endsWell(rest string) bool {
 	if rest == p.suffix {
 		return true
 	}
-	if _, _, ok := p.Field('s'); !ok || len(rest) < 2 || rest[0] != '.' {
+	if _, _, ok := p.Field('s'); !ok || !p.sorts || len(rest) < 2 || rest[0] != '.' {
 		return false
 	}
 	i := 1

@@ -19,8 +19,10 @@ func pattern(t *testing.T, source string) Pattern {
 
 func TestPatternsThatAreNotRead(t *testing.T) {
 	for _, c := range []struct{ source, want string }{
-		{"M/d/yyyy", `"M" in the pattern "M/d/yyyy" has no fixed width; only MM is read so far`},
-		{"dd.MM.yyyy", `the pattern "dd.MM.yyyy" does not sort by time; fields go yyyy MM dd HH mm ss, from the left and without a gap`},
+		{"MMM/d/yyyy", `"MMM" in the pattern "MMM/d/yyyy" is not read; MM is`},
+		{"yyyy-MM-dd H:mm", `"H" in the pattern "yyyy-MM-dd H:mm" is not read; HH is`},
+		{"Mdyyyy", `in the pattern "Mdyyyy" nothing parts M from what follows it`},
+		{"yyyy-MM-dd-dd", `the pattern "yyyy-MM-dd-dd" has "dd" twice`},
 		{"yyyy-MM", `the pattern "yyyy-MM" needs yyyy, MM and dd, and HH and mm besides where it has a time`},
 		{"yyyy-MM-dd HH", `the pattern "yyyy-MM-dd HH" needs yyyy, MM and dd, and HH and mm besides where it has a time`},
 		{"yyyy-MM-ddTHH:mm", `"T" in the pattern "yyyy-MM-ddTHH:mm" is not a field that is read; put letters that stand for themselves in single quotes`},
@@ -52,6 +54,18 @@ func TestStoredValues(t *testing.T) {
 		{"point without digits", zulu, "2026-03-05T14:30:15.Z", ""},
 		{"hour 24", zulu, "2026-03-05T24:00:00Z", ""},
 		{"missing", zulu, nil, ""},
+		{"one digit or two", &Column{Type: Date, Stored: StoredText, Pattern: pattern(t, "M/d/yyyy")}, "3/5/2026", "2026-03-05T00:00:00Z"},
+		{"two digits or one", &Column{Type: Date, Stored: StoredText, Pattern: pattern(t, "M/d/yyyy")}, "03/05/2026", "2026-03-05T00:00:00Z"},
+		{"no digit", &Column{Type: Date, Stored: StoredText, Pattern: pattern(t, "M/d/yyyy")}, "3//2026", ""},
+		{"day first", &Column{Type: Datetime, Stored: StoredText, Pattern: pattern(t, "dd.MM.yyyy HH:mm")}, "05.03.2026 14:30", "2026-03-05T14:30:00Z"},
+		{"eight digits as a number", &Column{Type: Date, Stored: EightDigits}, int64(20260305), "2026-03-05T00:00:00Z"},
+		{"no day as a number", &Column{Type: Date, Stored: EightDigits}, int64(20260230), ""},
+		{"serial day", &Column{Type: Date, Stored: SerialDays}, int64(46086), "2026-03-05T00:00:00Z"},
+		{"serial day with a time", &Column{Type: Date, Stored: SerialDays}, 46086.604, "2026-03-05T00:00:00Z"},
+		{"serial day 1", &Column{Type: Date, Stored: SerialDays}, int64(1), "1899-12-31T00:00:00Z"},
+		{"serial day out of the calendar", &Column{Type: Date, Stored: SerialDays}, 1e6 * 9, ""},
+		{"epoch milliseconds", &Column{Type: Instant, Stored: EpochMillis}, int64(1772721015999), "2026-03-05T14:30:15Z"},
+		{"epoch milliseconds before 1970", &Column{Type: Instant, Stored: EpochMillis}, int64(-1), "1969-12-31T23:59:59Z"},
 		{"epoch seconds", &Column{Type: Instant, Stored: EpochSeconds}, int64(1772721015), "2026-03-05T14:30:15Z"},
 		{"text for epoch seconds", &Column{Type: Instant, Stored: EpochSeconds}, "1772721015", ""},
 	} {
@@ -81,6 +95,11 @@ func TestBounds(t *testing.T) {
 		{&Column{Type: Instant, Stored: StoredText, Pattern: pattern(t, "yyyy-MM-dd HH:mm:ss")}, "2026-03-04 22:00:00"},
 		{&Column{Type: Instant, Stored: StoredText, Pattern: pattern(t, "yyyy-MM-dd'T'HH:mm:ss'Z'")}, "2026-03-04T22:00:00"},
 		{&Column{Type: Instant, Stored: EpochSeconds}, int64(1772661600)},
+		{&Column{Type: Instant, Stored: EpochMillis}, int64(1772661600000)},
+		{&Column{Type: Date, Stored: EightDigits}, int64(20260305)},
+		{&Column{Type: Date, Stored: SerialDays}, int64(46086)},
+		{&Column{Type: Datetime, Stored: StoredText, Pattern: pattern(t, "yyyy-MM-dd HH:mm:ss")}, "2026-03-05 00:00:00"},
+		{&Column{Type: Date, Stored: StoredText, Pattern: pattern(t, "M/d/yyyy")}, "2026-03-05"},
 	} {
 		assert.Equal(t, c.want, c.column.Bound(d, helsinki))
 	}
