@@ -183,7 +183,7 @@ func Serve(ctx context.Context, server *http.Server, serve func() error, grace t
 		return err
 	case <-ctx.Done():
 	}
-	slog.Info("stopping; requests in flight may finish", "within", grace)
+	slog.Info("stopping; requests in flight may finish", "within", grace.String())
 	late, cancel := context.WithTimeout(context.WithoutCancel(ctx), grace)
 	defer cancel()
 	if err := server.Shutdown(late); errors.Is(err, context.DeadlineExceeded) {

@@ -53,6 +53,7 @@ type PromptInfo struct {
 	Earliest string          `json:"earliest,omitempty" doc:"Earliest day, a date or a phrase."`
 	Latest   string          `json:"latest,omitempty" doc:"Latest day, a date or a phrase."`
 	Longest  string          `json:"longest,omitempty" doc:"The longest period."`
+	Shortest string          `json:"shortest,omitempty" doc:"The shortest period."`
 	Offers   []Offer         `json:"offers,omitempty" doc:"Periods to pick from."`
 	Least    string          `json:"least,omitempty" doc:"The least number."`
 	Most     string          `json:"most,omitempty" doc:"The greatest number."`
@@ -222,6 +223,9 @@ func promptInfo(p *prompt.Prompt, offers []prompt.OfferedPeriod) PromptInfo {
 		Earliest: p.Earliest, Latest: p.Latest, Unit: p.Unit, Many: p.Many, AtLeast: p.AtLeast, AtMost: p.AtMost, Choices: p.Choices}
 	if p.Longest.N > 0 {
 		info.Longest = p.Longest.String()
+	}
+	if p.Shortest.N > 0 {
+		info.Shortest = p.Shortest.String()
 	}
 	if p.Least != nil {
 		info.Least = p.Least.String()

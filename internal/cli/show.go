@@ -118,7 +118,7 @@ func wanted(p api.PromptInfo) string {
 		add("optional")
 	}
 	for _, limit := range []struct{ word, text string }{
-		{"from", p.Earliest}, {"no later than", p.Latest}, {"no longer than", p.Longest}, {"at least", p.Least}, {"at most", p.Most},
+		{"from", p.Earliest}, {"no later than", p.Latest}, {"no longer than", p.Longest}, {"no shorter than", p.Shortest}, {"at least", p.Least}, {"at most", p.Most},
 	} {
 		if limit.text != "" {
 			add("%s %s", limit.word, limit.text)

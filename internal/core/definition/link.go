@@ -467,6 +467,7 @@ func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
 		p.Open = oneOf(l.reader, m.take("open"), prompt.OpenSides)
 		p.Offer = l.texts(take("offer"))
 		p.Longest = l.length(m.take("longest"))
+		p.Shortest = l.length(m.take("shortest"))
 		fallthrough
 	case prompt.Day:
 		p.Order = oneOf(l.reader, m.take("day_order"), []phrase.DayOrder{phrase.AnyOrder, phrase.DayFirst, phrase.MonthFirst})

@@ -20,6 +20,7 @@ const (
 	BeforeEarliest  = "before_earliest"
 	AfterLatest     = "after_latest"
 	PeriodTooLong   = "period_too_long"
+	PeriodTooShort  = "period_too_short"
 	NotAChoice      = "not_a_choice"
 	TooManyChoices  = "too_many_choices"
 	TooFewChoices   = "too_few_choices"
@@ -214,10 +215,8 @@ func (a *Answer) readPeriod(e Entered, s Setting) fault.List {
 	if f := p.within(r.Period, s); f != nil {
 		return refuse(f, entered, f.Limit)
 	}
-	if p.Longest.N > 0 {
-		if f := p.length(r.Period); f != nil {
-			return refuse(f, entered, p.Longest.String())
-		}
+	if f := p.length(r.Period); f != nil {
+		return refuse(f, entered, f.Limit)
 	}
 	return nil
 }
@@ -324,16 +323,34 @@ func (p *Prompt) limit(text string, s Setting) civil.Day {
 	return r.Period.First
 }
 
+// length holds a period to the longest and the shortest. An open side is longer
+// than any limit.
 func (p *Prompt) length(period civil.Period) *fault.Fault {
 	if !period.IsClosed() {
-		return fault.New(PeriodTooLong, "a period with an open side is longer than %s, the most that can be asked for", p.Longest)
+		if p.Longest.N == 0 {
+			return nil
+		}
+		f := fault.New(PeriodTooLong, "a period with an open side is longer than %s, the most that can be asked for", p.Longest)
+		f.Limit = p.Longest.String()
+		return f
 	}
-	last := p.Longest.lastFrom(period.First)
-	if period.Last <= last {
-		return nil
+	refused := func(code, most string, limit Length) *fault.Fault {
+		days := "1 day"
+		if n := period.Days(); n > 1 {
+			days = fmt.Sprintf("%d days", n)
+		}
+		f := fault.New(code, "the period has %s; at %s %s can be asked for", days, most, limit).
+			Suggest(period.First.Plain() + " to " + limit.lastFrom(period.First).Plain())
+		f.Limit = limit.String()
+		return f
 	}
-	return fault.New(PeriodTooLong, "the period has %d days; at most %s can be asked for", period.Days(), p.Longest).
-		Suggest(period.First.Plain() + " to " + last.Plain())
+	switch {
+	case p.Longest.N > 0 && period.Last > p.Longest.lastFrom(period.First):
+		return refused(PeriodTooLong, "most", p.Longest)
+	case p.Shortest.N > 0 && period.Last < p.Shortest.lastFrom(period.First):
+		return refused(PeriodTooShort, "least", p.Shortest)
+	}
+	return nil
 }
 
 func (a *Answer) readNumber(e Entered) fault.List {

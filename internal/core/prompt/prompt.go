@@ -54,6 +54,7 @@ type Prompt struct {
 	Earliest string          // days and periods: a day or a phrase for one, "" for no limit
 	Latest   string
 	Longest  Length // periods; the zero Length is no limit
+	Shortest Length
 
 	Least *decimal.Decimal // numbers; nil for no limit
 	Most  *decimal.Decimal

@@ -24,6 +24,7 @@ func prompts() []*Prompt {
 	return []*Prompt{
 		{Name: "travel-period", Ask: "Which days?", Type: Period, Required: true, Default: OneText("last month"), Open: OpenNone,
 			Offer: []string{"yesterday", "next month"}, Earliest: "2024-01-01", Latest: "today", Longest: Length{400, "days"}},
+		{Name: "weeks", Ask: "Which weeks?", Type: Period, Shortest: Length{2, "weeks"}},
 		{Name: "since", Ask: "Since when?", Type: Period, Open: OpenEnd},
 		{Name: "day", Ask: "Which day?", Type: Day, Order: phrase.DayFirst, Latest: "yesterday"},
 		{Name: "minutes", Ask: "How late?", Type: Number, Least: number("0"), Most: number("99.5"), Unit: "min"},
@@ -59,6 +60,8 @@ func TestAnswers(t *testing.T) {
 		{"a day after the latest", "travel-period", `"yesterday to tomorrow"`, `travel-period.end: Tue 24 Nov 2026 is after the latest day that can be asked for, Mon 23 Nov 2026; did you mean "23 Nov 2026"? [after_latest]`},
 		{"the longest passes", "travel-period", `"2024-01-01/2025-02-03"`, "Mon 1 Jan 2024 through Mon 3 Feb 2025 (400 days)"},
 		{"a day longer", "travel-period", `"2024-01-01/2025-02-04"`, `travel-period: the period has 401 days; at most 400 days can be asked for; did you mean "1 Jan 2024 to 3 Feb 2025"? [period_too_long]`},
+		{"the shortest passes", "weeks", `"2026-03-02/2026-03-15"`, "Mon 2 Mar 2026 through Sun 15 Mar 2026 (14 days)"},
+		{"a day shorter", "weeks", `"2026-03-02/2026-03-14"`, `weeks: the period has 13 days; at least 2 weeks can be asked for; did you mean "2 Mar 2026 to 15 Mar 2026"? [period_too_short]`},
 		{"several periods", "travel-period", `["today","yesterday"]`, "travel-period: one period is asked for, and 2 were given [not_a_date]"},
 		{"day order of the prompt", "day", `"3/4/2026"`, "Fri 3 Apr 2026"},
 		{"a phrase as a limit", "day", `"today"`, `day: Mon 23 Nov 2026 is after the latest day that can be asked for, Sun 22 Nov 2026; did you mean "22 Nov 2026"? [after_latest]`},
