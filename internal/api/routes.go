@@ -36,6 +36,7 @@ func summary(r *definition.Report) ReportSummary {
 type Offer struct {
 	Phrase  string     `json:"phrase" doc:"What an answer gives."`
 	Spelled string     `json:"spelled,omitempty" doc:"The days that it stands for on the as-of day."`
+	Days    string     `json:"days,omitempty" doc:"The same days, short enough for a button."`
 	First   *civil.Day `json:"first,omitempty" doc:"First day, included."`
 	Last    *civil.Day `json:"last,omitempty" doc:"Last day, included."`
 	Refused string     `json:"refused,omitempty" doc:"Why it cannot be taken on this as-of day."`
@@ -238,7 +239,7 @@ func promptInfo(p *prompt.Prompt, offers []prompt.OfferedPeriod) PromptInfo {
 		if o.Refused != nil {
 			offer.Refused = o.Refused.Sentence()
 		} else {
-			offer.Spelled = o.Reading.Period.Spelled()
+			offer.Spelled, offer.Days = o.Reading.Period.Spelled(), o.Reading.Period.Brief()
 			if o.Reading.Period.First.IsValid() {
 				offer.First = &o.Reading.Period.First
 			}

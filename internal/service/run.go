@@ -35,6 +35,8 @@ type Understood struct {
 	Spelled string          `json:"spelled" doc:"What was understood, so that nobody can misread it."`
 	First   *civil.Day      `json:"first,omitempty" doc:"First day, included; absent where that side is open."`
 	Last    *civil.Day      `json:"last,omitempty" doc:"Last day, included; absent where that side is open."`
+	From    string          `json:"first_spelled,omitempty" doc:"The first day, so that nobody can misread it."`
+	Through string          `json:"last_spelled,omitempty" doc:"The last day, likewise."`
 	Days    int             `json:"days,omitempty" doc:"Number of days, where both sides are set."`
 	Number  string          `json:"number,omitempty" doc:"The number."`
 	Choices []prompt.Option `json:"choices,omitempty" doc:"The choices, in the order in which they were given."`
@@ -50,10 +52,10 @@ func understood(a *prompt.Answer) Understood {
 	case prompt.Day, prompt.Period:
 		u.Days = a.Period.Days()
 		if a.Period.First.IsValid() {
-			u.First = &a.Period.First
+			u.First, u.From = &a.Period.First, a.Period.First.Spelled()
 		}
 		if a.Period.Last.IsValid() {
-			u.Last = &a.Period.Last
+			u.Last, u.Through = &a.Period.Last, a.Period.Last.Spelled()
 		}
 	case prompt.Number:
 		u.Number = a.Number.String()

@@ -1,7 +1,7 @@
 <script lang="ts">
   import type { Fault, PromptInfo, Understood } from '../lib/api';
   import type { Field } from '../lib/answers';
-  import { counted, spelledDay } from '../lib/format';
+  import { counted } from '../lib/format';
   import DateInput from './DateInput.svelte';
   import Refusals from './Refusals.svelte';
 
@@ -60,7 +60,7 @@
           invalid={faultyAt('start')}
           oninput={(start) => change({ ...field, start })}
         />
-        <p id="{id}-first" class="understood" aria-live="polite">{understood?.first ? spelledDay(understood.first) : ''}</p>
+        <p id="{id}-first" class="understood" aria-live="polite">{understood?.first_spelled}</p>
       </div>
       <div>
         <label class="caption" for="{id}-end">through, that day included</label>
@@ -74,7 +74,7 @@
           invalid={faultyAt('end')}
           oninput={(end) => change({ ...field, end })}
         />
-        <p id="{id}-last" class="understood" aria-live="polite">{understood?.last ? [spelledDay(understood.last), days].filter(Boolean).join(' · ') : ''}</p>
+        <p id="{id}-last" class="understood" aria-live="polite">{[understood?.last_spelled, days].filter(Boolean).join(' · ')}</p>
       </div>
     </div>
     {@render remarks()}
@@ -85,9 +85,11 @@
             type="button"
             class:on={field.start === offer.phrase && !field.end}
             disabled={!!offer.refused}
-            title={offer.refused ?? offer.spelled}
-            onclick={() => change({ ...field, start: offer.phrase, end: '' })}>{offer.phrase}</button
+            title={offer.refused}
+            onclick={() => change({ ...field, start: offer.phrase, end: '' })}
           >
+            {offer.phrase} <span>{offer.days}</span>
+          </button>
         {/each}
       </div>
     {/if}
@@ -169,12 +171,18 @@
     color: var(--amber);
   }
   .offers {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 6px;
+    display: grid;
+    gap: 4px;
     margin-top: 8px;
   }
+  .offers span {
+    color: var(--quiet);
+    font-weight: 400;
+  }
   .offers button {
+    display: flex;
+    justify-content: space-between;
+    gap: 12px;
     border: 1px solid var(--line);
     border-radius: 3px;
     padding: 2px 8px;

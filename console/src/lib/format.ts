@@ -7,7 +7,7 @@ const months = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', '
 
 const isoDay = /^(\d{4})-(\d\d)-(\d\d)/;
 
-export function spelledDay(iso: string): string {
+function spelledDay(iso: string): string {
   const m = isoDay.exec(iso);
   if (!m) return iso;
   const [year, month, day] = [Number(m[1]), Number(m[2]), Number(m[3])];

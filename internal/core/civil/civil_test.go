@@ -1,6 +1,7 @@
 package civil
 
 import (
+	"strings"
 	"testing"
 	"time"
 
@@ -92,6 +93,12 @@ func TestPeriods(t *testing.T) {
 	assert.Equal(t, "Mon 1 Jun 2026 through Mon 31 Aug 2026 (92 days)", p.Spelled())
 	assert.Equal(t, 92, p.Days())
 	assert.False(t, Period{First: p.Last, Last: p.First}.IsOrdered())
+	for text, want := range map[string]string{
+		"2026-10-01/2026-10-31": "1–31 Oct 2026", "2026-09-28/2026-10-04": "28 Sep – 4 Oct 2026", "2025-12-29/2026-01-04": "29 Dec 2025 – 4 Jan 2026", "2026-11-22/2026-11-22": "Sun 22 Nov 2026",
+	} {
+		first, last, _ := strings.Cut(text, "/")
+		assert.Equal(t, want, Period{First: MustParseDay(first), Last: MustParseDay(last)}.Brief())
+	}
 	open := Period{First: p.First}
 	assert.Equal(t, "from Mon 1 Jun 2026 on", open.Spelled())
 	assert.Equal(t, "2026-06-01/..", open.String())

@@ -38,6 +38,27 @@ func (p Period) String() string {
 	return first + "/" + last
 }
 
+// Brief is the period in few letters, what both ends share said once: "1–31 Oct
+// 2026", "28 Sep – 4 Oct 2026", "Sun 22 Nov 2026"; the spelled form where a side is
+// open.
+func (p Period) Brief() string {
+	switch {
+	case !p.IsClosed():
+		return p.Spelled()
+	case p.First == p.Last:
+		return p.First.Spelled()
+	}
+	year, month, day := p.First.Date()
+	lastYear, lastMonth, _ := p.Last.Date()
+	switch {
+	case year != lastYear:
+		return p.First.Plain() + " – " + p.Last.Plain()
+	case month != lastMonth:
+		return fmt.Sprintf("%d %s – %s", day, month.String()[:3], p.Last.Plain())
+	}
+	return fmt.Sprintf("%d–%s", day, p.Last.Plain())
+}
+
 // Spelled is the period so that nobody can misread it: "Mon 1 Jun 2026 through
 // Mon 31 Aug 2026 (92 days)".
 func (p Period) Spelled() string {
