@@ -153,6 +153,7 @@ type Run struct {
 
 	service *Service
 	source  string
+	sql     *compile.Compiler
 	query   compile.Query
 	receipt Receipt
 }
@@ -182,6 +183,7 @@ func (s *Service) Prepare(ctx context.Context, name string, req Request) (*Run, 
 		Zone:    from.Zone,
 		service: s,
 		source:  from.Name,
+		sql:     s.published.Load().sql,
 		query: compile.Query{Table: table.Of.Table, Show: table.Show, Where: where, Sort: table.Sort, Key: table.Of.Key,
 			Zone: from.Zone, Limit: req.Limit, Skip: req.Skip},
 		receipt: Receipt{Report: name, Title: report.Title, Person: PersonOf(ctx).Name, AsOf: asOf, Zone: from.Zone.String(), Clock: from.Clock,
@@ -214,7 +216,7 @@ func (r *Run) Stream(ctx context.Context, w export.Writer) (*Receipt, error) {
 	start := time.Now()
 	var unsent error // what w failed with: the one who reads is gone
 	err := r.service.records.View(ctx, func(v source.View) error {
-		err := v.Rows(ctx, compile.Select(r.query, compile.SQLite{}), func(row []record.Value) error {
+		err := v.Rows(ctx, r.sql.Select(r.query), func(row []record.Value) error {
 			if receipt.Rows == 0 {
 				if unsent = w.Begin(); unsent != nil {
 					return unsent
@@ -229,7 +231,7 @@ func (r *Run) Stream(ctx context.Context, w export.Writer) (*Receipt, error) {
 		}
 		receipt.Records = int64(receipt.Rows)
 		if r.query.Limit > 0 {
-			receipt.Records, err = v.Count(ctx, compile.Count(r.query, compile.SQLite{}))
+			receipt.Records, err = v.Count(ctx, r.sql.Count(r.query))
 		}
 		return err
 	})

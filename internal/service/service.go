@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/compile"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
@@ -53,7 +54,18 @@ type Service struct {
 	today   civil.Day // the zero Day: what clocks show
 
 	publishing sync.Mutex // so that catalogs follow each other as they were stored
-	catalog    atomic.Pointer[definition.Catalog]
+	published  atomic.Pointer[published]
+}
+
+// published is what readers see at one time: the definitions, and the SQL that
+// was made of their columns.
+type published struct {
+	*definition.Catalog
+	sql *compile.Compiler
+}
+
+func (s *Service) publish(c *definition.Catalog) {
+	s.published.Store(&published{Catalog: c, sql: compile.New(compile.SQLite{})})
 }
 
 // Open opens the service's files, and makes its own where there is none.
@@ -88,7 +100,7 @@ func (s *Service) load(ctx context.Context) error {
 	for _, f := range broken {
 		slog.ErrorContext(ctx, "a stored definition is left out", "fault", f.Error())
 	}
-	s.catalog.Store(catalog)
+	s.publish(catalog)
 	return nil
 }
 
@@ -160,7 +172,7 @@ func (r *Refusal) Error() string { return r.Faults.Error() }
 
 // Report finds a published report.
 func (s *Service) Report(name string) (*definition.Report, error) {
-	all := s.catalog.Load().Reports
+	all := s.published.Load().Reports
 	if r := all[name]; r != nil {
 		return r, nil
 	}
@@ -181,7 +193,7 @@ func (s *Service) Report(name string) (*definition.Report, error) {
 func (s *Service) Reports(search string) []*definition.Report {
 	words := strings.Fields(strings.ToLower(search))
 	var found []*definition.Report
-	for _, r := range s.catalog.Load().Reports {
+	for _, r := range s.published.Load().Reports {
 		text := strings.ToLower(r.Name + " " + r.Title + " " + r.About + " " + r.Shelf)
 		if !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(text, w) }) {
 			found = append(found, r)
@@ -245,7 +257,7 @@ func (s *Service) Put(ctx context.Context, files []definition.File) ([]store.Sto
 	if err != nil {
 		return nil, err
 	}
-	s.catalog.Store(catalog)
+	s.publish(catalog)
 	return stored, nil
 }
 

@@ -8,7 +8,9 @@ package compile
 
 import (
 	"math"
+	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/shopspring/decimal"
@@ -55,24 +57,72 @@ type Dialect interface {
 	Order(c *record.Column, descending, mayMiss bool) string
 }
 
+// Compiler compiles queries for one engine. It keeps what its dialect makes of
+// each column, so it is meant to live as long as the columns do. It is safe for
+// concurrent use.
+type Compiler struct {
+	dialect Dialect
+	columns sync.Map // *record.Column to *columnSQL
+}
+
+// New makes the compiler of a dialect.
+func New(d Dialect) *Compiler { return &Compiler{dialect: d} }
+
+// columnSQL is what a dialect makes of one column.
+type columnSQL struct {
+	name     string
+	stored   string
+	readable [2][2]string // by whether there is a lower bound, and an upper one
+	order    [2][2]string // by whether it descends, and whether values may be missing
+}
+
+func (c *Compiler) column(of *record.Column) *columnSQL {
+	if known, ok := c.columns.Load(of); ok {
+		return known.(*columnSQL)
+	}
+	s := &columnSQL{name: c.dialect.Name(of.Name), stored: c.dialect.Stored(of)}
+	for i := range 2 {
+		for j := range 2 {
+			if of.Type.IsDated() || of.Type.IsNumeric() {
+				s.readable[i][j] = c.dialect.Readable(of, i == 1, j == 1)
+			}
+			s.order[i][j] = c.dialect.Order(of, i == 1, j == 1)
+		}
+	}
+	c.columns.Store(of, s)
+	return s
+}
+
+func index(yes bool) int {
+	if yes {
+		return 1
+	}
+	return 0
+}
+
 // writer builds one statement.
 type writer struct {
 	strings.Builder
-	args    []any
-	dialect Dialect
-	zone    *time.Location
+	*Compiler
+	args []any
+	zone *time.Location
+}
+
+func (c *Compiler) writer(q Query) *writer {
+	w := &writer{Compiler: c, zone: q.Zone, args: make([]any, 0, 16)}
+	w.Grow(1024)
+	return w
 }
 
 // Select is the SELECT that returns the records in order.
-func Select(q Query, d Dialect) Statement {
-	w := writer{dialect: d, zone: q.Zone}
-	w.Grow(512)
+func (c *Compiler) Select(q Query) Statement {
+	w := c.writer(q)
 	w.WriteString("SELECT ")
 	for i, c := range q.Show {
 		if i > 0 {
 			w.WriteString(", ")
 		}
-		w.WriteString(d.Name(c.Name))
+		w.WriteString(w.column(c).name)
 	}
 	w.from(q)
 	w.WriteString("\nORDER BY ")
@@ -90,8 +140,8 @@ func Select(q Query, d Dialect) Statement {
 
 // Count is the SELECT that counts the records that Select returns without its
 // limit.
-func Count(q Query, d Dialect) Statement {
-	w := writer{dialect: d, zone: q.Zone}
+func (c *Compiler) Count(q Query) Statement {
+	w := c.writer(q)
 	w.WriteString("SELECT count(*)")
 	w.from(q)
 	return Statement{SQL: w.String(), Args: w.args}
@@ -109,16 +159,17 @@ func (w *writer) from(q Query) {
 // order sorts by the columns asked for, then by those of the key that are not
 // among them, so that no two records are in an order left to chance.
 func (w *writer) order(q Query) {
-	sorted := make(map[*record.Column]bool, len(q.Sort)+len(q.Key))
+	var room [8]*record.Column
+	sorted := room[:0]
 	add := func(c *record.Column, descending, isKey bool) {
-		if sorted[c] {
+		if slices.Contains(sorted, c) {
 			return
 		}
 		if len(sorted) > 0 {
 			w.WriteString(", ")
 		}
-		sorted[c] = true
-		w.WriteString(w.dialect.Order(c, descending, !isKey && !q.Where.Excludes(c)))
+		sorted = append(sorted, c)
+		w.WriteString(w.column(c).order[index(descending)][index(!isKey && !q.Where.Excludes(c))])
 	}
 	for _, s := range q.Sort {
 		add(s.Column, s.Descending, false)
@@ -160,23 +211,29 @@ func (w *writer) node(b *criteria.Bound, top bool) {
 }
 
 func (w *writer) condition(b *criteria.Bound) {
-	name := w.dialect.Name(b.Column.Name)
+	column := w.column(b.Column)
 	switch {
 	case b.Op == criteria.Missing:
-		w.WriteString(name + " IS NULL")
+		w.say(column.name, " IS NULL")
 	case b.Op == criteria.Present:
-		w.WriteString(name + " IS NOT NULL")
+		w.say(column.name, " IS NOT NULL")
 	case b.Column.Type.IsDated():
-		w.spans(b, w.dialect.Stored(b.Column))
+		w.spans(b, column)
 	case b.Column.Type.IsNumeric():
-		w.numbers(b, name)
+		w.numbers(b, column)
 	default:
-		w.list(name, len(b.Texts), func(i int) any { return b.Texts[i] })
+		w.list(column.name, len(b.Texts), func(i int) any { return b.Texts[i] })
+	}
+}
+
+func (w *writer) say(texts ...string) {
+	for _, text := range texts {
+		w.WriteString(text)
 	}
 }
 
 // spans writes the bounds of each run of days.
-func (w *writer) spans(b *criteria.Bound, name string) {
+func (w *writer) spans(b *criteria.Bound, column *columnSQL) {
 	spans := b.Spans()
 	if len(spans) > 1 {
 		w.WriteByte('(')
@@ -185,64 +242,64 @@ func (w *writer) spans(b *criteria.Bound, name string) {
 		if i > 0 {
 			w.WriteString(" OR ")
 		}
-		w.span(b.Column, s, name, len(spans) > 1)
+		w.span(b.Column, s, column, len(spans) > 1)
 	}
 	if len(spans) > 1 {
 		w.WriteByte(')')
 	}
 }
 
-func (w *writer) span(c *record.Column, s criteria.Span, name string, inner bool) {
+func (w *writer) span(c *record.Column, s criteria.Span, column *columnSQL, inner bool) {
 	if s.Empty {
 		w.WriteString("1 = 0")
 		return
 	}
 	lower, upper := s.From.IsValid(), s.Until.IsValid()
-	readable := w.dialect.Readable(c, lower, upper)
+	readable := column.readable[index(lower)][index(upper)]
 	parts := 0
-	and := func(text string) {
+	and := func(text, operator string) {
 		if parts > 0 {
 			w.WriteString(" AND ")
 		}
 		parts++
-		w.WriteString(text)
+		w.say(text, operator)
 	}
 	brackets := inner && (lower && upper || readable != "")
 	if brackets {
 		w.WriteByte('(')
 	}
 	if lower {
-		and(name + " >= ")
+		and(column.stored, " >= ")
 		w.bind(c.Bound(s.From, w.zone))
 	}
 	if upper {
-		and(name + " < ")
+		and(column.stored, " < ")
 		w.bind(c.Bound(s.Until, w.zone))
 	}
 	if readable != "" {
-		and(readable)
+		and(readable, "")
 	}
 	if parts == 0 {
-		and(name + " IS NOT NULL")
+		and(column.stored, " IS NOT NULL")
 	}
 	if brackets {
 		w.WriteByte(')')
 	}
 }
 
-func (w *writer) numbers(b *criteria.Bound, name string) {
+func (w *writer) numbers(b *criteria.Bound, column *columnSQL) {
 	switch b.Op {
 	case criteria.AtLeast:
-		w.WriteString(name + " >= ")
+		w.say(column.name, " >= ")
 		w.bind(number(b.Numbers[0]))
-		if readable := w.dialect.Readable(b.Column, true, false); readable != "" {
-			w.WriteString(" AND " + readable)
+		if readable := column.readable[1][0]; readable != "" {
+			w.say(" AND ", readable)
 		}
 	case criteria.AtMost:
-		w.WriteString(name + " <= ")
+		w.say(column.name, " <= ")
 		w.bind(number(b.Numbers[0]))
 	default:
-		w.list(name, len(b.Numbers), func(i int) any { return number(b.Numbers[i]) })
+		w.list(column.name, len(b.Numbers), func(i int) any { return number(b.Numbers[i]) })
 	}
 }
 

@@ -50,6 +50,7 @@ var (
 	route    = &record.Column{Name: `the "route"`, Type: record.Text}
 	late     = &record.Column{Name: "late", Type: record.Integer}
 	setting  = phrase.Setting{AsOf: civil.MustParseDay("2026-11-23")}
+	sqlite   = New(SQLite{})
 	helsinki = func() *time.Location {
 		zone, err := civil.LoadZone("Europe/Helsinki")
 		if err != nil {
@@ -94,7 +95,7 @@ func TestGoldenSQL(t *testing.T) {
 		{"order", Query{Sort: []criteria.Sort{{Column: late}, {Column: route, Descending: true}, {Column: late, Descending: true}}, Limit: 200, Skip: 400}},
 	} {
 		c.q.Table, c.q.Show, c.q.Key, c.q.Zone = "sailings", []*record.Column{id, route}, []*record.Column{id}, helsinki
-		s := Select(c.q, SQLite{})
+		s := sqlite.Select(c.q)
 		text := s.SQL + "\n"
 		for _, arg := range s.Args {
 			text += fmt.Sprintf("-- %T %v\n", arg, arg)
@@ -230,7 +231,7 @@ func TestDaysAgreeWithANaiveScan(t *testing.T) {
 
 func selected(t *testing.T, db *sql.DB, n *criteria.Node) []int {
 	t.Helper()
-	s := Select(Query{Table: "t", Show: []*record.Column{id}, Where: bound(n), Key: []*record.Column{id}, Zone: helsinki}, SQLite{})
+	s := sqlite.Select(Query{Table: "t", Show: []*record.Column{id}, Where: bound(n), Key: []*record.Column{id}, Zone: helsinki})
 	rows, err := db.Query(s.SQL, s.Args...)
 	require.NoError(t, err, s.SQL)
 	defer rows.Close()
@@ -253,8 +254,8 @@ func TestAnIndexServes(t *testing.T) {
 	for _, c := range []*record.Column{day, digits, instant, zulu, epoch, millis, eight, serial, wall} {
 		_, err := db.Exec(fmt.Sprintf("CREATE TABLE %[1]s (id INTEGER PRIMARY KEY, %[1]s); CREATE INDEX by_%[1]s ON %[1]s (%[1]s)", c.Name))
 		require.NoError(t, err)
-		s := Select(Query{Table: c.Name, Show: []*record.Column{id}, Where: bound(on(c, criteria.Within, "last month")),
-			Sort: []criteria.Sort{{Column: c, Descending: true}}, Key: []*record.Column{id}, Zone: helsinki}, SQLite{})
+		s := sqlite.Select(Query{Table: c.Name, Show: []*record.Column{id}, Where: bound(on(c, criteria.Within, "last month")),
+			Sort: []criteria.Sort{{Column: c, Descending: true}}, Key: []*record.Column{id}, Zone: helsinki})
 		var a, b, x int
 		var plan string
 		require.NoError(t, db.QueryRow("EXPLAIN QUERY PLAN "+s.SQL, s.Args...).Scan(&a, &b, &x, &plan))
@@ -274,7 +275,7 @@ func TestOrder(t *testing.T) {
 		descending bool
 		want       string
 	}{{false, "3 1 2 4 5"}, {true, "1 2 3 4 5"}} {
-		s := Select(Query{Table: "t", Show: []*record.Column{id}, Sort: []criteria.Sort{{Column: late, Descending: c.descending}}, Key: []*record.Column{id}, Zone: helsinki}, SQLite{})
+		s := sqlite.Select(Query{Table: "t", Show: []*record.Column{id}, Sort: []criteria.Sort{{Column: late, Descending: c.descending}}, Key: []*record.Column{id}, Zone: helsinki})
 		rows, err := db.Query(s.SQL)
 		require.NoError(t, err)
 		var ids []string
@@ -308,7 +309,7 @@ func BenchmarkValidateAndCompile(b *testing.B) {
 			b.Fatal(refused)
 		}
 		bound, _ := criteria.Bind(where, answers, setting)
-		Select(Query{Table: "sailings", Show: []*record.Column{id, route}, Where: bound, Sort: []criteria.Sort{{Column: instant}}, Key: []*record.Column{id}, Zone: helsinki}, SQLite{})
+		sqlite.Select(Query{Table: "sailings", Show: []*record.Column{id, route}, Where: bound, Sort: []criteria.Sort{{Column: instant}}, Key: []*record.Column{id}, Zone: helsinki})
 	}
 }
 

@@ -190,8 +190,8 @@ func TestAnyCriteriaAgreeWithTheJudge(t *testing.T) {
 		for _, r := range fitting {
 			want = append(want, r.id)
 		}
-		s := Select(Query{Table: "t", Show: []*record.Column{id}, Where: bound(said(n)), Sort: []criteria.Sort{{Column: late, Descending: descending}},
-			Key: []*record.Column{id}, Zone: helsinki}, SQLite{})
+		s := sqlite.Select(Query{Table: "t", Show: []*record.Column{id}, Where: bound(said(n)), Sort: []criteria.Sort{{Column: late, Descending: descending}},
+			Key: []*record.Column{id}, Zone: helsinki})
 		got := []int{}
 		found, err := db.Query(s.SQL, s.Args...)
 		require.NoError(t, err, s.SQL)
