@@ -117,7 +117,7 @@ func (cell) Schema(huma.Registry) *huma.Schema {
 
 // Put is what became of one definition.
 type Put struct {
-	Kind     string `json:"kind" enum:"source,dataset,prompt,query,report" doc:"What was defined."`
+	Kind     string `json:"kind" enum:"source,dataset,period,prompt,query,report" doc:"What was defined."`
 	Name     string `json:"name" doc:"Its name."`
 	Change   string `json:"change" enum:"new,changed,same" doc:"What the upload did."`
 	Revision int    `json:"revision" doc:"The number of the published revision."`

@@ -135,7 +135,11 @@ func (s *Service) Today(zone *time.Location) civil.Day {
 }
 
 func (s *Service) setting(asOf civil.Day) phrase.Setting {
-	return phrase.Setting{AsOf: asOf, Order: s.config.DayOrder, FiscalStart: s.config.FiscalStart}
+	setting := phrase.Setting{AsOf: asOf, Order: s.config.DayOrder, FiscalStart: s.config.FiscalStart}
+	if p := s.published.Load(); p != nil {
+		setting.Seasons = p.Seasons
+	}
+	return setting
 }
 
 // asOf reads the as-of day that a caller passed; today where there is none.

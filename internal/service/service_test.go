@@ -152,6 +152,48 @@ func TestPublishingAtTheSameTime(t *testing.T) {
 	assert.Len(t, s.Reports(""), 9)
 }
 
+// A named period of the business is there for prompts and answers alike.
+func TestASeasonOfTheBusiness(t *testing.T) {
+	s := open(t, t.TempDir(), time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC))
+	const season = `
+---
+pikegate: 1
+period: summer-season
+from: 1 Jun
+through: 31 Aug
+---
+pikegate: 1
+prompt: days
+ask: Which days?
+type: period
+default: last summer-season
+offer: [next summer-season]
+---
+pikegate: 1
+query: s
+of: t
+show: [id]
+where: {on: {within: {prompt: days}}}
+---
+pikegate: 1
+report: seasonal
+title: Seasonal
+prompts: [days]
+sections: [{table: {query: s}}]
+`
+	_, err := s.Put(ctx, file(base+season))
+	require.NoError(t, err)
+	reading, err := s.Understand("seasonal", service.Request{})
+	require.NoError(t, err)
+	assert.Equal(t, "Mon 1 Jun 2026 through Mon 31 Aug 2026 (92 days)", reading.Answers[0].Spelled)
+	on, err := s.ReportOn("seasonal", "1 Jul 2026")
+	require.NoError(t, err)
+	assert.Equal(t, "2027-06-01/2027-08-31", on.Offers["days"][0].Reading.Period.String())
+
+	_, err = s.Put(ctx, file("pikegate: 1\nprompt: p\nask: Which?\ntype: period\ndefault: last sumer-season\n"))
+	assert.EqualError(t, err, `f.yaml:5:10: default: "last sumer-season" is not a period; write it like 1 Mar 2026 to 5 Mar 2026, Mar 2026 or last month; did you mean "last summer-season"? [outside_own_limits]`)
+}
+
 func TestTheSameNameTwiceInOneUpload(t *testing.T) {
 	s := open(t, t.TempDir(), time.Now())
 	_, err := s.Put(ctx, append(file(base), definition.File{Name: "g.yaml", Text: "\npikegate: 1\nprompt: day\nask: Which?\ntype: day\n"}))

@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/record"
 )
@@ -29,13 +30,14 @@ type Kind string
 const (
 	KindSource  Kind = "source"
 	KindDataset Kind = "dataset"
+	KindPeriod  Kind = "period"
 	KindPrompt  Kind = "prompt"
 	KindQuery   Kind = "query"
 	KindReport  Kind = "report"
 )
 
 // Kinds lists them in the order in which they build on each other.
-var Kinds = []Kind{KindSource, KindDataset, KindPrompt, KindQuery, KindReport}
+var Kinds = []Kind{KindSource, KindDataset, KindPeriod, KindPrompt, KindQuery, KindReport}
 
 // Ref names one definition.
 type Ref struct {
@@ -106,6 +108,7 @@ type Report struct {
 type Catalog struct {
 	Sources  map[string]*Source
 	Datasets map[string]*Dataset
+	Seasons  map[string]phrase.Season // the named periods of the business
 	Prompts  map[string]*prompt.Prompt
 	Queries  map[string]*Query
 	Reports  map[string]*Report
@@ -115,6 +118,7 @@ func newCatalog() *Catalog {
 	return &Catalog{
 		Sources:  map[string]*Source{},
 		Datasets: map[string]*Dataset{},
+		Seasons:  map[string]phrase.Season{},
 		Prompts:  map[string]*prompt.Prompt{},
 		Queries:  map[string]*Query{},
 		Reports:  map[string]*Report{},

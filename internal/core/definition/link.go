@@ -64,6 +64,7 @@ func Load(docs []Document, s phrase.Setting) (*Catalog, fault.List) {
 
 func (l *linker) link(docs []Document) {
 	l.catalog, l.refs, l.broken = newCatalog(), map[Ref]*Document{}, map[Ref]bool{}
+	l.setting.Seasons = l.catalog.Seasons
 	byKind := map[Kind][]*Document{}
 	for i := range docs {
 		d := &docs[i]
@@ -113,6 +114,8 @@ func (l *linker) document(d *Document) {
 		l.catalog.Sources[d.Name] = l.source(d.Name, m)
 	case KindDataset:
 		l.catalog.Datasets[d.Name] = l.dataset(d.Name, m)
+	case KindPeriod:
+		l.catalog.Seasons[d.Name] = l.season(m)
 	case KindPrompt:
 		l.catalog.Prompts[d.Name] = l.prompt(d.Name, m)
 	case KindQuery:
@@ -154,6 +157,25 @@ func (l *linker) source(name string, m *mapping) *Source {
 		s.Clock = s.Zone.String()
 	}
 	return s
+}
+
+// season reads a named period of the business.
+func (l *linker) season(m *mapping) phrase.Season {
+	s := phrase.Season{From: l.monthDay(l.need(m, "from")), Through: l.monthDay(l.need(m, "through"))}
+	years := m.take("years")
+	for i := range l.texts(years) {
+		s.Years = append(s.Years, l.whole(years.Content[i], 1))
+	}
+	return s
+}
+
+func (l *linker) monthDay(n *yaml.Node) phrase.MonthDay {
+	text := l.text(n)
+	d, ok := phrase.ParseMonthDay(text)
+	if !ok && text != "" {
+		l.fault(n, WrongValue, "a day of the year such as 1 Jun is wanted here, and this is %q", fault.Shorten(text))
+	}
+	return d
 }
 
 func (l *linker) dataset(name string, m *mapping) *Dataset {

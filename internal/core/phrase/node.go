@@ -35,6 +35,7 @@ type node struct {
 	weekday time.Weekday // where hasWeekday
 	flags   flag
 	parts   [3]part // for digits
+	name    string  // for seasonOf
 }
 
 type part struct{ n, width int }
@@ -65,6 +66,7 @@ const (
 	runOf           // n complete units before (negative) or after the current one
 	unitToDate      // from the first day of the unit through today
 	daysToDate      // n days that end today
+	seasonOf        // this, last or next occurrence of a named period of the business
 )
 
 // isDay reports whether the node stands for one day.

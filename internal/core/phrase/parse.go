@@ -368,7 +368,7 @@ func (p *parser) dayPhrase() (node, bool) {
 
 // periodPhrase = which unit | ( "last" | "next" ) N unit | unit "to" "date" | N "days" "to" "date"
 //
-//	| which "fiscal" ( "quarter" | "year" ) | ( "last" | "next" ) N "fiscal" ( "quarters" | "years" ) .
+//	| which NAME | which "fiscal" ( "quarter" | "year" ) | ( "last" | "next" ) N "fiscal" ( "quarters" | "years" ) .
 func (p *parser) periodPhrase() (node, bool) {
 	from := p.at
 	if which, ok := p.which(); ok {
@@ -381,6 +381,9 @@ func (p *parser) periodPhrase() (node, bool) {
 		}
 		if n, u, ok := p.count(); ok && which != 0 && n > 0 {
 			return node{form: runOf, unit: u, n: which * n}, true
+		}
+		if n, ok := p.season(which); ok {
+			return n, true
 		}
 	} else if n, u, ok := p.count(); ok {
 		if p.skipBlank(); u == days && n > 0 && p.words("to", "date") {

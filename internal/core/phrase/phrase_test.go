@@ -187,6 +187,43 @@ func TestFiscalPhrases(t *testing.T) {
 	assert.Contains(t, f.Message, "fiscal-year-starts")
 }
 
+func TestSeasons(t *testing.T) {
+	s := setting
+	s.Seasons = map[string]Season{
+		"summer-season": {From: MonthDay{time.June, 1}, Through: MonthDay{time.August, 31}},
+		"winter-2":      {From: MonthDay{time.November, 15}, Through: MonthDay{time.February, 29}},
+		"regatta":       {From: MonthDay{time.July, 10}, Through: MonthDay{time.July, 12}, Years: []int{2023, 2027}},
+	}
+	for _, c := range []struct{ asOf, text, want string }{
+		{"2026-11-23", "last summer-season", "2026-06-01/2026-08-31"}, {"2026-11-23", "next Summer-Season", "2027-06-01/2027-08-31"},
+		{"2026-06-01", "this summer-season", "2026-06-01/2026-08-31"}, {"2026-08-31", "this summer-season", "2026-06-01/2026-08-31"},
+		{"2026-08-31", "last summer-season", "2025-06-01/2025-08-31"}, {"2026-09-01", "last summer-season", "2026-06-01/2026-08-31"},
+		{"2026-11-23", "this winter-2", "2026-11-15/2027-02-28"}, {"2024-01-01", "this winter-2", "2023-11-15/2024-02-29"}, {"2026-11-23", "last winter-2", "2025-11-15/2026-02-28"},
+		{"2026-11-23", "last regatta", "2023-07-10/2023-07-12"}, {"2026-11-23", "next regatta", "2027-07-10/2027-07-12"},
+		{"2026-11-23", "this summer-season", `no summer-season holds Mon 23 Nov 2026; the next one is Tue 1 Jun 2027 through Tue 31 Aug 2027 (92 days); did you mean "next summer-season"? [no_such_date]`},
+		{"2028-01-01", "next regatta", `no regatta starts after Sat 1 Jan 2028 [no_such_date]`},
+		{"2026-11-23", "last sumer-season", `"last sumer-season" is not a period; write it like 1 Mar 2026 to 5 Mar 2026, Mar 2026 or last month; did you mean "last summer-season"? [not_a_date]`},
+		{"2026-11-23", "last summer-season to today", `"last summer-season to today" is not a period; write it like 1 Mar 2026 to 5 Mar 2026, Mar 2026 or last month [not_a_date]`},
+	} {
+		s.AsOf = civil.MustParseDay(c.asOf)
+		r, f := Period(c.text, s)
+		got := r.Period.String()
+		if f != nil {
+			got = f.Error()
+		}
+		assert.Equal(t, c.want, got, "%s as of %s", c.text, c.asOf)
+	}
+	for text, want := range map[string]MonthDay{"1 Jun": {time.June, 1}, "Feb 29": {time.February, 29}, "31-Dec": {time.December, 31}} {
+		got, ok := ParseMonthDay(text)
+		assert.True(t, ok, text)
+		assert.Equal(t, want, got, text)
+	}
+	for _, text := range []string{"", "Jun", "31 Jun", "1 Jun 2026", "0 Jun", "today", "1 Jun to 2 Jun"} {
+		_, ok := ParseMonthDay(text)
+		assert.False(t, ok, text)
+	}
+}
+
 // Every day of 400 years, in every form that names a day whole, is read back
 // as itself.
 func TestEveryDayInEveryForm(t *testing.T) {

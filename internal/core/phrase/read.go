@@ -36,6 +36,8 @@ type Setting struct {
 	// FiscalStart is the month that the business's year starts with; 0 where it
 	// has none of its own, and then fiscal phrases are refused.
 	FiscalStart time.Month
+	// Seasons are the named periods of the business, by name.
+	Seasons map[string]Season
 	// Zone is where times of day are read, and Now the instant that "now" means,
 	// in seconds of the POSIX epoch. Days need neither.
 	Zone *time.Location
@@ -107,7 +109,7 @@ func Period(text string, s Setting) (Reading, *fault.Fault) {
 	r, f := period(text, tokens, s)
 	if f != nil {
 		f.Entered = fault.Shorten(text)
-		if f.Code == NotADate {
+		if f.Code == NotADate && len(f.Suggestions) == 0 {
 			f = offer(f, tokens, func(mended string) (Reading, *fault.Fault) { return Period(mended, s) })
 		}
 		return Reading{}, f
@@ -265,6 +267,9 @@ func evaluate(n node, s Setting) (Reading, *fault.Fault) {
 			return Reading{}, fault.New(NoSuchDate, "there is no %s", unitPhrase(n))
 		}
 		return Reading{Period: p, Unit: true}, nil
+	}
+	if n.form == seasonOf {
+		return evaluateSeason(n, s)
 	}
 	if n.flags&isFiscal != 0 && s.FiscalStart == 0 {
 		return Reading{}, fault.New(NotADate, "a fiscal period needs the month that the fiscal year starts with; the setting fiscal-year-starts names it, and it is not set")
