@@ -108,6 +108,41 @@ test('refusals stand at their fields, with an answer that passes', async ({ page
   await expect(rows(page).first()).toBeVisible();
 });
 
+test('several single days are typed a line each', async ({ page, request }) => {
+  const text = `pikegate: 1
+prompt: fuel-days
+ask: Which days of fuel?
+type: days
+latest: today
+---
+pikegate: 1
+query: fuel-on-days
+of: fuel-deliveries
+show: [delivered_at, litres]
+where: {delivered_at: {any_of: {prompt: fuel-days}}}
+sort: [delivered_at]
+---
+pikegate: 1
+report: fuel-on-days
+title: Fuel on some days
+shelf: Engine room
+prompts: [fuel-days]
+sections: [{table: {query: fuel-on-days}}]
+`;
+  expect((await request.post('/api/v1/definitions', { data: { files: [{ name: 'f.yaml', text }] } })).ok()).toBe(true);
+  await page.goto('/reports/fuel-on-days');
+  const days = page.getByRole('textbox', { name: 'Which days of fuel?' });
+  await days.fill('25 oct 2026\n31 jun 2026');
+  await page.getByRole('button', { name: '30 Jun 2026' }).click();
+  await expect(page.getByText('Tue 30 Jun 2026, Sun 25 Oct 2026')).toBeVisible();
+  await accessible(page);
+  await show(page).click();
+  await expect(page.locator('.read')).toContainText('delivered on one of Tue 30 Jun 2026, Sun 25 Oct 2026 (Harbour time)');
+  await expect(rows(page).first()).toContainText('Tue 30 Jun 2026');
+  await page.reload();
+  await expect(days).toHaveValue('25 oct 2026\n30 Jun 2026');
+});
+
 test('an end before its start is refused, and the swapped period offered', async ({ page }) => {
   await page.goto('/reports/late-sailings');
   await from(page).fill('5 Mar 2026');

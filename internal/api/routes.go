@@ -47,7 +47,7 @@ type PromptInfo struct {
 	Name     string          `json:"name" doc:"What an answer names it by."`
 	Ask      string          `json:"ask" doc:"The question."`
 	Help     string          `json:"help,omitempty" doc:"More about it."`
-	Type     string          `json:"type" enum:"day,period,number,choice" doc:"The kind of answer."`
+	Type     string          `json:"type" enum:"day,days,period,number,choice" doc:"The kind of answer."`
 	Required bool            `json:"required" doc:"Whether some answer must be given."`
 	Default  prompt.Entered  `json:"default" doc:"What is taken where no answer is given; null for none."`
 	Open     string          `json:"open,omitempty" enum:"none,start,end,either" doc:"Which sides of a period may be left open."`
@@ -60,8 +60,8 @@ type PromptInfo struct {
 	Most     string          `json:"most,omitempty" doc:"The greatest number."`
 	Unit     string          `json:"unit,omitempty" doc:"Unit of the number."`
 	Many     bool            `json:"many,omitempty" doc:"Whether several choices may be given."`
-	AtLeast  int             `json:"at_least,omitempty" doc:"How many choices at least."`
-	AtMost   int             `json:"at_most,omitempty" doc:"How many choices at most."`
+	AtLeast  int             `json:"at_least,omitempty" doc:"How many choices or days at least."`
+	AtMost   int             `json:"at_most,omitempty" doc:"How many choices or days at most."`
 	Choices  []prompt.Option `json:"choices,omitempty" doc:"The choices."`
 }
 

@@ -99,8 +99,11 @@ func question(out io.Writer, p api.PromptInfo, d service.Understood) {
 	for n, c := range p.Choices {
 		fmt.Fprintf(out, "  %d  %s\n", n+1, c.Label)
 	}
-	if p.Many {
+	switch {
+	case p.Many:
 		fmt.Fprintln(out, "  Numbers from the list, parted by commas.")
+	case p.Type == "days":
+		fmt.Fprintln(out, "  Single days, parted by semicolons.")
 	}
 	switch {
 	case d.Default:
@@ -137,7 +140,11 @@ func typed(p api.PromptInfo, line string) prompt.Entered {
 	if line == leaveOpen {
 		return prompt.OneText("")
 	}
-	if p.Type != "choice" {
+	switch p.Type {
+	case "choice":
+	case "days":
+		return prompt.SeveralTexts(strings.Split(line, ";"))
+	default:
 		return prompt.OneText(line)
 	}
 	var values []string

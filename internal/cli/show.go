@@ -101,6 +101,8 @@ func wanted(p api.PromptInfo) string {
 	switch {
 	case p.Type == "day":
 		add("one day")
+	case p.Type == "days":
+		add("single days")
 	case p.Type == "period":
 		add("a period of whole days")
 	case p.Type == "number" && p.Unit != "":

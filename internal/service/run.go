@@ -38,6 +38,7 @@ type Understood struct {
 	From    string          `json:"first_spelled,omitempty" doc:"The first day, so that nobody can misread it."`
 	Through string          `json:"last_spelled,omitempty" doc:"The last day, likewise."`
 	Days    int             `json:"days,omitempty" doc:"Number of days, where both sides are set."`
+	Dates   []civil.Day     `json:"dates,omitempty" doc:"Single days, in order of time."`
 	Number  string          `json:"number,omitempty" doc:"The number."`
 	Choices []prompt.Option `json:"choices,omitempty" doc:"The choices, in the order in which they were given."`
 	Notes   []string        `json:"notes,omitempty" doc:"What one should know of how it was read."`
@@ -57,6 +58,8 @@ func understood(a *prompt.Answer) Understood {
 		if a.Period.Last.IsValid() {
 			u.Last, u.Through = &a.Period.Last, a.Period.Last.Spelled()
 		}
+	case prompt.Days:
+		u.Dates = a.Days
 	case prompt.Number:
 		u.Number = a.Number.String()
 	case prompt.Choice:

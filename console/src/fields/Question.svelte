@@ -23,9 +23,18 @@
   // A suggestion for one side goes there; any other is the whole answer.
   function apply(fault: Fault, suggestion: string) {
     if (prompt.type === 'choice') change({ ...field, values: [...field.values.filter((v) => v !== fault.entered), suggestion] });
+    else if (prompt.type === 'days') change({ ...field, start: mended(field.start, fault.entered, suggestion) });
     else if (prompt.type === 'period' && field.end && fault.place.side === 'end' && !suggestion.includes(' to ')) change({ ...field, end: suggestion });
     else if (prompt.type === 'period' && field.end && fault.place.side === 'start' && !suggestion.includes(' to ')) change({ ...field, start: suggestion });
     else change({ ...field, start: suggestion, end: '' });
+  }
+
+  // The lines with the refused one replaced by what would pass.
+  function mended(lines: string, refused: string | undefined, suggestion: string): string {
+    return lines
+      .split('\n')
+      .map((line) => (line.trim() === refused?.trim() ? suggestion : line))
+      .join('\n');
   }
 
   function toggle(value: string, on: boolean) {
@@ -46,6 +55,18 @@
       invalid={faults.length > 0}
       oninput={(start) => change({ ...field, start })}
     />
+    <p id="{id}-understood" class="understood" aria-live="polite">{spelled}</p>
+  {:else if prompt.type === 'days'}
+    <textarea
+      class:invalid={faults.length > 0}
+      rows={Math.max(3, field.start.split('\n').length)}
+      aria-label={prompt.ask}
+      aria-invalid={faults.length > 0}
+      aria-describedby="{id}-understood {id}-faults"
+      placeholder="One day on each line"
+      value={field.start}
+      oninput={(e) => change({ ...field, start: e.currentTarget.value })}
+    ></textarea>
     <p id="{id}-understood" class="understood" aria-live="polite">{spelled}</p>
   {:else if prompt.type === 'period'}
     <div class="two">
@@ -216,6 +237,19 @@
     background: transparent;
     padding: 6px 10px;
     color: var(--ink);
+  }
+  textarea {
+    display: block;
+    width: 100%;
+    border: 1px solid var(--edge);
+    border-radius: 4px;
+    background: var(--field);
+    color: var(--ink);
+    padding: 6px 10px;
+  }
+  textarea::placeholder {
+    color: var(--quiet);
+    opacity: 1;
   }
   .invalid {
     border-color: var(--brick);

@@ -17,8 +17,10 @@ function fieldOf(answer: Answer | number): Field {
   if (typeof answer === 'string' || typeof answer === 'number') {
     field.start = String(answer);
     field.values = [field.start];
-  } else if (Array.isArray(answer)) field.values = answer.map(String);
-  else if (answer) Object.assign(field, { start: answer.start ?? '', end: answer.end ?? '' });
+  } else if (Array.isArray(answer)) {
+    field.values = answer.map(String);
+    field.start = field.values.join('\n');
+  } else if (answer) Object.assign(field, { start: answer.start ?? '', end: answer.end ?? '' });
   return field;
 }
 
@@ -29,6 +31,7 @@ export function answersOf(prompts: PromptInfo[], fields: Fields): Answers {
 
 function answerOf(p: PromptInfo, field: Field): Answer {
   if (p.type === 'choice') return field.values.length > 0 ? field.values : null;
+  if (p.type === 'days') return field.start.trim() === '' ? null : field.start.split('\n').filter((line) => line.trim() !== '');
   if (p.type === 'period' && field.end.trim() !== '') return { start: field.start, end: field.end };
   return field.start.trim() === '' ? null : field.start;
 }

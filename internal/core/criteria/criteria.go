@@ -51,7 +51,7 @@ var takes = map[Op]struct {
 	Before:  {days: true, prompts: []prompt.Type{prompt.Day}},
 	After:   {days: true, prompts: []prompt.Type{prompt.Day}},
 	Is:      {days: true, numbers: true, texts: true, prompts: []prompt.Type{prompt.Day, prompt.Number, prompt.Choice}},
-	AnyOf:   {days: true, numbers: true, texts: true, prompts: []prompt.Type{prompt.Day, prompt.Number, prompt.Choice}, many: true},
+	AnyOf:   {days: true, numbers: true, texts: true, prompts: []prompt.Type{prompt.Day, prompt.Days, prompt.Number, prompt.Choice}, many: true},
 	AtLeast: {numbers: true, prompts: []prompt.Type{prompt.Number}},
 	AtMost:  {numbers: true, prompts: []prompt.Type{prompt.Number}},
 	Missing: {days: true, numbers: true, texts: true},
@@ -81,14 +81,14 @@ func (op Op) Takes(p *prompt.Prompt, t record.Type) (ok, many bool) {
 		fits = fits || kind == p.Type
 	}
 	switch p.Type {
-	case prompt.Day, prompt.Period:
+	case prompt.Day, prompt.Days, prompt.Period:
 		fits = fits && t.IsDated()
 	case prompt.Number:
 		fits = fits && t.IsNumeric()
 	case prompt.Choice:
 		fits = fits && !t.IsDated()
 	}
-	if fits && p.Many && !takes[op].many {
+	if p.Type == prompt.Days && op == Is && t.IsDated() || fits && p.Many && !takes[op].many {
 		return false, true
 	}
 	return fits, false
@@ -170,6 +170,10 @@ func (b *Bound) answer(a *prompt.Answer) {
 	switch a.Prompt.Type {
 	case prompt.Day, prompt.Period:
 		b.Periods = []civil.Period{a.Period}
+	case prompt.Days:
+		for _, d := range a.Days {
+			b.Periods = append(b.Periods, civil.Period{First: d, Last: d})
+		}
 	case prompt.Number:
 		b.Numbers = []decimal.Decimal{a.Number}
 	case prompt.Choice:

@@ -126,7 +126,7 @@ func TestWhatExcludesMissing(t *testing.T) {
 }
 
 func TestWhatOperatorsTake(t *testing.T) {
-	day := &prompt.Prompt{Type: prompt.Day}
+	day, days := &prompt.Prompt{Type: prompt.Day}, &prompt.Prompt{Type: prompt.Days}
 	for _, c := range []struct {
 		op       Op
 		p        *prompt.Prompt
@@ -135,6 +135,7 @@ func TestWhatOperatorsTake(t *testing.T) {
 	}{
 		{Within, period, record.Instant, true, false}, {Within, day, record.Date, false, false}, {Within, period, record.Text, false, false},
 		{Is, day, record.Instant, true, false}, {Is, period, record.Date, false, false}, {Is, routes, record.Text, false, true}, {AnyOf, routes, record.Text, true, false},
+		{AnyOf, days, record.Instant, true, false}, {Is, days, record.Date, false, true}, {AnyOf, days, record.Text, false, false}, {Within, days, record.Date, false, false},
 		{AtLeast, minutes, record.Decimal, true, false}, {AtLeast, minutes, record.Text, false, false}, {From, routes, record.Date, false, false},
 	} {
 		ok, many := c.op.Takes(c.p, c.on)

@@ -490,10 +490,12 @@ func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
 		p.Offer = l.texts(take("offer"))
 		p.Longest = l.length(m.take("longest"))
 		p.Shortest = l.length(m.take("shortest"))
-		fallthrough
+		l.dayLimits(p, m, take)
 	case prompt.Day:
-		p.Order = oneOf(l.reader, m.take("day_order"), []phrase.DayOrder{phrase.AnyOrder, phrase.DayFirst, phrase.MonthFirst})
-		p.Earliest, p.Latest = l.text(take("earliest")), l.text(take("latest"))
+		l.dayLimits(p, m, take)
+	case prompt.Days:
+		p.AtLeast, p.AtMost = l.whole(m.take("at_least"), 1), l.whole(m.take("at_most"), 1)
+		l.dayLimits(p, m, take)
 	case prompt.Number:
 		p.Least, p.Most, p.Unit = l.decimal(m.take("at_least")), l.decimal(m.take("at_most")), l.text(m.take("unit"))
 	case prompt.Choice:
@@ -519,6 +521,12 @@ func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
 		l.faults = append(l.faults, f.At(l.place(n)))
 	}
 	return p
+}
+
+// dayLimits reads what prompts for days have in common.
+func (l *linker) dayLimits(p *prompt.Prompt, m *mapping, take func(key string) *yaml.Node) {
+	p.Order = oneOf(l.reader, m.take("day_order"), []phrase.DayOrder{phrase.AnyOrder, phrase.DayFirst, phrase.MonthFirst})
+	p.Earliest, p.Latest = l.text(take("earliest")), l.text(take("latest"))
 }
 
 // entered reads a default: one value or a list of them.

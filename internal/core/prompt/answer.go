@@ -40,7 +40,8 @@ type Answer struct {
 	Default bool // the default was taken
 	Given   bool // false: left unanswered
 
-	Period  civil.Period // days (first and last the same) and periods
+	Period  civil.Period // a day (first and last the same) or a period
+	Days    []civil.Day  // several days, in order of time, each once
 	Number  decimal.Decimal
 	Choices []Option
 	Notes   []string
@@ -54,6 +55,12 @@ func (a *Answer) Spelled() string {
 	switch a.Prompt.Type {
 	case Day:
 		return a.Period.First.Spelled()
+	case Days:
+		spelled := make([]string, len(a.Days))
+		for i, d := range a.Days {
+			spelled[i] = d.Spelled()
+		}
+		return strings.Join(spelled, ", ")
 	case Period:
 		return a.Period.Spelled()
 	case Number:
@@ -122,7 +129,7 @@ func (p *Prompt) Read(e Entered, s Setting) (Answer, fault.List) {
 	if e.shape == absent || e.shape == nothing {
 		if p.Required {
 			f := fault.New(AnswerRequired, "an answer is required: %s", p.Ask)
-			if p.Default.shape == one {
+			if p.Default.shape == oneText {
 				f.Suggest(p.Default.texts[0])
 			}
 			return a, fault.List{f}
@@ -142,6 +149,8 @@ func (p *Prompt) Read(e Entered, s Setting) (Answer, fault.List) {
 	switch s := p.setting(s); p.Type {
 	case Day:
 		refused = a.readDay(e, s)
+	case Days:
+		refused = a.readDays(e, s)
 	case Period:
 		refused = a.readPeriod(e, s)
 	case Number:
@@ -185,6 +194,44 @@ func (a *Answer) readDay(e Entered, s Setting) fault.List {
 	if f := a.Prompt.within(a.Period, s); f != nil {
 		f.Place.Side = ""
 		return refuse(f, text, f.Limit)
+	}
+	return nil
+}
+
+func (a *Answer) readDays(e Entered, s Setting) fault.List {
+	if e.shape == sides {
+		return refuse(fault.New(phrase.NotADate, "single days are asked for, not two ends"), strings.Join(e.texts, ", "), "")
+	}
+	var refused fault.List
+	for _, text := range e.texts {
+		one := Answer{Prompt: a.Prompt}
+		if faults := one.readDay(Entered{shape: oneText, texts: []string{text}}, s); len(faults) > 0 {
+			refused = append(refused, faults...)
+			continue
+		}
+		a.Days, a.Notes = append(a.Days, one.Period.First), append(a.Notes, one.Notes...)
+	}
+	slices.Sort(a.Days)
+	a.Days = slices.Compact(a.Days)
+	if len(refused) > 0 {
+		return refused
+	}
+	return a.Prompt.count(len(a.Days), a.Prompt.AtMost, "", e)
+}
+
+// count holds how many were given to the prompt's limits; first would pass
+// where only one may be.
+func (p *Prompt) count(n, most int, first string, e Entered) fault.List {
+	entered := strings.Join(e.texts, ", ")
+	switch {
+	case most > 0 && n > most:
+		f := fault.New(TooManyChoices, "%d were given; at most %d can be", n, most)
+		if first != "" {
+			f.Suggest(first)
+		}
+		return refuse(f, entered, fmt.Sprint(most))
+	case n < p.AtLeast:
+		return refuse(fault.New(TooFewChoices, "%d were given; at least %d must be", n, p.AtLeast), entered, fmt.Sprint(p.AtLeast))
 	}
 	return nil
 }
@@ -412,14 +459,10 @@ func (a *Answer) readChoices(e Entered) fault.List {
 	if !p.Many {
 		most = 1
 	}
-	switch n := len(a.Choices); {
-	case len(refused) > 0:
-	case most > 0 && n > most:
-		refused = refuse(fault.New(TooManyChoices, "%d were chosen; at most %d can be", n, most).Suggest(a.Choices[0].Value), strings.Join(e.texts, ", "), fmt.Sprint(most))
-	case n < p.AtLeast:
-		refused = refuse(fault.New(TooFewChoices, "%d were chosen; at least %d must be", n, p.AtLeast), strings.Join(e.texts, ", "), fmt.Sprint(p.AtLeast))
+	if len(refused) > 0 {
+		return refused
 	}
-	return refused
+	return p.count(len(a.Choices), most, a.Choices[0].Value, e)
 }
 
 func (p *Prompt) notAChoice(text string) *fault.Fault {

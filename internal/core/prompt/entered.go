@@ -19,7 +19,7 @@ type shape uint8
 const (
 	absent  shape = iota
 	nothing       // left unanswered on purpose
-	one
+	oneText
 	several
 	sides
 )
@@ -30,7 +30,7 @@ func OneText(text string) Entered {
 	if strings.TrimSpace(text) == "" {
 		return Entered{shape: nothing}
 	}
-	return Entered{shape: one, texts: []string{text}}
+	return Entered{shape: oneText, texts: []string{text}}
 }
 
 // SeveralTexts is an answer of several values; blank ones do not count.
@@ -61,7 +61,7 @@ func (e Entered) IsAbsent() bool { return e.shape == absent }
 // MarshalJSON writes the answer as it was given.
 func (e Entered) MarshalJSON() ([]byte, error) {
 	switch e.shape {
-	case one:
+	case oneText:
 		return json.Marshal(e.texts[0])
 	case several:
 		return json.Marshal(e.texts)

@@ -17,13 +17,14 @@ type Type string
 
 const (
 	Day    Type = "day"    // one day
+	Days   Type = "days"   // several single days
 	Period Type = "period" // first and last day
 	Number Type = "number" // a decimal number
 	Choice Type = "choice" // of a list, one or many
 )
 
 // Types lists them in the order of the reference.
-var Types = []Type{Day, Period, Number, Choice}
+var Types = []Type{Day, Days, Period, Number, Choice}
 
 // Open tells which sides of a period may be left open.
 type Open string
@@ -62,7 +63,7 @@ type Prompt struct {
 
 	Choices []Option // choices
 	Many    bool
-	AtLeast int // how many, where Many; 0 for no limit
+	AtLeast int // how many, of days and where Many; 0 for no limit
 	AtMost  int
 }
 

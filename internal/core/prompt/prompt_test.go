@@ -27,6 +27,7 @@ func prompts() []*Prompt {
 		{Name: "weeks", Ask: "Which weeks?", Type: Period, Shortest: Length{2, "weeks"}},
 		{Name: "since", Ask: "Since when?", Type: Period, Open: OpenEnd},
 		{Name: "day", Ask: "Which day?", Type: Day, Order: phrase.DayFirst, Latest: "yesterday"},
+		{Name: "days", Ask: "Which days?", Type: Days, Latest: "today", AtLeast: 2, AtMost: 3},
 		{Name: "minutes", Ask: "How late?", Type: Number, Least: number("0"), Most: number("99.5"), Unit: "min"},
 		{Name: "routes", Ask: "Which routes?", Type: Choice, Many: true, AtLeast: 1, AtMost: 2,
 			Choices: []Option{{"outer", "Outer Loop"}, {"skerry", "Skerry Run"}, {"tern", "Tern Island"}}},
@@ -65,6 +66,12 @@ func TestAnswers(t *testing.T) {
 		{"several periods", "travel-period", `["today","yesterday"]`, "travel-period: one period is asked for, and 2 were given [not_a_date]"},
 		{"day order of the prompt", "day", `"3/4/2026"`, "Fri 3 Apr 2026"},
 		{"a phrase as a limit", "day", `"today"`, `day: Mon 23 Nov 2026 is after the latest day that can be asked for, Sun 22 Nov 2026; did you mean "22 Nov 2026"? [after_latest]`},
+		{"several days, in order of time, each once", "days", `["yesterday","2026-03-05","22 Nov 2026"]`, "Thu 5 Mar 2026, Sun 22 Nov 2026"},
+		{"days, each refused", "days", `["5 Mar","tomorrow","today"]`, `days: the year is missing; did you mean "5 Mar 2026"? [incomplete_date]` + "\n" +
+			`days: Tue 24 Nov 2026 is after the latest day that can be asked for, Mon 23 Nov 2026; did you mean "23 Nov 2026"? [after_latest]`},
+		{"too few days", "days", `"today"`, "days: 1 were given; at least 2 must be [too_few_choices]"},
+		{"too many days", "days", `["1 Nov 2026","2 Nov 2026","3 Nov 2026","4 Nov 2026"]`, "days: 4 were given; at most 3 can be [too_many_choices]"},
+		{"two ends for several days", "days", `{"start":"today","end":"today"}`, "days: single days are asked for, not two ends [not_a_date]"},
 		{"two ends for a day", "day", `{"start":"today","end":"today"}`, "day: one day is asked for, and more was given [not_a_date]"},
 		{"a number", "minutes", `15`, "15 min"},
 		{"a number as text, with blanks", "minutes", `" 12.50 "`, "12.5 min"},
@@ -76,10 +83,10 @@ func TestAnswers(t *testing.T) {
 		{"less than the least", "minutes", `-1`, `minutes: -1 is less than 0, the least that can be asked for; did you mean "0"? [out_of_range]`},
 		{"one choice of many", "routes", `"outer"`, "Outer Loop"},
 		{"several choices, one twice", "routes", `["tern","outer","tern"]`, "Tern Island, Outer Loop"},
-		{"too many choices", "routes", `["tern","outer","skerry"]`, `routes: 3 were chosen; at most 2 can be; did you mean "tern"? [too_many_choices]`},
+		{"too many choices", "routes", `["tern","outer","skerry"]`, `routes: 3 were given; at most 2 can be; did you mean "tern"? [too_many_choices]`},
 		{"a label for a value", "routes", `"skerry run"`, `routes: "skerry run" is not one of the choices; did you mean "skerry"? [not_a_choice]`},
 		{"no choice at all", "routes", `["tern","north"]`, `routes: "north" is not one of the choices; they are outer, skerry and tern [not_a_choice]`},
-		{"two for a single choice", "result", `["passed","failed"]`, `result: 2 were chosen; at most 1 can be; did you mean "passed"? [too_many_choices]`},
+		{"two for a single choice", "result", `["passed","failed"]`, `result: 2 were given; at most 1 can be; did you mean "passed"? [too_many_choices]`},
 		{"an endless answer", "minutes", `"` + strings.Repeat("9", 1001) + `"`, "minutes: the answer has 1001 bytes; at most 1000 are read [too_long]"},
 	} {
 		entered := map[string]Entered{}
