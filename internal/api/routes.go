@@ -240,12 +240,7 @@ func promptInfo(p *prompt.Prompt, offers []prompt.OfferedPeriod) PromptInfo {
 			offer.Refused = o.Refused.Sentence()
 		} else {
 			offer.Spelled, offer.Days = o.Reading.Period.Spelled(), o.Reading.Period.Brief()
-			if o.Reading.Period.First.IsValid() {
-				offer.First = &o.Reading.Period.First
-			}
-			if o.Reading.Period.Last.IsValid() {
-				offer.Last = &o.Reading.Period.Last
-			}
+			offer.First, offer.Last = o.Reading.Period.Ends()
 		}
 		info.Offers = append(info.Offers, offer)
 	}

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
@@ -74,11 +75,9 @@ func (f dateFlags) reader(out io.Writer, now time.Time) (*dateReader, error) {
 	r := &dateReader{kind: f.kind, json: f.output == "json", zoned: f.zone != "", out: bufio.NewWriter(out)}
 	zone := now.Location()
 	switch {
-	case !contains([]string{"day", "period", "moment"}, f.kind):
+	case !slices.Contains([]string{"day", "period", "moment"}, f.kind):
 		return nil, fail(exitUsage, "type: %q is not one of day, period and moment", f.kind)
-	case !contains([]string{"", string(phrase.DayFirst), string(phrase.MonthFirst)}, f.order):
-		return nil, fail(exitUsage, "day-order: %q is not one of day-first and month-first", f.order)
-	case !contains([]string{"text", "json"}, f.output):
+	case !slices.Contains([]string{"text", "json"}, f.output):
 		return nil, fail(exitUsage, "output: %q is not one of text and json", f.output)
 	case r.zoned:
 		var err error
@@ -86,12 +85,15 @@ func (f dateFlags) reader(out io.Writer, now time.Time) (*dateReader, error) {
 			return nil, fail(exitUsage, "zone: %w", err)
 		}
 	}
-	r.setting = phrase.Setting{AsOf: civil.DayAt(now.Unix(), zone), Order: phrase.DayOrder(f.order), Zone: zone, Now: now.Unix()}
+	order, err := dayOrder(f.order)
+	if err != nil {
+		return nil, err
+	}
+	r.setting = phrase.Setting{AsOf: civil.DayAt(now.Unix(), zone), Order: order, Zone: zone, Now: now.Unix()}
 	if !r.zoned {
 		r.setting.Zone = time.UTC
 	}
 	if f.fiscal != "" {
-		var err error
 		if r.setting.FiscalStart, err = fiscalStart(f.fiscal); err != nil {
 			return nil, err
 		}
@@ -227,13 +229,8 @@ func (r *dateReader) understand(text string, into *dateResult) (spelled string, 
 		into.readDay = &readDay{p.First}
 		return p.First.Spelled(), nil
 	}
-	into.readPeriod = &readPeriod{}
-	if p.First.IsValid() {
-		into.Start = &p.First
-	}
-	if p.Last.IsValid() {
-		into.End = &p.Last
-	}
+	start, end := p.Ends()
+	into.readPeriod = &readPeriod{start, end}
 	return p.Spelled(), nil
 }
 

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -44,7 +45,7 @@ without any answer asks for them one by one.`,
 			if err != nil {
 				return err
 			}
-			if !contains(outputs, output) {
+			if !slices.Contains(outputs, output) {
 				return fail(exitUsage, "output: %q is not one of %s", output, strings.Join(outputs, ", "))
 			}
 			asked := api.Asked{Answers: answers, AsOf: asOf}
@@ -69,15 +70,6 @@ without any answer asks for them one by one.`,
 	complete("answer", completeAnswers)
 	complete("output", cobra.FixedCompletions(outputs, cobra.ShellCompDirectiveNoFileComp))
 	return c
-}
-
-func contains(all []string, one string) bool {
-	for _, s := range all {
-		if s == one {
-			return true
-		}
-	}
-	return false
 }
 
 // parseAnswers reads NAME=VALUE; the same name again makes a list.

@@ -178,6 +178,15 @@ func startLog(level string, to io.Writer) error {
 	return nil
 }
 
+// dayOrder reads how days that are all digits are read; "" leaves it unset.
+func dayOrder(text string) (phrase.DayOrder, error) {
+	switch order := phrase.DayOrder(text); order {
+	case phrase.AnyOrder, phrase.DayFirst, phrase.MonthFirst:
+		return order, nil
+	}
+	return "", fail(exitUsage, "day-order: %q is not one of day-first and month-first", text)
+}
+
 // fiscalStart reads the month that a fiscal year starts with.
 func fiscalStart(text string) (time.Month, error) {
 	month, err := strconv.Atoi(text)
@@ -188,13 +197,11 @@ func fiscalStart(text string) (time.Month, error) {
 }
 
 func serviceConfig(dir, order, runTime string) (service.Config, error) {
-	c := service.Config{Dir: dir, DayOrder: phrase.DayOrder(order), Now: time.Now}
-	switch c.DayOrder {
-	case phrase.AnyOrder, phrase.DayFirst, phrase.MonthFirst:
-	default:
-		return c, fail(exitUsage, "day-order: %q is not one of day-first and month-first", order)
-	}
+	c := service.Config{Dir: dir, Now: time.Now}
 	var err error
+	if c.DayOrder, err = dayOrder(order); err != nil {
+		return c, err
+	}
 	if c.RunTime, err = time.ParseDuration(runTime); err != nil || c.RunTime <= 0 {
 		return c, fail(exitUsage, "run-time: %q is not a length of time such as 90s or 5m", runTime)
 	}

@@ -52,12 +52,8 @@ func understood(a *prompt.Answer) Understood {
 	switch a.Prompt.Type {
 	case prompt.Day, prompt.Period:
 		u.Days = a.Period.Days()
-		if a.Period.First.IsValid() {
-			u.First, u.From = &a.Period.First, a.Period.First.Spelled()
-		}
-		if a.Period.Last.IsValid() {
-			u.Last, u.Through = &a.Period.Last, a.Period.Last.Spelled()
-		}
+		u.First, u.Last = a.Period.Ends()
+		u.From, u.Through = a.Period.First.Spelled(), a.Period.Last.Spelled()
 	case prompt.Days:
 		u.Dates = a.Days
 	case prompt.Number:

@@ -243,7 +243,7 @@ func (s *Service) Put(ctx context.Context, files []definition.File) ([]store.Sto
 		split, wrong := definition.Split(f)
 		docs, faults = append(docs, split...), append(faults, wrong...)
 	}
-	faults = append(faults, twice(docs)...)
+	faults = append(faults, definition.Twice(docs)...)
 	if len(faults) > 0 {
 		return nil, &Refusal{Kind: DefinitionsRefused, Faults: faults}
 	}
@@ -263,22 +263,4 @@ func (s *Service) Put(ctx context.Context, files []definition.File) ([]store.Sto
 	}
 	s.publish(catalog)
 	return stored, nil
-}
-
-// twice finds names that are defined more than once in the same upload.
-func twice(docs []definition.Document) fault.List {
-	var faults fault.List
-	first := map[definition.Ref]definition.Document{}
-	for _, d := range docs {
-		if d.Name == "" {
-			continue
-		}
-		if earlier, ok := first[d.Ref]; ok {
-			faults = append(faults, fault.New(definition.DefinedTwice, "the %s is defined at %s:%d already", d.Ref, earlier.File, earlier.Line).
-				At(fault.Place{File: d.File, Line: d.Line, Column: 1}))
-			continue
-		}
-		first[d.Ref] = d
-	}
-	return faults
 }

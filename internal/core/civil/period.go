@@ -15,6 +15,17 @@ func (p Period) IsOrdered() bool {
 	return !p.First.IsValid() || !p.Last.IsValid() || p.First <= p.Last
 }
 
+// Ends are the first and the last day, nil where that side is open.
+func (p Period) Ends() (first, last *Day) {
+	if p.First.IsValid() {
+		first = &p.First
+	}
+	if p.Last.IsValid() {
+		last = &p.Last
+	}
+	return first, last
+}
+
 // IsClosed reports whether both sides are set.
 func (p Period) IsClosed() bool { return p.First.IsValid() && p.Last.IsValid() }
 

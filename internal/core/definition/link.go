@@ -69,9 +69,7 @@ func (l *linker) link(docs []Document) {
 	for i := range docs {
 		d := &docs[i]
 		if first, taken := l.refs[d.Ref]; taken {
-			r := reader{doc: d}
-			r.fault(nil, DefinedTwice, "the %s is defined at %s:%d already", d.Ref, first.File, first.Line)
-			l.all, l.broken[d.Ref] = append(l.all, r.faults...), true
+			l.all, l.broken[d.Ref] = append(l.all, twice(d, first)), true
 			continue
 		}
 		l.refs[d.Ref] = d
@@ -85,6 +83,30 @@ func (l *linker) link(docs []Document) {
 	slices.SortStableFunc(l.all, func(a, b *fault.Fault) int {
 		return cmp.Or(strings.Compare(a.Place.File, b.Place.File), cmp.Compare(a.Place.Line, b.Place.Line), cmp.Compare(a.Place.Column, b.Place.Column))
 	})
+}
+
+// Twice finds names that are defined more than once. Documents whose name could
+// not be read are left alone.
+func Twice(docs []Document) fault.List {
+	var faults fault.List
+	first := map[Ref]*Document{}
+	for i := range docs {
+		d := &docs[i]
+		if d.Name == "" {
+			continue
+		}
+		if earlier, taken := first[d.Ref]; taken {
+			faults = append(faults, twice(d, earlier))
+			continue
+		}
+		first[d.Ref] = d
+	}
+	return faults
+}
+
+func twice(d, first *Document) *fault.Fault {
+	return fault.New(DefinedTwice, "the %s is defined at %s:%d already", d.Ref, first.File, first.Line).
+		At(fault.Place{File: d.File, Line: d.Line, Column: 1})
 }
 
 type linker struct {

@@ -49,13 +49,10 @@ func Moment(text string, s Setting) (Instant, *fault.Fault) {
 		if n, whole := thing(tokens); whole && n.form < thisUnit {
 			return Instant{}, withoutTime(text, n, s)
 		}
-		f := notAMoment(text)
-		if mended, ok := respell(tokens); ok {
-			if _, refused := Moment(mended, s); refused == nil {
-				f.Suggest(mended)
-			}
-		}
-		return Instant{}, f
+		return Instant{}, offer(notAMoment(text), tokens, func(mended string) *fault.Fault {
+			_, refused := Moment(mended, s)
+			return refused
+		})
 	}
 	r, f := evaluate(n, s)
 	if f == nil && r.Unit {
@@ -64,7 +61,7 @@ func Moment(text string, s Setting) (Instant, *fault.Fault) {
 	var at Instant
 	if f == nil {
 		at, f = c.on(r.Period.First, s.Zone)
-		at.Notes = append(r.Notes, at.Notes...)
+		at.Notes = r.Notes
 	}
 	if f != nil {
 		f.Entered = fault.Shorten(text)
@@ -242,9 +239,7 @@ func withoutTime(text string, n node, s Setting) *fault.Fault {
 }
 
 func notAMoment(text string) *fault.Fault {
-	f := fault.New(NotADate, "%q is not a moment; write it like 5 Mar 2026 14:30 or 2026-03-05T14:30Z", fault.Shorten(text))
-	f.Entered = fault.Shorten(text)
-	return f
+	return unreadable(text, "a moment", "5 Mar 2026 14:30 or 2026-03-05T14:30Z")
 }
 
 // SpelledMoment is an instant so that nobody can misread it: "Thu 5 Mar 2026

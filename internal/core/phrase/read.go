@@ -79,7 +79,10 @@ func Day(text string, s Setting) (Reading, *fault.Fault) {
 	}
 	n, ok := thing(tokens)
 	if !ok || n.form >= thisUnit {
-		return Reading{}, offer(notADate(text), tokens, func(mended string) (Reading, *fault.Fault) { return Day(mended, s) })
+		return Reading{}, offer(notADate(text), tokens, func(mended string) *fault.Fault {
+			_, refused := Day(mended, s)
+			return refused
+		})
 	}
 	r, f := evaluate(n, s)
 	switch {
@@ -110,7 +113,10 @@ func Period(text string, s Setting) (Reading, *fault.Fault) {
 	if f != nil {
 		f.Entered = fault.Shorten(text)
 		if f.Code == NotADate && len(f.Suggestions) == 0 {
-			f = offer(f, tokens, func(mended string) (Reading, *fault.Fault) { return Period(mended, s) })
+			f = offer(f, tokens, func(mended string) *fault.Fault {
+				_, refused := Period(mended, s)
+				return refused
+			})
 		}
 		return Reading{}, f
 	}
@@ -590,21 +596,24 @@ func shift(d civil.Day, n int, u unit) (civil.Day, bool) {
 }
 
 func notADate(text string) *fault.Fault {
-	f := fault.New(NotADate, "%q is not a date; write it like 5 Mar 2026, 2026-03-05 or yesterday", fault.Shorten(text))
-	f.Entered = fault.Shorten(text)
-	return f
+	return unreadable(text, "a date", "5 Mar 2026, 2026-03-05 or yesterday")
 }
 
 func notAPeriod(text string) *fault.Fault {
-	f := fault.New(NotADate, "%q is not a period; write it like 1 Mar 2026 to 5 Mar 2026, Mar 2026 or last month", fault.Shorten(text))
+	return unreadable(text, "a period", "1 Mar 2026 to 5 Mar 2026, Mar 2026 or last month")
+}
+
+// unreadable refuses a text that is in none of the forms that are read.
+func unreadable(text, what, examples string) *fault.Fault {
+	f := fault.New(NotADate, "%q is not %s; write it like %s", fault.Shorten(text), what, examples)
 	f.Entered = fault.Shorten(text)
 	return f
 }
 
 // offer adds the text with its misspelt words mended, where that can be read.
-func offer(f *fault.Fault, tokens []token, read func(string) (Reading, *fault.Fault)) *fault.Fault {
+func offer(f *fault.Fault, tokens []token, refuse func(string) *fault.Fault) *fault.Fault {
 	if mended, ok := respell(tokens); ok {
-		if _, refused := read(mended); refused == nil {
+		if refuse(mended) == nil {
 			f.Suggest(mended)
 		}
 	}

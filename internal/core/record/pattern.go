@@ -19,19 +19,19 @@ import (
 // value by value. The zero Pattern is none.
 type Pattern struct {
 	source string
-	pieces []piece
+	pieces []Piece
 	timed  bool // it has a time of day
 	sorts  bool // its texts sort by time
 	width  int  // bytes up to the last field where it sorts; what follows is a fixed suffix
 	suffix string
 }
 
-// piece is a field of the pattern or, with letter 0, a literal.
-type piece struct {
-	letter byte
-	width  int
-	loose  bool // one digit will do
-	text   string
+// Piece is a field of a pattern or, with Letter 0, a literal.
+type Piece struct {
+	Letter  byte   // y M d H m or s
+	Width   int    // digits of a field, bytes of a literal
+	Loose   bool   // one digit will do
+	Literal string // where Letter is 0
 }
 
 var fieldWidths = map[byte]int{'y': 4, 'M': 2, 'd': 2, 'H': 2, 'm': 2, 's': 2}
@@ -63,11 +63,11 @@ func ParsePattern(source string) (Pattern, error) {
 			if strings.IndexByte(fields, c) >= 0 {
 				return Pattern{}, fmt.Errorf("the pattern %q has %q twice", source, source[i:i+run])
 			}
-			if n := len(p.pieces); n > 0 && p.pieces[n-1].loose {
-				return Pattern{}, fmt.Errorf("in the pattern %q nothing parts %s from what follows it", source, string(p.pieces[n-1].letter))
+			if n := len(p.pieces); n > 0 && p.pieces[n-1].Loose {
+				return Pattern{}, fmt.Errorf("in the pattern %q nothing parts %s from what follows it", source, string(p.pieces[n-1].Letter))
 			}
 			fields += string(c)
-			p.pieces = append(p.pieces, piece{letter: c, width: fieldWidths[c], loose: loose})
+			p.pieces = append(p.pieces, Piece{Letter: c, Width: fieldWidths[c], Loose: loose})
 		case c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z':
 			return Pattern{}, fmt.Errorf("%q in the pattern %q is not a field that is read; put letters that stand for themselves in single quotes", source[i:i+run], source)
 		default:
@@ -82,25 +82,25 @@ func ParsePattern(source string) (Pattern, error) {
 	if !has("yMd") || p.timed && !has("Hm") {
 		return Pattern{}, fmt.Errorf("the pattern %q needs yyyy, MM and dd, and HH and mm besides where it has a time", source)
 	}
-	if last := p.pieces[len(p.pieces)-1]; last.letter == 0 {
-		p.suffix = last.text
+	if last := p.pieces[len(p.pieces)-1]; last.Letter == 0 {
+		p.suffix = last.Literal
 		p.pieces = p.pieces[:len(p.pieces)-1]
 	}
 	p.sorts = strings.HasPrefix("yMdHms", fields)
 	for _, piece := range p.pieces {
-		p.width += piece.width
-		p.sorts = p.sorts && !piece.loose
+		p.width += piece.Width
+		p.sorts = p.sorts && !piece.Loose
 	}
 	return p, nil
 }
 
 func (p *Pattern) literal(text string) {
-	if n := len(p.pieces); n > 0 && p.pieces[n-1].letter == 0 {
-		p.pieces[n-1].text += text
-		p.pieces[n-1].width += len(text)
+	if n := len(p.pieces); n > 0 && p.pieces[n-1].Letter == 0 {
+		p.pieces[n-1].Literal += text
+		p.pieces[n-1].Width += len(text)
 		return
 	}
-	p.pieces = append(p.pieces, piece{width: len(text), text: text})
+	p.pieces = append(p.pieces, Piece{Width: len(text), Literal: text})
 }
 
 // String is the pattern as it was written.
@@ -112,22 +112,9 @@ func (p Pattern) HasTime() bool { return p.timed }
 // Sorts reports whether texts in the pattern sort by time.
 func (p Pattern) Sorts() bool { return p.sorts }
 
-// Piece is a part of a pattern, for those who take values apart elsewhere.
-type Piece struct {
-	Letter  byte   // y M d H m or s; 0 for a literal
-	Width   int    // digits of a field
-	Loose   bool   // one digit will do
-	Literal string // where Letter is 0
-}
-
-// Pieces are the parts of the pattern up to its last field.
-func (p Pattern) Pieces() []Piece {
-	all := make([]Piece, len(p.pieces))
-	for i, piece := range p.pieces {
-		all[i] = Piece{Letter: piece.letter, Width: piece.width, Loose: piece.loose, Literal: piece.text}
-	}
-	return all
-}
+// Pieces are the parts of the pattern up to its last field; they are not to be
+// changed.
+func (p Pattern) Pieces() []Piece { return p.pieces }
 
 // isoDay and isoTime are the forms that values of other patterns are turned into.
 var isoDay, isoTime = mustPattern("yyyy-MM-dd"), mustPattern("yyyy-MM-dd HH:mm:ss")
@@ -150,10 +137,10 @@ func (p Pattern) Strftime() string {
 	conversions := map[byte]string{'y': "%Y", 'M': "%m", 'd': "%d", 'H': "%H", 'm': "%M", 's': "%S"}
 	var b strings.Builder
 	for _, piece := range p.pieces {
-		if piece.letter != 0 {
-			b.WriteString(conversions[piece.letter])
+		if piece.Letter != 0 {
+			b.WriteString(conversions[piece.Letter])
 		} else {
-			b.WriteString(strings.ReplaceAll(piece.text, "%", "%%"))
+			b.WriteString(strings.ReplaceAll(piece.Literal, "%", "%%"))
 		}
 	}
 	return b.String()
@@ -166,10 +153,10 @@ func (p Pattern) Width() int { return p.width }
 // false where the pattern has none.
 func (p Pattern) Field(letter byte) (at, width int, ok bool) {
 	for _, piece := range p.pieces {
-		if piece.letter == letter {
-			return at, piece.width, true
+		if piece.Letter == letter {
+			return at, piece.Width, true
 		}
-		at += piece.width
+		at += piece.Width
 	}
 	return 0, 0, false
 }
@@ -194,7 +181,7 @@ func (p Pattern) render(seconds int64) string {
 	b := make([]byte, 0, p.width)
 	for _, piece := range p.pieces {
 		var n int
-		switch piece.letter {
+		switch piece.Letter {
 		case 'y':
 			b = append(b, byte('0'+year/1000%10), byte('0'+year/100%10))
 			n = year % 100
@@ -209,7 +196,7 @@ func (p Pattern) render(seconds int64) string {
 		case 's':
 			n = t.Second()
 		default:
-			b = append(b, piece.text...)
+			b = append(b, piece.Literal...)
 			continue
 		}
 		b = append(b, byte('0'+n/10), byte('0'+n%10))
@@ -223,21 +210,21 @@ func (p Pattern) parse(text string) (day civil.Day, seconds int64, ok bool) {
 	var field ['y' + 1]int
 	rest := text
 	for _, piece := range p.pieces {
-		if piece.letter == 0 {
-			if rest, ok = strings.CutPrefix(rest, piece.text); !ok {
+		if piece.Letter == 0 {
+			if rest, ok = strings.CutPrefix(rest, piece.Literal); !ok {
 				return 0, 0, false
 			}
 			continue
 		}
 		n, digits := 0, 0
-		for digits < piece.width && digits < len(rest) && rest[digits]-'0' <= 9 {
+		for digits < piece.Width && digits < len(rest) && rest[digits]-'0' <= 9 {
 			n = n*10 + int(rest[digits]-'0')
 			digits++
 		}
-		if digits < piece.width && !(piece.loose && digits == 1) {
+		if digits < piece.Width && !(piece.Loose && digits == 1) {
 			return 0, 0, false
 		}
-		field[piece.letter], rest = n, rest[digits:]
+		field[piece.Letter], rest = n, rest[digits:]
 	}
 	day, ok = civil.DayOf(field['y'], time.Month(field['M']), field['d'])
 	if !ok || field['H'] > 23 || field['m'] > 59 || field['s'] > 59 || !p.endsWell(rest) {
