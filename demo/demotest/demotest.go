@@ -51,6 +51,22 @@ func Start(t testing.TB) *Ferries {
 	return f
 }
 
+// Texts are the first values of what a SELECT finds in the business records.
+func (f *Ferries) Texts(t testing.TB, query string) []string {
+	t.Helper()
+	rows, err := f.Records.Query(query)
+	require.NoError(t, err)
+	defer rows.Close()
+	var texts []string
+	for rows.Next() {
+		var text string
+		require.NoError(t, rows.Scan(&text))
+		texts = append(texts, text)
+	}
+	require.NoError(t, rows.Err())
+	return texts
+}
+
 // Empty opens a service without definitions, whose today is AsOf.
 func Empty(t testing.TB, dir string) *service.Service {
 	t.Helper()

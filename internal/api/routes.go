@@ -47,15 +47,17 @@ type PromptInfo struct {
 	Name     string          `json:"name" doc:"What an answer names it by."`
 	Ask      string          `json:"ask" doc:"The question."`
 	Help     string          `json:"help,omitempty" doc:"More about it."`
-	Type     string          `json:"type" enum:"day,days,period,number,choice" doc:"The kind of answer."`
+	Type     string          `json:"type" enum:"day,days,period,month,quarter,year,moment,moment-period,time-range,number,choice" doc:"The kind of answer."`
 	Required bool            `json:"required" doc:"Whether some answer must be given."`
 	Default  prompt.Entered  `json:"default" doc:"What is taken where no answer is given; null for none."`
+	Pair     bool            `json:"pair,omitempty" doc:"Whether a first and a last month, quarter or year are asked for."`
 	Open     string          `json:"open,omitempty" enum:"none,start,end,either" doc:"Which sides of a period may be left open."`
-	Earliest string          `json:"earliest,omitempty" doc:"Earliest day, a date or a phrase."`
-	Latest   string          `json:"latest,omitempty" doc:"Latest day, a date or a phrase."`
+	Earliest string          `json:"earliest,omitempty" doc:"Earliest day, a date or a phrase; for moments and units one of those."`
+	Latest   string          `json:"latest,omitempty" doc:"Latest day, likewise."`
 	Longest  string          `json:"longest,omitempty" doc:"The longest period."`
 	Shortest string          `json:"shortest,omitempty" doc:"The shortest period."`
 	Offers   []Offer         `json:"offers,omitempty" doc:"Periods to pick from."`
+	Units    []Offer         `json:"units,omitempty" doc:"Months, quarters or years that the data have, the latest first."`
 	Least    string          `json:"least,omitempty" doc:"The least number."`
 	Most     string          `json:"most,omitempty" doc:"The greatest number."`
 	Unit     string          `json:"unit,omitempty" doc:"Unit of the number."`
@@ -206,7 +208,7 @@ func (r routes) report(ctx context.Context, in *struct {
 	Report string `path:"report"`
 	AsOf   string `query:"as_of" maxLength:"1000" doc:"The day to take for today."`
 }) (*body[ReportInfo], error) {
-	on, err := r.service.ReportOn(in.Report, in.AsOf)
+	on, err := r.service.ReportOn(ctx, in.Report, in.AsOf)
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
@@ -214,13 +216,13 @@ func (r routes) report(ctx context.Context, in *struct {
 	info := ReportInfo{ReportSummary: summary(on.Report), AsOf: on.AsOf, Zone: of.Source.Zone.String(), Clock: of.Source.Clock, Records: of.Title,
 		Prompts: make([]PromptInfo, len(on.Prompts)), Columns: export.Columns(on.Table.Show, of.Source.Zone)}
 	for i, p := range on.Prompts {
-		info.Prompts[i] = promptInfo(p, on.Offers[p.Name])
+		info.Prompts[i] = promptInfo(p, on.Offers[p.Name], on.Units[p.Name])
 	}
 	return &body[ReportInfo]{info}, nil
 }
 
-func promptInfo(p *prompt.Prompt, offers []prompt.OfferedPeriod) PromptInfo {
-	info := PromptInfo{Name: p.Name, Ask: p.Ask, Help: p.Help, Type: string(p.Type), Required: p.Required, Default: p.Default, Open: string(p.Open),
+func promptInfo(p *prompt.Prompt, offers, units []prompt.OfferedPeriod) PromptInfo {
+	info := PromptInfo{Name: p.Name, Ask: p.Ask, Help: p.Help, Type: string(p.Type), Required: p.Required, Default: p.Default, Open: string(p.Open), Pair: p.Pair,
 		Earliest: p.Earliest, Latest: p.Latest, Unit: p.Unit, Many: p.Many, AtLeast: p.AtLeast, AtMost: p.AtMost, Choices: p.Choices}
 	if p.Longest.N > 0 {
 		info.Longest = p.Longest.String()
@@ -234,17 +236,23 @@ func promptInfo(p *prompt.Prompt, offers []prompt.OfferedPeriod) PromptInfo {
 	if p.Most != nil {
 		info.Most = p.Most.String()
 	}
+	info.Offers, info.Units = offersOf(offers), offersOf(units)
+	return info
+}
+
+func offersOf(offers []prompt.OfferedPeriod) []Offer {
+	var all []Offer
 	for _, o := range offers {
 		offer := Offer{Phrase: o.Phrase}
 		if o.Refused != nil {
 			offer.Refused = o.Refused.Sentence()
 		} else {
-			offer.Spelled, offer.Days = o.Reading.Period.Spelled(), o.Reading.Period.Brief()
-			offer.First, offer.Last = o.Reading.Period.Ends()
+			offer.Spelled, offer.Days = o.Answer.Spelled(), o.Answer.Brief()
+			offer.First, offer.Last = o.Answer.Period.Ends()
 		}
-		info.Offers = append(info.Offers, offer)
+		all = append(all, offer)
 	}
-	return info
+	return all
 }
 
 func (r routes) understand(ctx context.Context, in *struct {
@@ -255,11 +263,16 @@ func (r routes) understand(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
-	out := Understanding{AsOf: reading.AsOf, Answers: reading.Answers, Errors: make([]fault.Fault, len(reading.Refused))}
-	for i, f := range reading.Refused {
-		out.Errors[i] = *f
+	return &body[Understanding]{Understanding{AsOf: reading.AsOf, Answers: reading.Answers, Errors: values(reading.Refused)}}, nil
+}
+
+// values are the faults of a list, never nil, so that JSON has a list.
+func values(faults fault.List) []fault.Fault {
+	all := make([]fault.Fault, len(faults))
+	for i, f := range faults {
+		all[i] = *f
 	}
-	return &body[Understanding]{out}, nil
+	return all
 }
 
 // Upload is definition files to check and publish.
@@ -269,17 +282,18 @@ type Upload struct {
 
 // PutList is what an upload did.
 type PutList struct {
-	Definitions []Put `json:"definitions" doc:"What became of each definition, in the order of the files."`
+	Definitions []Put         `json:"definitions" doc:"What became of each definition, in the order of the files."`
+	Warnings    []fault.Fault `json:"warnings" doc:"What one should know before anybody is misled; they stop nothing."`
 }
 
 func (r routes) put(ctx context.Context, in *body[Upload]) (*body[PutList], error) {
-	stored, err := r.service.Put(ctx, in.Body.Files)
+	result, err := r.service.Put(ctx, in.Body.Files)
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
 	out := &body[PutList]{}
-	out.Body.Definitions = make([]Put, len(stored))
-	for i, s := range stored {
+	out.Body.Definitions, out.Body.Warnings = make([]Put, len(result.Stored)), values(result.Warnings)
+	for i, s := range result.Stored {
 		out.Body.Definitions[i] = Put{Kind: string(s.Kind), Name: s.Name, Change: string(s.Change), Revision: s.Revision}
 	}
 	return out, nil

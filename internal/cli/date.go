@@ -23,7 +23,8 @@ func newDate() *cobra.Command {
 		Use:   "date TEXT...",
 		Short: "Show how a date, a period or a moment is read",
 		Long: `Show how each text is read, without a service. The text - reads one text a line
-from standard input.`,
+from standard input. Beside days, periods and moments there are periods of moments
+and ranges of times of day, as prompts can ask for them.`,
 		Example: `  pikegate date "5 mar 2026" "last 3 months"
   pikegate date --type day --day-order day-first 3/4/2026
   pikegate date --zone Europe/Helsinki --output json "Oct 2026"
@@ -45,7 +46,7 @@ from standard input.`,
 		},
 	}
 	f := c.Flags()
-	f.StringVar(&flags.kind, "type", "period", "what the texts are: day, period or moment")
+	f.StringVar(&flags.kind, "type", "period", "what the texts are: "+fault.Either(dateTypes))
 	f.StringVar(&flags.asOf, "as-of", "", "the day to take for today")
 	f.StringVar(&flags.order, "day-order", "", "how days that are all digits are read: day-first or month-first")
 	f.StringVar(&flags.zone, "zone", "", "IANA zone: moments are read in it, and days come with their instants")
@@ -56,6 +57,8 @@ from standard input.`,
 
 // errSaid is a failure that standard output has told of already.
 var errSaid = errors.New("some texts were refused")
+
+var dateTypes = []string{"day", "period", "moment", "moment-period", "time-range"}
 
 type dateFlags struct {
 	kind, asOf, order, zone, fiscal, output string
@@ -75,8 +78,8 @@ func (f dateFlags) reader(out io.Writer, now time.Time) (*dateReader, error) {
 	r := &dateReader{kind: f.kind, json: f.output == "json", zoned: f.zone != "", out: bufio.NewWriter(out)}
 	zone := now.Location()
 	switch {
-	case !slices.Contains([]string{"day", "period", "moment"}, f.kind):
-		return nil, fail(exitUsage, "type: %q is not one of day, period and moment", f.kind)
+	case !slices.Contains(dateTypes, f.kind):
+		return nil, fail(exitUsage, "type: %q is not one of %s", f.kind, fault.Both(dateTypes))
 	case !slices.Contains([]string{"text", "json"}, f.output):
 		return nil, fail(exitUsage, "output: %q is not one of text and json", f.output)
 	case r.zoned:
@@ -103,11 +106,9 @@ func (f dateFlags) reader(out io.Writer, now time.Time) (*dateReader, error) {
 		if refused != nil {
 			return nil, fail(exitUsage, "as-of: %s", refused.Sentence())
 		}
-		// As of a day, now is its end.
+		// As of a day, now is its last second.
 		r.setting.AsOf = asOf.Period.First
-		if next, ok := r.setting.AsOf.Next(); ok {
-			r.setting.Now = civil.FirstInstant(next, r.setting.Zone)
-		}
+		r.setting.Now = civil.FirstInstant(r.setting.AsOf+1, r.setting.Zone) - 1
 	}
 	return r, nil
 }
@@ -140,10 +141,16 @@ type dateResult struct {
 	Input string `json:"input"`
 	*readDay
 	*readPeriod
+	*readTimes
 	Instant string `json:"instant,omitempty"`
 	*instants
 	Notes []string   `json:"notes,omitempty"`
 	Error *dateError `json:"error,omitempty"`
+}
+
+type readTimes struct {
+	First string `json:"first"`
+	Last  string `json:"last"`
 }
 
 type readDay struct {
@@ -184,7 +191,7 @@ func (r *dateReader) read(text string) {
 		fmt.Fprintf(r.out, "%s\n  refused: %s [%s]\n", text, refused.Sentence(), refused.Code)
 	default:
 		fmt.Fprintf(r.out, "%s\n  = %s\n", text, spelled)
-		if i := result.instants; i != nil {
+		if i := result.instants; i != nil && r.kind != "moment-period" {
 			fmt.Fprintf(r.out, "    from %s until %s\n", orOpen(i.From), orOpen(i.Until))
 		}
 		for _, note := range result.Notes {
@@ -201,16 +208,16 @@ func orOpen(instant *string) string {
 }
 
 func (r *dateReader) understand(text string, into *dateResult) (spelled string, refused *fault.Fault) {
-	if r.kind == "moment" {
-		at, f := phrase.Moment(text, r.setting)
+	switch r.kind {
+	case "moment", "moment-period":
+		return r.moments(text, into)
+	case "time-range":
+		times, f := phrase.TimeRange(text)
 		if f != nil {
 			return "", f
 		}
-		into.Instant, into.Notes = utc(at.Seconds), at.Notes
-		if !r.zoned && !at.Zoned {
-			into.Notes = append(into.Notes, "read in UTC, since no zone was named")
-		}
-		return phrase.SpelledMoment(at.Seconds, r.setting.Zone), nil
+		into.readTimes = &readTimes{times.First(), times.Last()}
+		return times.Spelled(), nil
 	}
 	read := phrase.Period
 	if r.kind == "day" {
@@ -232,6 +239,36 @@ func (r *dateReader) understand(text string, into *dateResult) (spelled string, 
 	start, end := p.Ends()
 	into.readPeriod = &readPeriod{start, end}
 	return p.Spelled(), nil
+}
+
+func (r *dateReader) moments(text string, into *dateResult) (spelled string, refused *fault.Fault) {
+	read := phrase.Moment
+	if r.kind == "moment-period" {
+		read = phrase.MomentPeriod
+	}
+	reading, f := read(text, r.setting)
+	if f != nil {
+		return "", f
+	}
+	into.Notes = reading.Notes
+	if !r.zoned && !reading.Zoned {
+		into.Notes = append(into.Notes, "read in UTC, since no zone was named")
+	}
+	p := reading.Period
+	if r.kind == "moment" {
+		into.Instant = utc(p.First.At)
+		return p.First.Spelled(r.setting.Zone), nil
+	}
+	into.instants = &instants{}
+	if p.First.IsValid() {
+		from := utc(p.First.At)
+		into.instants.From = &from
+	}
+	if p.Last.IsValid() {
+		until := utc(p.Last.End())
+		into.instants.Until = &until
+	}
+	return p.Spelled(r.setting.Zone), nil
 }
 
 // covered is the run of instants that the days of a period cover; a side is nil

@@ -40,6 +40,9 @@ stored, and all that is wrong is listed.`,
 			for _, d := range list.Definitions {
 				fmt.Fprintf(c.OutOrStdout(), "%-8s %-8s %s (revision %d)\n", d.Change, d.Kind, d.Name, d.Revision)
 			}
+			for _, w := range list.Warnings {
+				fmt.Fprintln(c.ErrOrStderr(), w.Error())
+			}
 			return nil
 		},
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/spf13/cobra"
 
@@ -51,8 +52,15 @@ func show(w io.Writer, r *api.ReportInfo, defaults []service.Understood) {
 		} else if !p.Required {
 			fmt.Fprintf(w, "  if absent: no condition\n")
 		}
+		width := 0
 		for _, o := range p.Offers {
-			fmt.Fprintf(w, "  offered: %-16s %s\n", o.Phrase, o.Spelled+o.Refused)
+			width = max(width, utf8.RuneCountInString(o.Phrase))
+		}
+		for _, o := range p.Offers {
+			fmt.Fprintf(w, "  offered: %-*s  %s\n", width, o.Phrase, o.Spelled+o.Refused)
+		}
+		if n := len(p.Units); n > 0 {
+			fmt.Fprintf(w, "  data from %s to %s\n", p.Units[n-1].Phrase, p.Units[0].Phrase)
 		}
 		if len(p.Choices) > 0 {
 			fmt.Fprintf(w, "  choices: %s\n", strings.Join(choiceTexts(p), ", "))
@@ -105,6 +113,16 @@ func wanted(p api.PromptInfo) string {
 		add("single days")
 	case p.Type == "period":
 		add("a period of whole days")
+	case p.Type == "moment":
+		add("a day with a time of day")
+	case p.Type == "moment-period":
+		add("a period with times of day")
+	case p.Type == "time-range":
+		add("a part of the day, such as 06:00 to 09:00")
+	case p.Pair:
+		add("a first and a last %s", p.Type)
+	case p.Type == "month" || p.Type == "quarter" || p.Type == "year":
+		add("one %s", p.Type)
 	case p.Type == "number" && p.Unit != "":
 		add("a number, in %s", p.Unit)
 	case p.Type == "number":

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"log/slog"
 	"time"
 
 	"pikegate/internal/core/civil"
@@ -39,23 +40,46 @@ type Understood struct {
 	Through string          `json:"last_spelled,omitempty" doc:"The last day, likewise."`
 	Days    int             `json:"days,omitempty" doc:"Number of days, where both sides are set."`
 	Dates   []civil.Day     `json:"dates,omitempty" doc:"Single days, in order of time."`
+	Start   string          `json:"first_instant,omitempty" doc:"Start of the first moment, RFC 3339 with the zone's offset; absent where that side is open."`
+	Until   string          `json:"until_instant,omitempty" doc:"End of the last moment, likewise, excluded."`
+	Times   *Times          `json:"times,omitempty" doc:"A part of the day."`
+	Derived string          `json:"derived,omitempty" doc:"What the answer was worked out from, for a prompt that is not asked."`
 	Number  string          `json:"number,omitempty" doc:"The number."`
 	Choices []prompt.Option `json:"choices,omitempty" doc:"The choices, in the order in which they were given."`
 	Notes   []string        `json:"notes,omitempty" doc:"What one should know of how it was read."`
 }
 
+// Times is a part of the day by the clock, both ends included; where the last is
+// before the first it is on the day after.
+type Times struct {
+	First string `json:"first" doc:"First time of day, included: HH:MM or HH:MM:SS."`
+	Last  string `json:"last" doc:"Last minute or second, included."`
+}
+
 func understood(a *prompt.Answer) Understood {
 	u := Understood{Prompt: a.Prompt.Name, Entered: a.Entered, Default: a.Default, Given: a.Given, Spelled: a.Spelled(), Notes: a.Notes}
+	if p := a.Prompt; p.Derived != "" {
+		u.Derived = string(p.Derived) + " " + p.Base.Name
+	}
 	if !a.Given {
 		return u
 	}
 	switch a.Prompt.Type {
-	case prompt.Day, prompt.Period:
+	default:
 		u.Days = a.Period.Days()
 		u.First, u.Last = a.Period.Ends()
 		u.From, u.Through = a.Period.First.Spelled(), a.Period.Last.Spelled()
 	case prompt.Days:
 		u.Dates = a.Days
+	case prompt.Moment, prompt.MomentPeriod:
+		if m := a.Moments.First; m.IsValid() {
+			u.Start, u.From = m.Time(a.Zone).Format(time.RFC3339), m.Spelled(a.Zone)
+		}
+		if m := a.Moments.Last; m.IsValid() {
+			u.Until, u.Through = time.Unix(m.End(), 0).In(a.Zone).Format(time.RFC3339), m.Spelled(a.Zone)
+		}
+	case prompt.TimeRange:
+		u.Times = &Times{First: a.Times.First(), Last: a.Times.Last()}
 	case prompt.Number:
 		u.Number = a.Number.String()
 	case prompt.Choice:
@@ -79,17 +103,19 @@ func (s *Service) Understand(name string, req Request) (*Reading, error) {
 	if err != nil {
 		return nil, err
 	}
-	asOf, err := s.asOf(req.AsOf, report.Table.Of.Source.Zone)
+	zone := report.Table.Of.Source.Zone
+	asOf, err := s.asOf(req.AsOf, zone)
 	if err != nil {
 		return nil, err
 	}
-	answers, refused := prompt.Check(report.Prompts, req.Answers, s.setting(asOf))
+	answers, refused := prompt.Check(report.Answered(), req.Answers, s.setting(asOf, zone))
 	return &Reading{AsOf: asOf, Answers: inOrder(report, answers), Refused: refused}, nil
 }
 
 func inOrder(r *definition.Report, answers prompt.Answers) []Understood {
-	all := make([]Understood, len(r.Prompts))
-	for i, p := range r.Prompts {
+	prompts := r.Answered()
+	all := make([]Understood, len(prompts))
+	for i, p := range prompts {
 		all[i] = understood(answers[p.Name])
 	}
 	return all
@@ -100,21 +126,34 @@ type ReportOn struct {
 	*definition.Report
 	AsOf   civil.Day
 	Offers map[string][]prompt.OfferedPeriod // by prompt
+	Units  map[string][]prompt.OfferedPeriod // months, quarters and years to pick from, by prompt
 }
 
-// ReportOn finds a report and works out its offers on the as-of day.
-func (s *Service) ReportOn(name, asOf string) (*ReportOn, error) {
+// ReportOn finds a report and works out its offers on the as-of day. Months,
+// quarters and years to pick from are those that the data have; where the source
+// does not answer there are none.
+func (s *Service) ReportOn(ctx context.Context, name, asOf string) (*ReportOn, error) {
 	report, err := s.Report(name)
 	if err != nil {
 		return nil, err
 	}
-	day, err := s.asOf(asOf, report.Table.Of.Source.Zone)
+	zone := report.Table.Of.Source.Zone
+	day, err := s.asOf(asOf, zone)
 	if err != nil {
 		return nil, err
 	}
-	on := &ReportOn{Report: report, AsOf: day, Offers: map[string][]prompt.OfferedPeriod{}}
+	on := &ReportOn{Report: report, AsOf: day, Offers: map[string][]prompt.OfferedPeriod{}, Units: map[string][]prompt.OfferedPeriod{}}
+	setting := s.setting(day, zone)
 	for _, p := range report.Prompts {
-		on.Offers[p.Name] = p.Offers(s.setting(day))
+		on.Offers[p.Name] = p.Offers(setting)
+		if p.Type.Unit() == civil.NoUnit {
+			continue
+		}
+		data, err := s.dataOf(ctx, report.Table, p)
+		if err != nil {
+			slog.WarnContext(ctx, "nothing to pick from: the source did not answer", "report", name, "prompt", p.Name, "error", err)
+		}
+		on.Units[p.Name] = p.Units(data, setting)
 	}
 	return on, nil
 }
@@ -170,13 +209,13 @@ func (s *Service) Prepare(ctx context.Context, name string, req Request) (*Run, 
 	if err != nil {
 		return nil, err
 	}
-	setting := s.setting(asOf)
-	answers, refused := prompt.Check(report.Prompts, req.Answers, setting)
+	setting := s.setting(asOf, from.Zone)
+	answers, refused := prompt.Check(report.Answered(), req.Answers, setting)
 	if len(refused) > 0 {
 		return nil, &Refusal{Kind: AnswersRefused, Faults: refused}
 	}
 	where, dropped := criteria.Bind(table.Where, answers, setting)
-	said := criteria.Say(table.Of.Title, where, dropped, table.Sort, from.Clock)
+	said := criteria.Say(table.Of.Title, where, dropped, table.Sort, criteria.Clock{Name: from.Clock, Zone: from.Zone})
 	return &Run{
 		Columns: table.Show,
 		Zone:    from.Zone,
@@ -215,6 +254,9 @@ func (r *Run) Stream(ctx context.Context, w export.Writer) (*Receipt, error) {
 	start := time.Now()
 	var unsent error // what w failed with: the one who reads is gone
 	err := r.service.records.View(ctx, func(v source.View) error {
+		if err := r.extents(ctx, v); err != nil {
+			return err
+		}
 		err := v.Rows(ctx, r.sql.Select(r.query), func(row []record.Value) error {
 			if receipt.Rows == 0 {
 				if unsent = w.Begin(); unsent != nil {

@@ -61,7 +61,8 @@ type Service struct {
 // was made of their columns.
 type published struct {
 	*definition.Catalog
-	sql *compile.Compiler
+	sql     *compile.Compiler
+	extents sync.Map // *record.Column to knownExtent
 }
 
 func (s *Service) publish(c *definition.Catalog) {
@@ -96,7 +97,7 @@ func (s *Service) load(ctx context.Context) error {
 	if err != nil {
 		return fmt.Errorf("read the definitions: %w", err)
 	}
-	catalog, broken := definition.Load(docs, s.setting(s.Today(time.UTC)))
+	catalog, broken := definition.Load(docs, s.setting(s.Today(time.UTC), time.UTC))
 	for _, f := range broken {
 		slog.ErrorContext(ctx, "a stored definition is left out", "fault", f.Error())
 	}
@@ -134,8 +135,13 @@ func (s *Service) Today(zone *time.Location) civil.Day {
 	return civil.DayAt(s.config.Now().Unix(), zone)
 }
 
-func (s *Service) setting(asOf civil.Day) phrase.Setting {
-	setting := phrase.Setting{AsOf: asOf, Order: s.config.DayOrder, FiscalStart: s.config.FiscalStart}
+// setting is what answers are read by. As of the day that clocks show, it is the
+// time that they show; as of any other, the last second of the day.
+func (s *Service) setting(asOf civil.Day, zone *time.Location) phrase.Setting {
+	setting := phrase.Setting{AsOf: asOf, Order: s.config.DayOrder, FiscalStart: s.config.FiscalStart, Zone: zone, Now: s.config.Now().Unix()}
+	if s.today.IsValid() || civil.DayAt(setting.Now, zone) != asOf {
+		setting.Now = civil.FirstInstant(asOf+1, zone) - 1
+	}
 	if p := s.published.Load(); p != nil {
 		setting.Seasons = p.Seasons
 	}
@@ -148,7 +154,7 @@ func (s *Service) asOf(text string, zone *time.Location) (civil.Day, error) {
 	if text == "" {
 		return today, nil
 	}
-	r, f := phrase.Day(text, s.setting(today))
+	r, f := phrase.Day(text, s.setting(today, zone))
 	if f != nil {
 		f.Message = "as of: " + f.Message
 		return 0, &Refusal{Kind: AnswersRefused, Faults: fault.List{f}}
@@ -234,9 +240,15 @@ func PersonOf(ctx context.Context) Person {
 	return p
 }
 
+// PutResult is what an upload did, and what was found that does not stop it.
+type PutResult struct {
+	Stored   []store.Stored
+	Warnings fault.List
+}
+
 // Put checks definition files and publishes what they define, all or nothing.
 // What is the same as before stays as it is.
-func (s *Service) Put(ctx context.Context, files []definition.File) ([]store.Stored, error) {
+func (s *Service) Put(ctx context.Context, files []definition.File) (*PutResult, error) {
 	var docs []definition.Document
 	var faults fault.List
 	for _, f := range files {
@@ -251,7 +263,7 @@ func (s *Service) Put(ctx context.Context, files []definition.File) ([]store.Sto
 	defer s.publishing.Unlock()
 	var catalog *definition.Catalog
 	stored, err := s.store.Put(ctx, docs, PersonOf(ctx).Name, s.config.Now(), func(all []definition.Document) error {
-		linked, faults := definition.Link(all, s.setting(s.Today(time.UTC)))
+		linked, faults := definition.Link(all, s.setting(s.Today(time.UTC), time.UTC))
 		if len(faults) > 0 {
 			return &Refusal{Kind: DefinitionsRefused, Faults: faults}
 		}
@@ -262,5 +274,11 @@ func (s *Service) Put(ctx context.Context, files []definition.File) ([]store.Sto
 		return nil, err
 	}
 	s.publish(catalog)
-	return stored, nil
+	result := &PutResult{Stored: stored}
+	for _, w := range catalog.Warnings {
+		if slices.ContainsFunc(files, func(f definition.File) bool { return f.Name == w.Place.File }) {
+			result.Warnings = append(result.Warnings, w)
+		}
+	}
+	return result, nil
 }

@@ -93,13 +93,13 @@ func TestDefinitionsOutliveARestart(t *testing.T) {
 	s := open(t, dir, time.Now())
 	stored, err := s.Put(ctx, file(base))
 	require.NoError(t, err)
-	assert.Len(t, stored, 5)
+	assert.Len(t, stored.Stored, 5)
 	require.NoError(t, s.Close())
 	s = open(t, dir, time.Now())
 	assert.Len(t, s.Reports(""), 1)
 	stored, err = s.Put(ctx, file(base))
 	require.NoError(t, err)
-	for _, d := range stored {
+	for _, d := range stored.Stored {
 		assert.Equal(t, store.Same, d.Change, d.Name)
 	}
 }
@@ -186,9 +186,9 @@ sections: [{table: {query: s}}]
 	reading, err := s.Understand("seasonal", service.Request{})
 	require.NoError(t, err)
 	assert.Equal(t, "Mon 1 Jun 2026 through Mon 31 Aug 2026 (92 days)", reading.Answers[0].Spelled)
-	on, err := s.ReportOn("seasonal", "1 Jul 2026")
+	on, err := s.ReportOn(ctx, "seasonal", "1 Jul 2026")
 	require.NoError(t, err)
-	assert.Equal(t, "2027-06-01/2027-08-31", on.Offers["days"][0].Reading.Period.String())
+	assert.Equal(t, "2027-06-01/2027-08-31", on.Offers["days"][0].Answer.Period.String())
 
 	_, err = s.Put(ctx, file("pikegate: 1\nprompt: p\nask: Which?\ntype: period\ndefault: last sumer-season\n"))
 	assert.EqualError(t, err, `f.yaml:5:10: default: "last sumer-season" is not a period; write it like 1 Mar 2026 to 5 Mar 2026, Mar 2026 or last month; did you mean "last summer-season"? [outside_own_limits]`)

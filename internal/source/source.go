@@ -99,13 +99,23 @@ func (v View) Rows(ctx context.Context, s compile.Statement, use func(row []reco
 	}
 }
 
-// Count runs a statement that returns one number.
-func (v View) Count(ctx context.Context, s compile.Statement) (int64, error) {
-	var n int64
+// One runs a statement that returns one value, nil where it returns none.
+func (v View) One(ctx context.Context, s compile.Statement) (record.Value, error) {
+	var value record.Value
 	err := v.Rows(ctx, s, func(row []record.Value) error {
-		n, _ = row[0].(int64)
+		value = row[0]
+		if text, ok := value.([]byte); ok {
+			value = string(text) // the driver's, until the next row
+		}
 		return nil
 	})
+	return value, err
+}
+
+// Count runs a statement that returns one number.
+func (v View) Count(ctx context.Context, s compile.Statement) (int64, error) {
+	value, err := v.One(ctx, s)
+	n, _ := value.(int64)
 	return n, err
 }
 

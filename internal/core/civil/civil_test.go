@@ -1,6 +1,7 @@
 package civil
 
 import (
+	"math"
 	"strings"
 	"testing"
 	"time"
@@ -120,24 +121,12 @@ func TestFirstInstantsAtEveryTransition(t *testing.T) {
 		zone, err := LoadZone(name)
 		require.NoError(t, err)
 		zones++
-		at := time.Date(1850, 1, 1, 0, 0, 0, 0, time.UTC).In(zone)
-		for {
-			_, end := at.ZoneBounds()
-			if end.IsZero() || end.Year() > 2040 {
-				break
+		for _, at := range transitionsOf(zone) {
+			transitions++
+			before, after := time.Unix(at-1, 0).In(zone), time.Unix(at, 0).In(zone)
+			for d := shownAt(before) - 1; d <= shownAt(after)+1; d++ {
+				checkFirstInstant(t, zone, d)
 			}
-			if !end.After(at) {
-				end = at.Add(24 * time.Hour)
-			}
-			before, after := end.Add(-time.Second), end
-			_, was := before.Zone()
-			if _, is := after.Zone(); was != is {
-				transitions++
-				for d := shownAt(before) - 1; d <= shownAt(after)+1; d++ {
-					checkFirstInstant(t, zone, d)
-				}
-			}
-			at = end
 		}
 	}
 	t.Logf("%d zones, %d transitions", zones, transitions)
@@ -159,6 +148,87 @@ func checkFirstInstant(t *testing.T, zone *time.Location, d Day) {
 		}
 	}
 }
+
+// transitionsOf are the instants from 1850 through 2040 at which clocks in the
+// zone change.
+func transitionsOf(zone *time.Location) []int64 {
+	var found []int64
+	at := time.Date(1850, 1, 1, 0, 0, 0, 0, time.UTC).In(zone)
+	for at.Year() <= 2040 {
+		_, end := at.ZoneBounds()
+		if end.IsZero() {
+			break
+		}
+		if !end.After(at) {
+			end = at.Add(24 * time.Hour)
+		}
+		_, was := end.Add(-time.Second).Zone()
+		if _, is := end.Zone(); was != is {
+			found = append(found, end.Unix())
+		}
+		at = end
+	}
+	return found
+}
+
+// Around the transitions of every zone, each instant belongs to the latest day
+// that clocks have shown by then, and shifts lead to that day and to the wall
+// time; from wall times of the zone back to instants and on to another zone as
+// well. The judge scans the clock from well before, minute by minute.
+func TestWhereInstantsBelong(t *testing.T) {
+	kolkata, err := LoadZone("Asia/Kolkata")
+	require.NoError(t, err)
+	compared := 0
+	for _, name := range ZoneNames() {
+		zone, err := LoadZone(name)
+		require.NoError(t, err)
+		all := transitionsOf(zone)
+		for i := 0; i < len(all); i += 1 + len(all)/6 {
+			first, last := all[i]-26*3600, all[i]+26*3600
+			byDay, byClock := Shifts(first, last, nil, zone, true), Shifts(first, last, nil, zone, false)
+			fromWall := Shifts(first, last, zone, kolkata, false)
+			far, latest := int64(math.MinInt64/2), Day(0)
+			for at := first - 26*3600; at <= last; at += 300 {
+				local := time.Unix(at, 0).In(zone)
+				if latest = max(latest, shownAt(local)); at >= all[i] {
+					latest = max(latest, shownAt(time.Unix(all[i]-1, 0).In(zone)))
+				}
+				_, offset := local.Zone()
+				wall := at + int64(offset)
+				isFirstPass := wall >= far+300
+				far = max(far, wall)
+				if at < first {
+					continue
+				}
+				compared++
+				if DayHolding(at, zone) != latest || dayOf(shift(byDay, at)) != latest || shift(byClock, at) != wall {
+					t.Fatalf("%s at %d: belongs to %s (by shift %s), want %s; wall %d, want %d", name, at, DayHolding(at, zone), dayOf(shift(byDay, at)), latest, shift(byClock, at), wall)
+				}
+				_, east := local.In(kolkata).Zone()
+				if isFirstPass && (Unwall(wall, zone) != at || WallBound(at, zone) != wall || shift(fromWall, wall) != at+int64(east)) {
+					t.Fatalf("%s at %d: the wall time %d stands for %d, its bound is %d, in India it is %d", name, at, wall, Unwall(wall, zone), WallBound(at, zone), shift(fromWall, wall))
+				}
+				if found := Readings(wall, zone); found[0] > at || found[len(found)-1] < at {
+					t.Fatalf("%s at %d: clocks show %d at %v", name, at, wall, found)
+				}
+			}
+		}
+	}
+	t.Logf("%d instants", compared)
+	require.Greater(t, compared, 1_000_000)
+}
+
+func shift(shifts []Shift, stored int64) int64 {
+	by := shifts[0].Add
+	for _, s := range shifts {
+		if stored >= s.From {
+			by = s.Add
+		}
+	}
+	return stored + by
+}
+
+func dayOf(wall int64) Day { return DayAt(wall, time.UTC) }
 
 func TestTellingDays(t *testing.T) {
 	for _, c := range []struct {

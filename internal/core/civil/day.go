@@ -225,6 +225,17 @@ func FromISOWeek(year, week, weekday int) (Day, bool) {
 	return d, d.IsValid()
 }
 
+// ISOWeek is the ISO 8601 week that holds the day, and the year that the week
+// belongs to; for the last days of the calendar the week of 9999 or 10000.
+func (d Day) ISOWeek() (year, week int) {
+	thursday := d - Day((int(d)+6)%7) + 3
+	if thursday > MaxDay {
+		return 10000, 1
+	}
+	year, _, _ = max(thursday, MinDay).Date()
+	return year, int(thursday-firstMonday(year))/7 + 1
+}
+
 // WeeksIn is the number of ISO weeks of a year, 52 or 53.
 func WeeksIn(year int) int { return int(firstMonday(year+1)-firstMonday(year)) / 7 }
 

@@ -50,3 +50,12 @@ func (m Month) Days() int { return DaysIn(m.Date()) }
 
 // Period is the whole month.
 func (m Month) Period() Period { return Period{First: m.First(), Last: m.Last()} }
+
+// Run is n months from this one on; false where that leaves the calendar.
+func (m Month) Run(n int) (Period, bool) {
+	last, ok := m.Add(n - 1)
+	if !ok {
+		return Period{}, false
+	}
+	return Period{First: m.First(), Last: last.Last()}, true
+}

@@ -91,18 +91,142 @@ func FirstInstant(d Day, zone *time.Location) int64 {
 	at := time.Unix(midnight-2*secondsPerDay, 0).In(zone)
 	for {
 		_, offset := at.Zone()
-		_, end := at.ZoneBounds()
-		if !end.IsZero() && !end.After(at) {
-			// By rule-based data, ZoneBounds ends a leap year a day early, and on
-			// that last day says that it ended before it began.
-			end = at.Add(time.Hour)
-		}
+		end, ends := changeAfter(at)
 		reached := max(midnight-int64(offset), at.Unix())
-		if end.IsZero() || reached < end.Unix() {
+		if !ends || reached < end.Unix() {
 			return reached
 		}
 		at = end
 	}
+}
+
+// changeAfter is the next instant at which the zone's clocks may change, and
+// false where there is none. The instant carries its zone.
+func changeAfter(at time.Time) (time.Time, bool) {
+	_, end := at.ZoneBounds()
+	switch {
+	case end.IsZero():
+		return end, false
+	case !end.After(at):
+		// By rule-based data, ZoneBounds ends a leap year a day early, and on
+		// that last day says that it ended before it began.
+		return at.Add(time.Hour), true
+	}
+	return end, true
+}
+
+// DayHolding is the day that an instant, in seconds of the POSIX epoch, belongs
+// to by FirstInstant: the latest that has begun. It differs from DayAt where
+// clocks go back over midnight. Not valid outside the years 1 to 9999.
+func DayHolding(seconds int64, zone *time.Location) Day {
+	d := DayAt(seconds, zone)
+	for d.IsValid() && d < MaxDay && FirstInstant(d+1, zone) <= seconds {
+		d++
+	}
+	return d
+}
+
+// Wall is what clocks in the zone show at an instant, in seconds as if it were
+// UTC.
+func Wall(seconds int64, zone *time.Location) int64 {
+	_, offset := time.Unix(seconds, 0).In(zone).Zone()
+	return seconds + int64(offset)
+}
+
+// WallBound is the first wall time in the zone that stands for the instant or a
+// later one, in seconds as if it were UTC, where a wall time that comes twice
+// stands for its first pass. In the second pass that is the end of the repeated
+// time; else it is what clocks show.
+func WallBound(seconds int64, zone *time.Location) int64 {
+	at := time.Unix(seconds, 0).In(zone)
+	_, offset := at.Zone()
+	wall := seconds + int64(offset)
+	if start, _ := at.ZoneBounds(); !start.IsZero() {
+		_, before := start.Add(-time.Second).Zone()
+		wall = max(wall, start.Unix()+int64(before))
+	}
+	return wall
+}
+
+// Unwall is the instant that a wall time in the zone stands for: the first pass
+// of one that comes twice, and for one that clocks skip the last instant before
+// the jump. Seconds are as if UTC, and of the POSIX epoch.
+func Unwall(wall int64, zone *time.Location) int64 {
+	at := time.Unix(wall-secondsPerDay, 0).In(zone)
+	for {
+		_, offset := at.Zone()
+		end, ends := changeAfter(at)
+		reached := wall - int64(offset)
+		if !ends || reached < end.Unix() {
+			return reached
+		}
+		if _, next := end.Zone(); wall < end.Unix()+int64(next) {
+			return end.Unix() - 1
+		}
+		at = end
+	}
+}
+
+// Readings are the instants at which clocks in the zone show a wall time, in
+// order: none where they skip it, several where it comes again. Seconds are as if
+// UTC, and of the POSIX epoch.
+func Readings(wall int64, zone *time.Location) []int64 {
+	var found []int64
+	for at := time.Unix(wall-secondsPerDay, 0).In(zone); at.Unix() <= wall+secondsPerDay; {
+		_, offset := at.Zone()
+		end, ends := changeAfter(at)
+		if is := wall - int64(offset); is >= at.Unix() && (!ends || is < end.Unix()) {
+			found = append(found, is)
+		}
+		if !ends {
+			break
+		}
+		at = end
+	}
+	return found
+}
+
+// Shift is what turns stored seconds into a wall time, from one stored value on:
+// wall = stored + Add.
+type Shift struct{ From, Add int64 }
+
+// Shifts turn stored seconds into wall times of a zone, for the instants from
+// first through last, in order. Stored seconds are instants, or wall times of
+// the zone stored where that is set. With byDay the day of the wall time is the
+// one that the instant belongs to by FirstInstant, even where clocks go back over
+// midnight; else the wall time is what clocks showed.
+func Shifts(first, last int64, stored, zone *time.Location, byDay bool) []Shift {
+	if stored == nil {
+		stored = time.UTC
+	}
+	var shifts []Shift
+	add := func(at, change int64) {
+		from := WallBound(at, stored)
+		if n := len(shifts); n == 0 || shifts[n-1].Add != change {
+			shifts = append(shifts, Shift{from, change})
+		}
+	}
+	for at := first; at <= last; {
+		next := last + 1
+		for _, z := range []*time.Location{stored, zone} {
+			if end, ends := changeAfter(time.Unix(at, 0).In(z)); ends {
+				next = min(next, end.Unix())
+			}
+		}
+		wall, own := Wall(at, zone), Wall(at, stored)
+		if begun := DayHolding(at, zone).Midnight(); byDay && wall < begun {
+			// Clocks have gone back to the day before: until they come round to
+			// midnight again, the instants are the first of the day that has begun.
+			add(at, begun-own)
+			if again := at + begun - wall; again < next {
+				next = again
+			}
+		} else {
+			add(at, wall-own)
+		}
+		at = next
+	}
+	return shifts
 }
 
 // DayAt is the civil date that clocks in the zone show at an instant given in

@@ -15,6 +15,7 @@ import (
 
 	"github.com/shopspring/decimal"
 
+	"pikegate/internal/core/civil"
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/record"
 )
@@ -29,6 +30,26 @@ type Query struct {
 	Zone  *time.Location   // that days are taken in
 	Limit int              // most rows; 0 for all
 	Skip  int              // rows to leave out first
+	// Extents are needed for the columns that Timed lists; a column without one has
+	// no readable value.
+	Extents map[*record.Column]Extent
+}
+
+// Extent is the first and the last instant that a column holds, in seconds of
+// the POSIX epoch.
+type Extent struct{ First, Last int64 }
+
+// Timed lists the columns of instants whose wall time some condition asks for.
+// What clocks showed is worked out with the changes of the zone that lie between
+// the column's first and last instant, so their extents have to be known.
+func (q Query) Timed() []*record.Column {
+	var found []*record.Column
+	q.Where.Walk(func(b *criteria.Bound) {
+		if (b.Op == criteria.RecursIn || b.Op == criteria.ClockWithin) && b.Column.Type == record.Instant && !slices.Contains(found, b.Column) {
+			found = append(found, b.Column)
+		}
+	})
+	return found
 }
 
 // Statement is SQL with its bound values in order: int64, float64 or string.
@@ -49,12 +70,19 @@ type Statement struct {
 //     are none. lower and upper say which bounds there are.
 //   - Order is a sort by one column with missing values last either way;
 //     mayMiss says whether the result can hold missing ones.
+//   - Wall is the wall time that a dated column stands for, for Part and Clock.
+//     shifts lead from the stored seconds of an instant to it.
+//   - Part is a part of the calendar of a wall time, as a number; Clock is its time
+//     of day as the text HH:MM:SS.
 type Dialect interface {
 	Name(name string) string
 	Param(n int) string
 	Stored(c *record.Column) string
 	Readable(c *record.Column, lower, upper bool) string
 	Order(c *record.Column, descending, mayMiss bool) string
+	Wall(c *record.Column, shifts []civil.Shift) string
+	Part(wall string, p criteria.Part) string
+	Clock(wall string) string
 }
 
 // Compiler compiles queries for one engine. It keeps what its dialect makes of
@@ -104,12 +132,13 @@ func index(yes bool) int {
 type writer struct {
 	strings.Builder
 	*Compiler
-	args []any
-	zone *time.Location
+	args    []any
+	zone    *time.Location
+	extents map[*record.Column]Extent
 }
 
 func (c *Compiler) writer(q Query) *writer {
-	w := &writer{Compiler: c, zone: q.Zone, args: make([]any, 0, 16)}
+	w := &writer{Compiler: c, zone: q.Zone, extents: q.Extents, args: make([]any, 0, 16)}
 	w.Grow(1024)
 	return w
 }
@@ -145,6 +174,19 @@ func (c *Compiler) Count(q Query) Statement {
 	w.WriteString("SELECT count(*)")
 	w.from(q)
 	return Statement{SQL: w.String(), Args: w.args}
+}
+
+// Edge is the SELECT of the first stored value of a dated column, or of the last,
+// that can be read.
+func (c *Compiler) Edge(table string, of *record.Column, last bool) Statement {
+	w := c.writer(Query{})
+	column := w.column(of)
+	w.say("SELECT ", column.name, "\nFROM ", c.dialect.Name(table), "\nWHERE ", column.stored, " IS NOT NULL")
+	if readable := column.readable[0][0]; readable != "" {
+		w.say("\n  AND ", readable)
+	}
+	w.say("\nORDER BY ", c.dialect.Order(of, last, false), "\nLIMIT 1")
+	return Statement{SQL: w.String()}
 }
 
 func (w *writer) from(q Query) {
@@ -217,6 +259,8 @@ func (w *writer) condition(b *criteria.Bound) {
 		w.say(column.name, " IS NULL")
 	case b.Op == criteria.Present:
 		w.say(column.name, " IS NOT NULL")
+	case b.Op == criteria.RecursIn || b.Op == criteria.ClockWithin:
+		w.wall(b, column)
 	case b.Column.Type.IsDated():
 		w.spans(b, column)
 	case b.Column.Type.IsNumeric():
@@ -254,7 +298,7 @@ func (w *writer) span(c *record.Column, s criteria.Span, column *columnSQL, inne
 		w.WriteString("1 = 0")
 		return
 	}
-	lower, upper := s.From.IsValid(), s.Until.IsValid()
+	lower, upper := s.From.IsSet(), s.Until.IsSet()
 	readable := column.readable[index(lower)][index(upper)]
 	parts := 0
 	and := func(text, operator string) {
@@ -285,6 +329,49 @@ func (w *writer) span(c *record.Column, s criteria.Span, column *columnSQL, inne
 	if brackets {
 		w.WriteByte(')')
 	}
+}
+
+// wall writes a condition on the wall time of a column. It can use no index.
+func (w *writer) wall(b *criteria.Bound, column *columnSQL) {
+	var shifts []civil.Shift
+	if b.Column.Type == record.Instant {
+		extent, ok := w.extents[b.Column]
+		if !ok {
+			w.WriteString("1 = 0")
+			return
+		}
+		shifts = civil.Shifts(extent.First, extent.Last, b.Column.Zone, w.zone, b.Op == criteria.RecursIn)
+	}
+	wall := w.dialect.Wall(b.Column, shifts)
+	if readable := column.readable[0][0]; readable != "" {
+		w.say(readable, " AND ")
+	}
+	if b.Op == criteria.RecursIn {
+		part, values := b.Recurs.Part, b.Recurs.Values
+		if part == criteria.Quarters {
+			part, values = criteria.Months, monthsOf(values)
+		}
+		w.list(w.dialect.Part(wall, part), len(values), func(i int) any { return int64(values[i]) })
+		return
+	}
+	joint, shown := " AND ", w.dialect.Clock(wall)
+	if b.Times.OverMidnight() {
+		joint = " OR "
+	}
+	w.say("(", shown, " >= ")
+	w.bind(civil.Clock(b.Times.From, true))
+	w.say(joint, shown, " < ")
+	w.bind(civil.Clock(b.Times.Until, true)) // 24:00:00 is after every time of day
+	w.WriteByte(')')
+}
+
+// monthsOf are the months of quarters.
+func monthsOf(quarters []int) []int {
+	var months []int
+	for _, q := range quarters {
+		months = append(months, 3*q-2, 3*q-1, 3*q)
+	}
+	return months
 }
 
 func (w *writer) numbers(b *criteria.Bound, column *columnSQL) {

@@ -47,6 +47,7 @@ var (
 	loose    = &record.Column{Name: "loose", Type: record.Date, Stored: record.StoredText, Pattern: pattern("M/d/yyyy")}
 	dotted   = &record.Column{Name: "dotted", Type: record.Datetime, Stored: record.StoredText, Pattern: pattern("dd.MM.yyyy HH:mm:ss")}
 	epoch    = &record.Column{Name: "epoch", Type: record.Instant, Stored: record.EpochSeconds}
+	local    = &record.Column{Name: "local", Type: record.Instant, Stored: record.StoredText, Pattern: pattern("yyyy-MM-dd HH:mm:ss"), Zone: helsinki}
 	route    = &record.Column{Name: `the "route"`, Type: record.Text}
 	late     = &record.Column{Name: "late", Type: record.Integer}
 	setting  = phrase.Setting{AsOf: civil.MustParseDay("2026-11-23")}
@@ -118,7 +119,8 @@ type row struct {
 	day, digits, at, zulu, epoch               any
 	millis, eight, serial, wall, loose, dotted any
 	late, route                                any
-	dayIs                                      string // the civil date that all of them stand for, "" for none
+	local                                      any    // the wall time, of an instant
+	dayIs, clockIs                             string // the civil date and the time of day that they stand for, "" for none
 }
 
 // world makes records around the edges of days: the seconds at local midnight,
@@ -135,7 +137,7 @@ func world(r *rand.Rand) []row {
 			millis: at.UnixMilli() + int64(r.IntN(1000)), wall: local.Format("2006-01-02T15:04"), loose: local.Format([]string{"1/2/2006", "01/02/2006"}[r.IntN(2)]),
 			eight: local.Year()*10000 + int(local.Month())*100 + local.Day(), dotted: local.Format("02.01.2006 15:04:05"),
 			serial: float64(time.Date(local.Year(), local.Month(), local.Day(), 0, 0, 0, 0, time.UTC).Unix()/86400+25569) + []float64{0, 0.25, 0.999}[r.IntN(3)],
-			dayIs:  civilDay,
+			local:  local.Format(time.DateTime), dayIs: civilDay, clockIs: local.Format(time.TimeOnly),
 		})
 	}
 	for _, d := range []time.Time{
@@ -188,29 +190,36 @@ func fitting(rows []row, op criteria.Op, first, last string) []int {
 	return ids
 }
 
-// Whole days, on every stored form, by every operator, agree with a scan that
-// compares the civil dates.
-func TestDaysAgreeWithANaiveScan(t *testing.T) {
-	r := rand.New(rand.NewPCG(1, 2))
-	rows := world(r)
+var everyForm = []*record.Column{day, digits, instant, zulu, epoch, millis, eight, serial, wall, loose, dotted, local}
+
+// filled is a database with the rows in a table t.
+func filled(t *testing.T, rows []row) *sql.DB {
+	t.Helper()
 	db, err := sql.Open("sqlite3", ":memory:")
 	require.NoError(t, err)
 	db.SetMaxOpenConns(1)
-	defer db.Close()
-	_, err = db.Exec(`CREATE TABLE t (id INTEGER PRIMARY KEY, day, digits, at, zulu, epoch, millis, eight, serial, wall, loose, dotted)`)
+	t.Cleanup(func() { db.Close() })
+	_, err = db.Exec(`CREATE TABLE t (id INTEGER PRIMARY KEY, day, digits, at, zulu, epoch, millis, eight, serial, wall, loose, dotted, local)`)
 	require.NoError(t, err)
 	for _, row := range rows {
-		_, err := db.Exec(`INSERT INTO t VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`, row.id, row.day, row.digits, row.at, row.zulu, row.epoch,
-			row.millis, row.eight, row.serial, row.wall, row.loose, row.dotted)
+		_, err := db.Exec(`INSERT INTO t VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`, row.id, row.day, row.digits, row.at, row.zulu, row.epoch,
+			row.millis, row.eight, row.serial, row.wall, row.loose, row.dotted, row.local)
 		require.NoError(t, err)
 	}
 	// A text among epoch seconds sorts after every number and is no instant.
 	_, err = db.Exec(`INSERT INTO t (id, epoch) VALUES (999, 'later')`)
 	require.NoError(t, err)
+	return db
+}
 
+// Whole days, on every stored form, by every operator, agree with a scan that
+// compares the civil dates.
+func TestDaysAgreeWithANaiveScan(t *testing.T) {
+	rows := world(rand.New(rand.NewPCG(1, 2)))
+	db := filled(t, rows)
 	edges := []string{"2026-02-28", "2026-03-01", "2026-03-28", "2026-03-29", "2026-03-30", "2026-10-24", "2026-10-25", "2026-10-26", "2026-12-31", "2027-01-01", "0001-01-01", "9999-12-31"}
 	compared := 0
-	for _, column := range []*record.Column{day, digits, instant, zulu, epoch, millis, eight, serial, wall, loose, dotted} {
+	for _, column := range everyForm {
 		for _, first := range edges {
 			for _, op := range []criteria.Op{criteria.From, criteria.Through, criteria.Before, criteria.After, criteria.Is} {
 				want := fitting(rows, op, first, first)
@@ -231,7 +240,26 @@ func TestDaysAgreeWithANaiveScan(t *testing.T) {
 
 func selected(t *testing.T, db *sql.DB, n *criteria.Node) []int {
 	t.Helper()
-	s := sqlite.Select(Query{Table: "t", Show: []*record.Column{id}, Where: bound(n), Key: []*record.Column{id}, Zone: helsinki})
+	return selectedIn(t, db, bound(n), helsinki)
+}
+
+// selectedIn runs the criteria as a service does: extents first, where they are
+// needed.
+func selectedIn(t *testing.T, db *sql.DB, b *criteria.Bound, zone *time.Location) []int {
+	t.Helper()
+	q := Query{Table: "t", Show: []*record.Column{id}, Where: b, Key: []*record.Column{id}, Zone: zone, Extents: map[*record.Column]Extent{}}
+	for _, c := range q.Timed() {
+		var ends [2]int64
+		for i := range 2 {
+			var v any
+			require.NoError(t, db.QueryRow(sqlite.Edge("t", c, i == 1).SQL).Scan(&v))
+			_, seconds, ok := c.Moment(v)
+			require.True(t, ok)
+			ends[i] = seconds
+		}
+		q.Extents[c] = Extent{ends[0], ends[1]}
+	}
+	s := sqlite.Select(q)
 	rows, err := db.Query(s.SQL, s.Args...)
 	require.NoError(t, err, s.SQL)
 	defer rows.Close()
@@ -243,6 +271,171 @@ func selected(t *testing.T, db *sql.DB, n *criteria.Node) []int {
 	}
 	require.NoError(t, rows.Err())
 	return ids
+}
+
+// Parts of the calendar and of the day, on every stored form, agree with a scan
+// that takes them from the civil date and the clock.
+func TestPartsAgreeWithANaiveScan(t *testing.T) {
+	rows := world(rand.New(rand.NewPCG(3, 4)))
+	db := filled(t, rows)
+	scan := func(fits func(date, clock string) bool) (ids []int) {
+		for _, r := range rows {
+			if r.dayIs != "" && fits(r.dayIs, r.clockIs) {
+				ids = append(ids, r.id)
+			}
+		}
+		slices.Sort(ids)
+		return ids
+	}
+	for _, column := range everyForm {
+		for _, c := range []struct {
+			recurs criteria.Recurrence
+			fits   func(at time.Time) bool
+		}{
+			{criteria.Recurrence{Part: criteria.Months, Values: []int{3, 10}}, func(at time.Time) bool { return at.Month() == 3 || at.Month() == 10 }},
+			{criteria.Recurrence{Part: criteria.Quarters, Values: []int{1}}, func(at time.Time) bool { return at.Month() <= 3 }},
+			{criteria.Recurrence{Part: criteria.Days, Values: []int{1, 28, 29}}, func(at time.Time) bool { return at.Day() == 1 || at.Day() == 28 || at.Day() == 29 }},
+			{criteria.Recurrence{Part: criteria.Weekdays, Values: []int{0}}, func(at time.Time) bool { return at.Weekday() == time.Sunday }},
+		} {
+			want := scan(func(date, _ string) bool {
+				at, err := time.Parse(time.DateOnly, date)
+				return err == nil && c.fits(at)
+			})
+			require.NotEmpty(t, want)
+			n := &criteria.Node{Column: column, Op: criteria.RecursIn, Operand: criteria.Operand{Recurs: c.recurs}}
+			assert.Equal(t, want, selected(t, db, n), "%s recurs in %v", column.Name, c.recurs)
+		}
+		if !column.Type.IsTimed() {
+			continue
+		}
+		for _, c := range []struct {
+			times string
+			fits  func(clock string) bool
+		}{
+			{"02:00 to 04:29", func(clock string) bool { return clock >= "02:00:00" && clock < "04:30:00" }},
+			{"23:59 to 00:00", func(clock string) bool { return clock >= "23:59:00" || clock < "00:01:00" }},
+			{"00:00 to 24:00", func(string) bool { return true }},
+			{"12:00 to 11:59", func(string) bool { return true }},
+			{"23:00 to 24:00", func(clock string) bool { return clock >= "23:00:00" }},
+		} {
+			times, f := phrase.TimeRange(c.times)
+			require.Nil(t, f)
+			want := scan(func(_, clock string) bool { return c.fits(clock) })
+			require.NotEmpty(t, want)
+			n := &criteria.Node{Column: column, Op: criteria.ClockWithin, Operand: criteria.Operand{Times: times}}
+			assert.Equal(t, want, selected(t, db, n), "%s by the clock within %s", column.Name, c.times)
+		}
+	}
+}
+
+// Moments, on every stored form with a time of day, by every operator, agree
+// with a scan over instants; on wall times, with one over what clocks showed.
+func TestMomentsAgreeWithANaiveScan(t *testing.T) {
+	rows := world(rand.New(rand.NewPCG(5, 6)))
+	db := filled(t, rows)
+	const format = "2006-01-02 15:04:05"
+	at := func(text string) civil.Moment {
+		when, err := time.Parse(time.RFC3339, text)
+		require.NoError(t, err)
+		return civil.Moment{At: when.Unix(), Size: 60}
+	}
+	moments := []civil.Moment{at("2026-02-28T00:00:00+02:00"), at("2026-03-29T02:00:00+02:00"), at("2026-03-29T04:30:00+03:00"), at("2026-10-25T02:00:00+03:00"), at("2026-10-25T04:30:00+02:00"), at("2026-12-31T23:59:00+02:00")}
+	for _, column := range []*record.Column{instant, zulu, epoch, millis, dotted} {
+		for _, first := range moments {
+			for _, op := range []criteria.Op{criteria.From, criteria.Through, criteria.Before, criteria.After, criteria.Is, criteria.Within} {
+				for _, last := range moments {
+					if op != criteria.Within && last != first || last.At < first.At {
+						continue
+					}
+					var want []int
+					for _, r := range rows {
+						is, ok := r.epoch.(int64)
+						from, until := first.At, last.At+60
+						if column == dotted { // its clock, as if it were UTC's
+							wall, err := time.Parse(format, fmt.Sprint(r.local))
+							is, ok = wall.Unix(), err == nil
+							from, until = civil.Wall(first.At, helsinki), civil.Wall(last.At, helsinki)+60
+						}
+						fits := map[criteria.Op]bool{criteria.From: is >= from, criteria.Through: is < until, criteria.Before: is < from, criteria.After: is >= until,
+							criteria.Is: is >= from && is < until, criteria.Within: is >= from && is < until}[op]
+						if ok && fits {
+							want = append(want, r.id)
+						}
+					}
+					slices.Sort(want)
+					b := &criteria.Bound{Column: column, Op: op, Moments: civil.MomentPeriod{First: first, Last: last}}
+					assert.Equal(t, want, selectedIn(t, db, b, helsinki), "%s %s %v %v", column.Name, op, first, last)
+				}
+			}
+		}
+	}
+}
+
+// Around the transitions of every zone, every operator on stored instants lets
+// through those of the days that it names and no other, also where the text is
+// wall time of another zone. The judge walks the clock and takes for the day of an
+// instant the latest that clocks have shown.
+func TestBoundsInEveryZone(t *testing.T) {
+	zulu := &record.Column{Type: record.Instant, Stored: record.StoredText, Pattern: pattern("yyyy-MM-dd'T'HH:mm:ss'Z'")}
+	seconds := &record.Column{Type: record.Instant, Stored: record.EpochSeconds}
+	elsewhere := &record.Column{Type: record.Instant, Stored: record.StoredText, Pattern: pattern("yyyyMMddHHmmss"), Zone: helsinki}
+	compared, zones := 0, 0
+	for _, name := range civil.ZoneNames() {
+		zone, err := civil.LoadZone(name)
+		require.NoError(t, err)
+		zones++
+		at := time.Date(1980+zones%30, 1, 1, 0, 0, 0, 0, time.UTC).In(zone)
+		for range 2 {
+			_, end := at.ZoneBounds()
+			if end.IsZero() {
+				break
+			}
+			if !end.After(at) {
+				end = at.Add(24 * time.Hour)
+			}
+			compared += boundsAround(t, zone, end, zulu, seconds, elsewhere)
+			at = end
+		}
+	}
+	t.Logf("%d zones, %d comparisons", zones, compared)
+	require.GreaterOrEqual(t, zones, 400)
+	require.Greater(t, compared, 1_000_000)
+}
+
+func boundsAround(t *testing.T, zone *time.Location, transition time.Time, zulu, seconds, elsewhere *record.Column) (compared int) {
+	first := transition.Add(-30 * time.Hour)
+	latest := first.Add(-48 * time.Hour).In(zone).Format(time.DateOnly)
+	for at := first.Add(-48 * time.Hour); at.Before(transition.Add(30 * time.Hour)); at = at.Add(30 * time.Minute) {
+		latest = max(latest, at.In(zone).Format(time.DateOnly), at.Add(-time.Second).In(zone).Format(time.DateOnly))
+		if shown := at.In(zone).Format(time.DateOnly); at.Before(first) || shown != latest && at.Add(time.Second).Before(transition) {
+			continue
+		}
+		inHelsinki := at.In(helsinki)
+		if civil.IsRepeated(inHelsinki) {
+			continue // its wall time alone does not tell it
+		}
+		for shift := -1; shift <= 1; shift++ {
+			d := civil.MustParseDay(latest) + civil.Day(shift)
+			for _, op := range []criteria.Op{criteria.From, criteria.Through, criteria.Before, criteria.After, criteria.Is} {
+				want := map[criteria.Op]bool{criteria.From: shift <= 0, criteria.Through: shift >= 0, criteria.Before: shift > 0, criteria.After: shift < 0, criteria.Is: shift == 0}[op]
+				b := criteria.Bound{Column: zulu, Op: op, Periods: []civil.Period{{First: d, Last: d}}}
+				span := b.Spans()[0]
+				unix, text, own := at.Unix(), at.UTC().Format("2006-01-02T15:04:05Z"), inHelsinki.Format("20060102150405")
+				got := [3]bool{true, true, true}
+				if span.From.IsSet() {
+					got = [3]bool{unix >= seconds.Bound(span.From, zone).(int64), text >= zulu.Bound(span.From, zone).(string), own >= elsewhere.Bound(span.From, zone).(string)}
+				}
+				if span.Until.IsSet() {
+					got = [3]bool{got[0] && unix < seconds.Bound(span.Until, zone).(int64), got[1] && text < zulu.Bound(span.Until, zone).(string), got[2] && own < elsewhere.Bound(span.Until, zone).(string)}
+				}
+				compared++
+				if got != [3]bool{want, want, want} {
+					t.Fatalf("%s in %s: %s %s is %v, want %v", text, zone, op, d, got, want)
+				}
+			}
+		}
+	}
+	return compared
 }
 
 // The bounds stay plain comparisons, so that an index on the column serves.

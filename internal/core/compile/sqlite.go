@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"strings"
 
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/record"
 )
 
@@ -145,3 +147,52 @@ func (s SQLite) Order(c *record.Column, descending, mayMiss bool) string {
 	}
 	return by
 }
+
+// Wall is ISO text or NULL: the text of a column as far as it is one, the rest
+// worked out with SQLite's date functions.
+func (s SQLite) Wall(c *record.Column, shifts []civil.Shift) string {
+	name := s.Name(c.Name)
+	switch c.Stored {
+	case record.EightDigits:
+		digits := fmt.Sprintf("printf('%%08d', %s)", name)
+		return fmt.Sprintf("substr(%s, 1, 4) || '-' || substr(%s, 5, 2) || '-' || substr(%s, 7, 2)", digits, digits, digits)
+	case record.SerialDays:
+		return fmt.Sprintf("date(%s + 2415018.5)", down(name)) // Julian day of 1899-12-30
+	case record.EpochSeconds:
+		return fmt.Sprintf("datetime(%s, 'unixepoch')", shifted(down(name), shifts))
+	case record.EpochMillis:
+		return fmt.Sprintf("datetime(%s, 'unixepoch')", shifted(fmt.Sprintf("(%[1]s / 1000 - (%[1]s %% 1000 < 0))", down(name)), shifts))
+	}
+	text := s.iso(name, c.Pattern)
+	if !c.Pattern.Sorts() {
+		text = s.rewritten(c)
+	}
+	if c.Type == record.Instant {
+		return fmt.Sprintf("datetime(%s, 'unixepoch')", shifted(fmt.Sprintf("CAST(strftime('%%s', %s) AS INTEGER)", text), shifts))
+	}
+	return text
+}
+
+// down rounds a number down to a whole one.
+func down(name string) string {
+	return fmt.Sprintf("(CAST(%[1]s AS INTEGER) - (%[1]s < CAST(%[1]s AS INTEGER)))", name)
+}
+
+// shifted adds to the seconds what the shift that they lie in says, found by
+// halves.
+func shifted(seconds string, shifts []civil.Shift) string {
+	if len(shifts) == 1 {
+		return fmt.Sprintf("%s + %d", seconds, shifts[0].Add)
+	}
+	half := len(shifts) / 2
+	return fmt.Sprintf("CASE WHEN %s < %d THEN %s ELSE %s END", seconds, shifts[half].From, shifted(seconds, shifts[:half]), shifted(seconds, shifts[half:]))
+}
+
+// Part leaves it to SQLite's strftime; weekdays count from Sunday, 0.
+func (SQLite) Part(wall string, p criteria.Part) string {
+	conversion := map[criteria.Part]string{criteria.Months: "%m", criteria.Days: "%d", criteria.Weekdays: "%w"}[p]
+	return fmt.Sprintf("CAST(strftime('%s', %s) AS INTEGER)", conversion, wall)
+}
+
+// Clock leaves it to SQLite's strftime.
+func (SQLite) Clock(wall string) string { return fmt.Sprintf("strftime('%%H:%%M:%%S', %s)", wall) }

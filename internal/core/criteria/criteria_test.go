@@ -2,6 +2,7 @@ package criteria
 
 import (
 	"testing"
+	"time"
 
 	"github.com/shopspring/decimal"
 	"github.com/stretchr/testify/assert"
@@ -20,9 +21,11 @@ var (
 	period  = &prompt.Prompt{Name: "days", Type: prompt.Period}
 	routes  = &prompt.Prompt{Name: "routes", Type: prompt.Choice, Many: true}
 	minutes = &prompt.Prompt{Name: "minutes", Type: prompt.Number}
+	moment  = &prompt.Prompt{Name: "moment", Type: prompt.Moment}
+	moments = &prompt.Prompt{Name: "moments", Type: prompt.MomentPeriod}
 
 	setting = prompt.Setting{AsOf: civil.MustParseDay("2026-11-23")}
-	clock   = "Harbour time"
+	clock   = Clock{Name: "Harbour time", Zone: time.UTC}
 )
 
 func on(c *record.Column, op Op, operand Operand) *Node {
@@ -42,6 +45,8 @@ func answers() prompt.Answers {
 		"days":    {Prompt: period, Given: true, Period: civil.Period{First: civil.MustParseDay("2026-06-01"), Last: civil.MustParseDay("2026-08-31")}},
 		"routes":  {Prompt: routes, Given: true, Choices: []prompt.Option{{Value: "o", Label: "Outer Loop"}, {Value: "s", Label: "Skerry Run"}}},
 		"minutes": {Prompt: minutes, Given: true, Number: decimal.NewFromInt(15)},
+		"moment":  {Prompt: moment, Given: true, Moments: civil.MomentPeriod{First: civil.Moment{At: 1772721000, Size: 60}, Last: civil.Moment{At: 1772721000, Size: 60}}},
+		"moments": {Prompt: moments, Given: true, Moments: civil.MomentPeriod{First: civil.Moment{At: 1772721000, Size: 60}, Last: civil.Moment{At: 1772722830, Size: 1}}},
 	}
 }
 
@@ -53,15 +58,15 @@ func TestReadBack(t *testing.T) {
 	}{
 		{"nothing", nil, "Sailings without any condition."},
 		{"a period on instants", on(departed, Within, asked(period)), "Sailings departed from Mon 1 Jun 2026 through Mon 31 Aug 2026 (92 days, Harbour time)."},
-		{"a period on days", on(due, Within, text("June 2026")), "Sailings due on from Mon 1 Jun 2026 through Tue 30 Jun 2026 (30 days)."},
+		{"a period on days", on(due, Within, text("June 2026")), "Sailings due from Mon 1 Jun 2026 through Tue 30 Jun 2026 (30 days)."},
 		{"one day", on(due, Is, text("today")), "Sailings due on Mon 23 Nov 2026 (the whole day)."},
 		{"one of several days", on(due, AnyOf, text("today", "1 Dec 2026")), "Sailings due on one of Mon 23 Nov 2026, Tue 1 Dec 2026."},
-		{"open end", on(due, Within, text("since 1 Jun 2026")), "Sailings due on from Mon 1 Jun 2026 on (that day included)."},
-		{"open start", on(due, Within, text("until 1 Jun 2026")), "Sailings due on through Mon 1 Jun 2026 (that day included)."},
+		{"open end", on(due, Within, text("since 1 Jun 2026")), "Sailings due from Mon 1 Jun 2026 on (that day included)."},
+		{"open start", on(due, Within, text("until 1 Jun 2026")), "Sailings due through Mon 1 Jun 2026 (that day included)."},
 		{"from", on(departed, From, text("today")), "Sailings departed from Mon 23 Nov 2026 on (that day included, Harbour time)."},
-		{"through", on(due, Through, text("today")), "Sailings due on through Mon 23 Nov 2026 (that day included)."},
-		{"before", on(due, Before, text("today")), "Sailings due on before Mon 23 Nov 2026 (that day left out)."},
-		{"after", on(due, After, text("today")), "Sailings due on after Mon 23 Nov 2026 (that day left out)."},
+		{"through", on(due, Through, text("today")), "Sailings due through Mon 23 Nov 2026 (that day included)."},
+		{"before", on(due, Before, text("today")), "Sailings due before Mon 23 Nov 2026 (that day left out)."},
+		{"after", on(due, After, text("today")), "Sailings due after Mon 23 Nov 2026 (that day left out)."},
 		{"numbers", allOf(on(late, AtLeast, asked(minutes)), on(late, AtMost, text("60"))), "Sailings minutes late at least 15 min, and minutes late at most 60 min."},
 		{"choices by their labels", on(route, AnyOf, asked(routes)), "Sailings route is one of Outer Loop, Skerry Run."},
 		{"one text", on(route, Is, text("o")), "Sailings route is o."},
@@ -69,6 +74,16 @@ func TestReadBack(t *testing.T) {
 		{"any on top", anyOf(on(route, Is, text("o")), on(late, AtLeast, text("9"))), "Sailings either (route is o or minutes late at least 9 min)."},
 		{"all within any within all", allOf(on(due, Present, Operand{}), anyOf(on(route, Is, text("o")), allOf(on(route, Is, text("s")), on(late, Is, text("0")))), on(late, Present, Operand{})),
 			"Sailings due on is present, either (route is o or (route is s, and minutes late is 0)), and minutes late is present."},
+		{"every January", on(departed, RecursIn, Operand{Recurs: Recurrence{Months, []int{1}}}), "Sailings departed in January of any year (Harbour time)."},
+		{"parts of any year", allOf(on(due, RecursIn, Operand{Recurs: Recurrence{Quarters, []int{1, 4}}}), on(due, RecursIn, Operand{Recurs: Recurrence{Days, []int{1, 15, 31}}}), on(due, RecursIn, Operand{Recurs: Recurrence{Weekdays, []int{0, 1}}})),
+			"Sailings due in the first quarter or the fourth quarter of any year, due on day 1, 15 or 31 of any month, and due on a Sunday or a Monday of any week."},
+		{"a part of the day", on(departed, ClockWithin, Operand{Times: civil.TimeRange{From: 6 * 3600, Until: 9*3600 + 60, Size: 60}}), "Sailings departed by the clock from 06:00 through 09:00 of any day (that minute included, Harbour time)."},
+		{"over midnight", on(departed, ClockWithin, Operand{Times: civil.TimeRange{From: 22 * 3600, Until: 2 * 3600, Size: 1}}), "Sailings departed by the clock from 22:00:00 through 01:59:59 the next day, any day (that second included, Harbour time)."},
+		{"a moment", on(departed, Is, asked(moment)), "Sailings departed at Thu 5 Mar 2026 14:30 (the whole of that minute, Harbour time)."},
+		{"moments", allOf(on(departed, From, asked(moment)), on(departed, Through, asked(moment)), on(departed, Before, asked(moment)), on(departed, After, asked(moment))),
+			"Sailings departed from Thu 5 Mar 2026 14:30 on (that minute included, Harbour time), departed through Thu 5 Mar 2026 14:30 (that minute included, Harbour time), " +
+				"departed before Thu 5 Mar 2026 14:30 (that minute left out, Harbour time), and departed after Thu 5 Mar 2026 14:30 (that minute left out, Harbour time)."},
+		{"a period of moments", on(departed, Within, asked(moments)), "Sailings departed from Thu 5 Mar 2026 14:30 through Thu 5 Mar 2026 15:00:30 (that second included, Harbour time)."},
 	} {
 		bound, dropped := Bind(c.node, answers(), setting)
 		assert.Equal(t, c.want, Say("Sailings", bound, dropped, nil, clock).String(), c.name)
@@ -96,11 +111,12 @@ func TestUnansweredConditionsAreDropped(t *testing.T) {
 }
 
 func TestSpansOfTheLastDay(t *testing.T) {
+	last := civil.StartOf(civil.MaxDay)
 	for _, c := range []struct {
 		op   Op
 		want Span
 	}{
-		{Within, Span{From: civil.MaxDay}}, {Is, Span{From: civil.MaxDay}}, {From, Span{From: civil.MaxDay}}, {Through, Span{}}, {Before, Span{Until: civil.MaxDay}}, {After, Span{Empty: true}},
+		{Within, Span{From: last}}, {Is, Span{From: last}}, {From, Span{From: last}}, {Through, Span{}}, {Before, Span{Until: last}}, {After, Span{Empty: true}},
 	} {
 		b, _ := Bind(on(due, c.op, text("9999-12-31")), nil, setting)
 		assert.Equal(t, []Span{c.want}, b.Spans(), "%s the last day that there is", c.op)
@@ -136,6 +152,9 @@ func TestWhatOperatorsTake(t *testing.T) {
 		{Within, period, record.Instant, true, false}, {Within, day, record.Date, false, false}, {Within, period, record.Text, false, false},
 		{Is, day, record.Instant, true, false}, {Is, period, record.Date, false, false}, {Is, routes, record.Text, false, true}, {AnyOf, routes, record.Text, true, false},
 		{AnyOf, days, record.Instant, true, false}, {Is, days, record.Date, false, true}, {AnyOf, days, record.Text, false, false}, {Within, days, record.Date, false, false},
+		{Within, moments, record.Instant, true, false}, {Within, moments, record.Date, false, false}, {From, moment, record.Datetime, true, false}, {Is, moment, record.Date, false, false},
+		{ClockWithin, &prompt.Prompt{Type: prompt.TimeRange}, record.Instant, true, false}, {ClockWithin, period, record.Instant, false, false},
+		{Within, &prompt.Prompt{Type: prompt.Quarter}, record.Date, true, false}, {Within, &prompt.Prompt{Type: prompt.Year}, record.Text, false, false},
 		{AtLeast, minutes, record.Decimal, true, false}, {AtLeast, minutes, record.Text, false, false}, {From, routes, record.Date, false, false},
 	} {
 		ok, many := c.op.Takes(c.p, c.on)

@@ -4,10 +4,12 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 	"unicode"
 	"unicode/utf8"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/core/record"
 )
 
@@ -42,10 +44,15 @@ type Sort struct {
 	Descending bool
 }
 
+// Clock is the time that days and moments are taken in.
+type Clock struct {
+	Name string // what people call it
+	Zone *time.Location
+}
+
 // Say renders the criteria that run as one sentence: what is shown, each
-// condition with its values, what was left unanswered, and the order. clock is
-// what people call the time that days are taken in.
-func Say(what string, b *Bound, dropped []Dropped, order []Sort, clock string) ReadBack {
+// condition with its values, what was left unanswered, and the order.
+func Say(what string, b *Bound, dropped []Dropped, order []Sort, clock Clock) ReadBack {
 	var r ReadBack
 	r.say("%s", what)
 	if b == nil {
@@ -74,7 +81,7 @@ func Say(what string, b *Bound, dropped []Dropped, order []Sort, clock string) R
 	return r
 }
 
-func (r *ReadBack) group(b *Bound, clock string, top bool) {
+func (r *ReadBack) group(b *Bound, clock Clock, top bool) {
 	if b.Logic == Condition {
 		r.condition(b, clock)
 		return
@@ -103,13 +110,26 @@ func (r *ReadBack) group(b *Bound, clock string, top bool) {
 	}
 }
 
-func (r *ReadBack) condition(b *Bound, clock string) {
-	r.say("%s ", label(b.Column))
+func (r *ReadBack) condition(b *Bound, clock Clock) {
+	if b.Column.Type != record.Instant {
+		clock.Name = "" // it is the same everywhere
+	}
+	subject := label(b.Column)
+	if b.Column.Type.IsDated() && b.Op != Missing && b.Op != Present {
+		subject = strings.TrimSuffix(subject, " on") // "due before Thu 5 Mar 2026"
+	}
+	r.say("%s ", subject)
 	switch {
 	case b.Op == Missing || b.Op == Present:
 		r.say("is %s", b.Op)
+	case b.Op == RecursIn:
+		r.recurs(b.Recurs, clock)
+	case b.Op == ClockWithin:
+		r.times(b.Times, clock)
+	case len(b.Periods) == 0 && b.Column.Type.IsDated():
+		r.moments(b, clock)
 	case b.Column.Type.IsDated():
-		r.days(b, clock)
+		r.days(b, clock.Name)
 	case b.Op == AtLeast:
 		r.say("at least ")
 		r.value(r.number(b))
@@ -138,15 +158,8 @@ func (r *ReadBack) number(b *Bound) string {
 }
 
 func (r *ReadBack) days(b *Bound, clock string) {
-	if b.Column.Type != record.Instant {
-		clock = "" // a date is the same everywhere
-	}
-	on := "on "
-	if strings.HasSuffix(b.Column.Label, " on") {
-		on = "" // "due on Thu 5 Mar 2026"
-	}
 	if b.Op == AnyOf && len(b.Periods) > 1 {
-		r.say("%sone of ", on)
+		r.say("on one of ")
 		spelled := make([]string, len(b.Periods))
 		for i, p := range b.Periods {
 			spelled[i] = p.First.Spelled()
@@ -156,38 +169,117 @@ func (r *ReadBack) days(b *Bound, clock string) {
 		return
 	}
 	p := b.Periods[0]
-	switch {
-	case b.Op == Before:
-		r.say("before ")
-		r.value(p.First.Spelled())
-		r.inBrackets("that day left out", clock)
-	case b.Op == After:
-		r.say("after ")
-		r.value(p.Last.Spelled())
-		r.inBrackets("that day left out", clock)
-	case b.Op == From, b.Op == Within && !p.Last.IsValid():
-		r.say("from ")
-		r.value(p.First.Spelled())
-		r.say(" on")
-		r.inBrackets("that day included", clock)
-	case b.Op == Through, b.Op == Within && !p.First.IsValid():
-		r.say("through ")
-		r.value(p.Last.Spelled())
-		r.inBrackets("that day included", clock)
-	case p.First == p.Last:
-		r.say("%s", on)
-		r.value(p.First.Spelled())
+	first, last := p.First.Spelled(), p.Last.Spelled()
+	if p.First == p.Last && (b.Op == Within || b.Op == Is || b.Op == AnyOf) {
+		r.say("on ")
+		r.value(first)
 		r.inBrackets("the whole day", clock)
+		return
+	}
+	r.bounds(b.Op, first, last, "that day", fmt.Sprintf("%d days", p.Days()), clock)
+}
+
+// moments says bounds that are moments.
+func (r *ReadBack) moments(b *Bound, clock Clock) {
+	spelled := func(m civil.Moment) string {
+		switch {
+		case !m.IsValid():
+			return ""
+		case civil.IsRepeated(m.Time(clock.Zone)):
+			return m.Spelled(clock.Zone)
+		}
+		return strings.TrimSuffix(m.Spelled(clock.Zone), ", "+m.Offset(clock.Zone))
+	}
+	p := b.Moments
+	unit := "that minute"
+	if p.Last.Size == 1 || !p.Last.IsValid() && p.First.Size == 1 {
+		unit = "that second"
+	}
+	if b.Op == Is || b.Op == AnyOf {
+		r.say("at ")
+		r.value(spelled(p.First))
+		r.inBrackets("the whole of "+unit, clock.Name)
+		return
+	}
+	r.bounds(b.Op, spelled(p.First), spelled(p.Last), unit, unit+" included", clock.Name)
+}
+
+// bounds says a run of time by its ends as spelled, "" for an open one: unit is
+// what an end stands for, both what is to be known of a run with two ends.
+func (r *ReadBack) bounds(op Op, first, last, unit, both, clock string) {
+	switch {
+	case op == Before:
+		r.say("before ")
+		r.value(first)
+		r.inBrackets(unit+" left out", clock)
+	case op == After:
+		r.say("after ")
+		r.value(last)
+		r.inBrackets(unit+" left out", clock)
+	case op == From, op == Within && last == "":
+		r.say("from ")
+		r.value(first)
+		r.say(" on")
+		r.inBrackets(unit+" included", clock)
+	case op == Through, op == Within && first == "":
+		r.say("through ")
+		r.value(last)
+		r.inBrackets(unit+" included", clock)
 	default:
 		r.say("from ")
-		r.value(p.First.Spelled())
+		r.value(first)
 		r.say(" through ")
-		r.value(p.Last.Spelled())
-		r.inBrackets(count(p), clock)
+		r.value(last)
+		r.inBrackets(both, clock)
 	}
 }
 
-func count(p civil.Period) string { return fmt.Sprintf("%d days", p.Days()) }
+// times says a part of the day.
+func (r *ReadBack) times(t civil.TimeRange, clock Clock) {
+	r.say("by the clock from ")
+	r.value(t.First())
+	r.say(" through ")
+	r.value(t.Last())
+	next, last := "of any day", "that minute included"
+	if t.OverMidnight() {
+		next = "the next day, any day"
+	}
+	if t.Size < 60 {
+		last = "that second included"
+	}
+	r.say(" %s", next)
+	r.inBrackets(last, clock.Name)
+}
+
+// recurs says a part of the calendar, so that nobody takes every January for one.
+func (r *ReadBack) recurs(p Recurrence, clock Clock) {
+	names := make([]string, len(p.Values))
+	for i, v := range p.Values {
+		switch p.Part {
+		case Months:
+			names[i] = time.Month(v).String()
+		case Quarters:
+			names[i] = fmt.Sprintf("the %s quarter", ordinals[v])
+		case Days:
+			names[i] = fmt.Sprint(v)
+		default:
+			names[i] = "a " + time.Weekday(v).String()
+		}
+	}
+	before, after := "in ", " of any year"
+	switch p.Part {
+	case Days:
+		before, after = "on day ", " of any month"
+	case Weekdays:
+		before, after = "on ", " of any week"
+	}
+	r.say("%s", before)
+	r.value(fault.Either(names))
+	r.say("%s", after)
+	r.inBrackets(clock.Name)
+}
+
+var ordinals = [...]string{1: "first", "second", "third", "fourth"}
 
 func (r *ReadBack) inBrackets(remarks ...string) {
 	remarks = slices.DeleteFunc(remarks, func(s string) bool { return s == "" })

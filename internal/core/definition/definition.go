@@ -13,9 +13,11 @@
 package definition
 
 import (
+	"slices"
 	"time"
 
 	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/record"
@@ -100,6 +102,7 @@ type Report struct {
 	About   string
 	Shelf   string
 	Prompts []*prompt.Prompt // in the order in which they are asked
+	Derived []*prompt.Prompt // those of its query that are worked out from them
 	Table   *Query
 }
 
@@ -112,7 +115,11 @@ type Catalog struct {
 	Prompts  map[string]*prompt.Prompt
 	Queries  map[string]*Query
 	Reports  map[string]*Report
+	Warnings fault.List // findings that do not stop publishing, by place
 }
+
+// Answered lists the prompts that a run of the report has answers to.
+func (r *Report) Answered() []*prompt.Prompt { return slices.Concat(r.Prompts, r.Derived) }
 
 func newCatalog() *Catalog {
 	return &Catalog{

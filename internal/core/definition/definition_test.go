@@ -43,7 +43,9 @@ func TestWrongDefinitions(t *testing.T) {
 			}
 			docs, faults := Split(File{Name: f.Name, Text: text[f.Name]})
 			if len(faults) == 0 {
-				_, faults = Link(append(good, docs...), setting)
+				var c *Catalog
+				c, faults = Link(append(good, docs...), setting)
+				faults = append(faults, c.Warnings...)
 			}
 			assert.Equal(t, strings.TrimSpace(text[name+".want"]), faults.Error(), "%s in %s", f.Name, path)
 		}

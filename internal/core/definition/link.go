@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"go.yaml.in/yaml/v3"
 
@@ -32,12 +33,16 @@ const (
 	EmptyGroup     = "empty_group"
 	DefinedTwice   = "defined_twice"
 	PromptNotAsked = "prompt_not_asked"
+	CannotDerive   = "cannot_derive"
+	OpenDerived    = "open_side_derived"
+	IndexNotUsed   = "index_not_used"
 	BadPattern     = "pattern_not_read"
 	OutsideLimits  = "outside_own_limits"
 )
 
 // Link reads all documents and resolves their references. The as-of day and
-// day order of the setting are those that defaults and limits are tried on.
+// day order of the setting are those that defaults and limits are tried on; without a
+// zone, moments are tried in UTC at the end of the day.
 // The catalog is complete only where the list is empty.
 func Link(docs []Document, s phrase.Setting) (*Catalog, fault.List) {
 	l := linker{setting: s}
@@ -65,6 +70,10 @@ func Load(docs []Document, s phrase.Setting) (*Catalog, fault.List) {
 func (l *linker) link(docs []Document) {
 	l.catalog, l.refs, l.broken = newCatalog(), map[Ref]*Document{}, map[Ref]bool{}
 	l.setting.Seasons = l.catalog.Seasons
+	if l.setting.Zone == nil {
+		l.setting.Zone = time.UTC
+		l.setting.Now = civil.FirstInstant(l.setting.AsOf+1, time.UTC) - 1
+	}
 	byKind := map[Kind][]*Document{}
 	for i := range docs {
 		d := &docs[i]
@@ -75,14 +84,27 @@ func (l *linker) link(docs []Document) {
 		l.refs[d.Ref] = d
 		byKind[d.Kind] = append(byKind[d.Kind], d)
 	}
+	slices.SortStableFunc(byKind[KindPrompt], func(a, b *Document) int { return cmp.Compare(rank(a), rank(b)) })
 	for _, kind := range Kinds {
 		for _, d := range byKind[kind] {
 			l.document(d)
 		}
 	}
-	slices.SortStableFunc(l.all, func(a, b *fault.Fault) int {
-		return cmp.Or(strings.Compare(a.Place.File, b.Place.File), cmp.Compare(a.Place.Line, b.Place.Line), cmp.Compare(a.Place.Column, b.Place.Column))
-	})
+	slices.SortStableFunc(l.all, byPlace)
+	slices.SortStableFunc(l.catalog.Warnings, byPlace)
+}
+
+func byPlace(a, b *fault.Fault) int {
+	return cmp.Or(strings.Compare(a.Place.File, b.Place.File), cmp.Compare(a.Place.Line, b.Place.Line), cmp.Compare(a.Place.Column, b.Place.Column))
+}
+
+// rank puts derived prompts after those that they are worked out from.
+func rank(d *Document) int {
+	r := d.read()
+	if m, ok := r.mapping(r.root); ok && m.take("derived") != nil {
+		return 1
+	}
+	return 0
 }
 
 // Twice finds names that are defined more than once. Documents whose name could
@@ -122,7 +144,7 @@ type linker struct {
 func (l *linker) document(d *Document) {
 	l.reader = d.read()
 	defer func() {
-		l.all = append(l.all, l.faults...)
+		l.all, l.catalog.Warnings = append(l.all, l.faults...), append(l.catalog.Warnings, l.warnings...)
 		l.broken[d.Ref] = len(l.faults) > 0
 	}()
 	m, ok := l.mapping(l.root)
@@ -167,18 +189,25 @@ func named[T any](l *linker, n *yaml.Node, code, what string, known map[string]*
 func (l *linker) source(name string, m *mapping) *Source {
 	s := &Source{Name: name, Title: l.text(m.take("title"))}
 	if zone := l.need(m, "zone"); zone != nil {
-		var err error
-		if s.Zone, err = civil.LoadZone(l.text(zone)); err != nil {
-			f := l.fault(zone, UnknownZone, "%s", err)
-			if near := fault.Near(zone.Value, civil.ZoneNames()); near != "" {
-				f.Suggest(near)
-			}
-		}
+		s.Zone = l.zone(zone)
 	}
 	if s.Clock = l.text(m.take("clock")); s.Clock == "" && s.Zone != nil {
 		s.Clock = s.Zone.String()
 	}
 	return s
+}
+
+// zone reads the name of an IANA zone, nil for an unknown one.
+func (l *linker) zone(n *yaml.Node) *time.Location {
+	zone, err := civil.LoadZone(l.text(n))
+	if err != nil {
+		f := l.fault(n, UnknownZone, "%s", err)
+		if near := fault.Near(n.Value, civil.ZoneNames()); near != "" {
+			f.Suggest(near)
+		}
+		return nil
+	}
+	return zone
 }
 
 // season reads a named period of the business.
@@ -262,6 +291,11 @@ func (l *linker) stored(c *record.Column, m *mapping) {
 	pattern := l.need(m, "pattern")
 	if pattern == nil {
 		return
+	}
+	if zone := m.take("zone"); zone != nil {
+		if c.Zone = l.zone(zone); c.Type != record.Instant {
+			l.fault(zone, TypeMismatch, "only the text of an instant is in a zone; the column %q is of type %s", c.Name, c.Type)
+		}
 	}
 	var err error
 	if c.Pattern, err = record.ParsePattern(l.text(pattern)); err != nil {
@@ -374,6 +408,7 @@ func (l *linker) condition(q *Query, key, value *yaml.Node) *criteria.Node {
 			c.Op = op
 			if column != nil {
 				l.operand(q, c, operand)
+				l.indexed(q, c, key)
 			}
 		}
 	}
@@ -387,9 +422,21 @@ func (l *linker) condition(q *Query, key, value *yaml.Node) *criteria.Node {
 	return c
 }
 
+// indexed warns where no index can serve a condition on a dated column.
+func (l *linker) indexed(q *Query, condition *criteria.Node, key *yaml.Node) {
+	c := condition.Column
+	if c.Type.IsDated() && condition.Op.AppliesTo(c.Type) && c.Stored == record.StoredText && c.Pattern.String() != "" && !c.Pattern.Sorts() {
+		l.warn(key, IndexNotUsed, "the texts of the column %q, in the pattern %s, do not sort by time: every record of %q is converted to be compared, and no index serves", c.Name, c.Pattern, q.Of.Name)
+	}
+}
+
 func (l *linker) operand(q *Query, c *criteria.Node, n *yaml.Node) {
 	if !c.Op.AppliesTo(c.Column.Type) {
 		l.fault(n, TypeMismatch, "%s does not apply to the column %q, which is of type %s", c.Op, c.Column.Name, c.Column.Type)
+		return
+	}
+	if c.Op == criteria.RecursIn {
+		c.Operand.Recurs = l.recurrence(n)
 		return
 	}
 	if n.Kind == yaml.MappingNode {
@@ -398,6 +445,13 @@ func (l *linker) operand(q *Query, c *criteria.Node, n *yaml.Node) {
 		l.finish(m)
 		if p := named(l, name, UnknownPrompt, "prompt", l.catalog.Prompts); p != nil {
 			l.prompted(q, c, name, p)
+		}
+		return
+	}
+	if c.Op == criteria.ClockWithin {
+		var f *fault.Fault
+		if c.Operand.Times, f = phrase.TimeRange(l.text(n)); f != nil {
+			l.faults = append(l.faults, f.At(l.place(n)))
 		}
 		return
 	}
@@ -418,10 +472,70 @@ func (l *linker) operand(q *Query, c *criteria.Node, n *yaml.Node) {
 	}
 }
 
+// recurrence = { months: [NAME | N ...] } | { quarters: [N...] } | { days: [N...] } | { weekdays: [NAME...] } .
+func (l *linker) recurrence(n *yaml.Node) criteria.Recurrence {
+	var r criteria.Recurrence
+	m, ok := l.mapping(n)
+	if !ok {
+		return r
+	}
+	for _, part := range criteria.Parts {
+		list := m.take(string(part))
+		if list == nil {
+			continue
+		}
+		if r.Part != "" {
+			l.fault(list, WrongValue, "a recurrence names one part of the calendar; write %s as a condition of its own", part)
+			continue
+		}
+		r.Part = part
+		for i, text := range l.texts(list) {
+			v, ok := partNamed(part, text)
+			if !ok {
+				l.fault(list.Content[i], WrongValue, "%q is none of the %s, which are %s", fault.Shorten(text), part, partExamples[part])
+			}
+			if !slices.Contains(r.Values, v) {
+				r.Values = append(r.Values, v)
+			}
+		}
+		if list.Kind == yaml.SequenceNode && len(list.Content) == 0 {
+			l.fault(list, EmptyGroup, "%q has no value in its list", part)
+		}
+		slices.Sort(r.Values)
+	}
+	if l.finish(m); r.Part == "" && len(m.pairs) == 0 {
+		l.fault(n, EmptyGroup, "a recurrence names months, quarters, days or weekdays")
+	}
+	return r
+}
+
+var partExamples = map[criteria.Part]string{criteria.Months: "jan to dec or 1 to 12", criteria.Quarters: "1 to 4", criteria.Days: "1 to 31", criteria.Weekdays: "mon to sun"}
+
+func partNamed(part criteria.Part, text string) (int, bool) {
+	n, err := strconv.Atoi(text)
+	isNumber := err == nil && n >= 1
+	switch part {
+	case criteria.Months:
+		if month, ok := phrase.MonthNamed(text); ok {
+			return int(month), true
+		}
+		return n, isNumber && n <= 12
+	case criteria.Weekdays:
+		day, ok := phrase.WeekdayNamed(text)
+		return int(day), ok
+	case criteria.Quarters:
+		return n, isNumber && n <= 4
+	}
+	return n, isNumber && n <= 31
+}
+
 func (l *linker) prompted(q *Query, c *criteria.Node, n *yaml.Node, p *prompt.Prompt) {
 	c.Operand.Prompt = p
 	if !slices.Contains(q.Prompts, p) {
 		q.Prompts = append(q.Prompts, p)
+	}
+	if p.Derived != "" && p.Base == nil {
+		return // refused where it stands
 	}
 	fits, many := c.Op.Takes(p, c.Column.Type)
 	switch {
@@ -456,7 +570,12 @@ func (l *linker) report(name string, m *mapping) *Report {
 	r := &Report{Name: name, Title: l.text(l.need(m, "title")), About: l.text(m.take("about")), Shelf: l.text(m.take("shelf"))}
 	prompts := m.take("prompts")
 	for i := range l.texts(prompts) {
-		if p := named(l, prompts.Content[i], UnknownPrompt, "prompt", l.catalog.Prompts); p != nil {
+		p := named(l, prompts.Content[i], UnknownPrompt, "prompt", l.catalog.Prompts)
+		switch {
+		case p == nil:
+		case p.Derived != "":
+			l.fault(prompts.Content[i], CannotDerive, "the prompt %q is worked out and not asked; a query may use it where the report asks %q", p.Name, baseName(p))
+		default:
 			r.Prompts = append(r.Prompts, p)
 		}
 	}
@@ -490,7 +609,11 @@ func (l *linker) asked(r *Report, n *yaml.Node) {
 		return
 	}
 	for _, p := range r.Table.Prompts {
-		if !slices.Contains(r.Prompts, p) {
+		if p.Derived != "" {
+			r.Derived = append(r.Derived, p)
+			p = p.Base
+		}
+		if p != nil && !slices.Contains(r.Prompts, p) {
 			l.fault(n, PromptNotAsked, "the query %q uses the prompt %q, which this report does not ask; add it to prompts", r.Table.Name, p.Name)
 		}
 	}
@@ -498,6 +621,10 @@ func (l *linker) asked(r *Report, n *yaml.Node) {
 
 func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
 	p := &prompt.Prompt{Name: name, Ask: l.text(l.need(m, "ask")), Help: l.text(m.take("help"))}
+	if derived := m.take("derived"); derived != nil {
+		l.derived(p, derived)
+		return p
+	}
 	p.Type = oneOf(l.reader, l.need(m, "type"), prompt.Types)
 	p.Required = l.yes(m.take("required"))
 	at := map[string]*yaml.Node{}
@@ -507,11 +634,21 @@ func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
 	}
 	p.Default = l.entered(take("default"))
 	switch p.Type {
-	case prompt.Period:
+	case prompt.Period, prompt.MomentPeriod:
 		p.Open = oneOf(l.reader, m.take("open"), prompt.OpenSides)
 		p.Offer = l.texts(take("offer"))
-		p.Longest = l.length(m.take("longest"))
-		p.Shortest = l.length(m.take("shortest"))
+		l.lengths(p, m)
+		l.dayLimits(p, m, take)
+	case prompt.Month, prompt.Quarter, prompt.Year:
+		p.Pair = l.yes(m.take("pair"))
+		p.Offer = l.texts(take("offer"))
+		if p.Pair {
+			l.lengths(p, m)
+		}
+		l.dayLimits(p, m, take)
+	case prompt.TimeRange:
+		p.Offer = l.texts(take("offer"))
+	case prompt.Moment:
 		l.dayLimits(p, m, take)
 	case prompt.Day:
 		l.dayLimits(p, m, take)
@@ -543,6 +680,63 @@ func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
 		l.faults = append(l.faults, f.At(l.place(n)))
 	}
 	return p
+}
+
+// derived reads what a prompt is worked out from: "previous travel-period".
+func (l *linker) derived(p *prompt.Prompt, n *yaml.Node) {
+	text := l.text(n)
+	for _, d := range prompt.Derivations {
+		name, ok := strings.CutPrefix(text, string(d)+" ")
+		if !ok {
+			continue
+		}
+		p.Derived, p.Type = d, prompt.Period
+		if d == prompt.StartOf || d == prompt.EndOf {
+			p.Type = prompt.Day
+		}
+		base := *n
+		base.Value, base.Column = name, n.Column+len(d)+1
+		if b := l.catalog.Prompts[name]; b == nil && l.refs[Ref{KindPrompt, name}] != nil || b != nil && b.Derived != "" {
+			l.fault(&base, CannotDerive, "the prompt %q is worked out itself; only answers to prompts that are asked lead to others", name)
+			return
+		}
+		p.Base = named(l, &base, UnknownPrompt, "prompt", l.catalog.Prompts)
+		switch {
+		case p.Base == nil:
+		case !p.Base.Type.IsPeriod():
+			l.fault(&base, CannotDerive, "%q asks for an answer of type %s, which has no %s; days and periods of days have", name, p.Base.Type, d)
+		case p.Base.Open != "" && p.Base.Open != prompt.OpenNone:
+			l.warn(&base, OpenDerived, "%q may be answered with an open side (open: %s), and then there is no %s of it: such an answer will be refused", name, p.Base.Open, d)
+		}
+		return
+	}
+	if text != "" {
+		l.fault(n, WrongValue, "%q derives from no prompt; write previous, year-before, start of or end of before the name of one", fault.Shorten(text))
+	}
+}
+
+func baseName(p *prompt.Prompt) string {
+	if p.Base == nil {
+		return ""
+	}
+	return p.Base.Name
+}
+
+// lengths reads the longest and the shortest of a period.
+func (l *linker) lengths(p *prompt.Prompt, m *mapping) {
+	for _, of := range []struct {
+		key  string
+		into *prompt.Length
+	}{{"longest", &p.Longest}, {"shortest", &p.Shortest}} {
+		n := m.take(of.key)
+		length := l.length(n)
+		*of.into = length
+		if length.N > 0 && p.Type == prompt.MomentPeriod && !length.Unit.IsOfMoments() {
+			l.fault(n, WrongValue, "a period of moments is measured in minutes, hours, days of 24 hours or weeks, not in %s", length.Unit)
+		} else if length.N > 0 && p.Type != prompt.MomentPeriod && !length.Unit.IsOfDays() {
+			l.fault(n, WrongValue, "a period of days is measured in days, weeks, months or years, not in %s", length.Unit)
+		}
+	}
 }
 
 // dayLimits reads what prompts for days have in common.
@@ -611,4 +805,4 @@ func (l *linker) length(n *yaml.Node) prompt.Length {
 	return prompt.Length{}
 }
 
-var lengthText = regexp.MustCompile(`^([1-9]\d{0,5}) (day|week|month|year)s?$`)
+var lengthText = regexp.MustCompile(`^([1-9]\d{0,5}) (minute|hour|day|week|month|year)s?$`)

@@ -24,9 +24,10 @@ const (
 
 // reader reads one document and collects its faults.
 type reader struct {
-	doc    *Document
-	root   *yaml.Node
-	faults fault.List
+	doc      *Document
+	root     *yaml.Node
+	faults   fault.List
+	warnings fault.List
 }
 
 // place of a node in the file.
@@ -40,6 +41,14 @@ func (r *reader) place(n *yaml.Node) fault.Place {
 func (r *reader) fault(n *yaml.Node, code, format string, args ...any) *fault.Fault {
 	f := fault.New(code, format, args...).At(r.place(n))
 	r.faults = append(r.faults, f)
+	return f
+}
+
+// warn finds what does not stop publishing.
+func (r *reader) warn(n *yaml.Node, code, format string, args ...any) *fault.Fault {
+	f := fault.New(code, format, args...).At(r.place(n))
+	f.Warning = true
+	r.warnings = append(r.warnings, f)
 	return f
 }
 

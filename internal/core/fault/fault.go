@@ -46,6 +46,8 @@ type Fault struct {
 	Entered     string   `json:"entered,omitempty" doc:"What was entered, shortened when long."`
 	Limit       string   `json:"limit,omitempty" doc:"The limit that the answer met."`
 	Suggestions []string `json:"suggestions,omitempty" doc:"What would pass in its stead."`
+	// Warning marks a finding that stops nothing.
+	Warning bool `json:"warning,omitempty" doc:"Whether it is a warning, which stops nothing."`
 
 	Cause error `json:"-"`
 }
@@ -74,6 +76,9 @@ func (f *Fault) Error() string {
 	if place := f.Place.String(); place != "" {
 		b.WriteString(place)
 		b.WriteString(": ")
+	}
+	if f.Warning {
+		b.WriteString("warning: ")
 	}
 	b.WriteString(f.Sentence())
 	b.WriteString(" [")

@@ -1,7 +1,7 @@
 package phrase
 
 import (
-	"fmt"
+	"slices"
 	"time"
 
 	"pikegate/internal/core/civil"
@@ -15,80 +15,244 @@ const (
 	AmbiguousTime = "ambiguous_time"
 )
 
-// Instant is what the text of a moment was understood as.
-type Instant struct {
-	Seconds int64 // since the POSIX epoch
-	Zoned   bool  // the text settled the instant by itself; the setting's zone played no part
-	Notes   []string
-}
+var momentPrecedence = append(slices.Clone(precedence), TimeMissing, NoSuchTime, AmbiguousTime)
 
-// clock is a time of day as written.
-type clock struct {
-	hour, minute, second int
-	half                 string // "am" or "pm", "" for neither
-	offset               int    // seconds east of UTC
-	hasOffset            bool
+// MomentReading is what a text of moments was understood as. A single moment
+// starts and ends the period.
+type MomentReading struct {
+	Period civil.MomentPeriod
+	Zoned  bool // the text settled the instants by itself; the setting's zone played no part
+	Unit   bool // the text named a period by itself rather than a single moment
+	Notes  []string
 }
 
 // Moment reads a date with a time of day, in the setting's zone unless it
-// carries an offset of its own.
+// carries an offset of its own. It stands for its whole minute, or for its second
+// where seconds are written.
 //
 //	5 Mar 2026 2:30 pm, 2026-03-05T14:30:15Z, yesterday 06:00, now, 30 minutes ago
-func Moment(text string, s Setting) (Instant, *fault.Fault) {
+func Moment(text string, s Setting) (MomentReading, *fault.Fault) {
 	var room [32]token
 	tokens, ok := lex(text, room[:0])
 	if !ok || len(tokens) == 0 {
-		return Instant{}, notAMoment(text)
+		return MomentReading{}, notAMoment(text)
 	}
+	r, f := moment(tokens, s, alone)
+	switch {
+	case f == nil:
+		return r, nil
+	case f == errNoMoment:
+		f = offer(notAMoment(text), tokens, func(mended string) *fault.Fault {
+			_, refused := Moment(mended, s)
+			return refused
+		})
+	}
+	f.Entered = fault.Shorten(text)
+	return MomentReading{}, f
+}
+
+// MomentPeriod reads a period of moments, first and last included: two ends, one
+// open end, or a run of hours or minutes.
+//
+//	5 Mar 2026 06:00 to 5 Mar 2026 09:00, since yesterday 18:00, last 6 hours, 90 minutes to now
+func MomentPeriod(text string, s Setting) (MomentReading, *fault.Fault) {
+	return readMoments(text, s, alone)
+}
+
+// MomentStart and MomentEnd read a period of moments from the first or the second
+// of two fields, where a single moment is an end of one: 24:00 is the end of its
+// day, and a time that comes twice is the earlier or the later one.
+func MomentStart(text string, s Setting) (MomentReading, *fault.Fault) {
+	return readMoments(text, s, asStart)
+}
+
+// MomentEnd is described at MomentStart.
+func MomentEnd(text string, s Setting) (MomentReading, *fault.Fault) {
+	return readMoments(text, s, asEnd)
+}
+
+func readMoments(text string, s Setting, as role) (MomentReading, *fault.Fault) {
+	var room [48]token
+	tokens, ok := lex(text, room[:0])
+	if !ok || len(tokens) == 0 {
+		return MomentReading{}, notAMomentPeriod(text)
+	}
+	r, f := momentPeriod(tokens, s, as)
+	switch {
+	case f == nil:
+		return r, nil
+	case f == errNoMoment || f.Code == TimeMissing || f.Code == IncompleteDate:
+		if days, refused := period(text, tokens, s); refused == nil && days.Period.IsClosed() {
+			f = fault.New(TimeMissing, "times of day are missing, such as 14:30").
+				Suggest(days.Period.First.Plain() + " 00:00 to " + days.Period.Last.Plain() + " 24:00")
+		} else if f == errNoMoment {
+			f = offer(notAMomentPeriod(text), tokens, func(mended string) *fault.Fault {
+				_, refused := MomentPeriod(mended, s)
+				return refused
+			})
+		}
+	}
+	f.Entered = fault.Shorten(text)
+	return MomentReading{}, f
+}
+
+// errNoMoment is the refusal of a text in none of the forms of moments; whoever
+// has the whole text puts words to it.
+var errNoMoment = fault.New(NotADate, "not a moment")
+
+// momentPeriod = momentPhrase | moment | ends .
+func momentPeriod(tokens []token, s Setting, as role) (MomentReading, *fault.Fault) {
 	p := parser{tokens: tokens}
-	if seconds, ok := p.fromNow(s.Now); ok && p.done() {
-		return Instant{Seconds: seconds, Zoned: true}, nil
+	if period, ok := p.momentPhrase(s); ok {
+		return MomentReading{Period: period, Unit: true}, nil
+	}
+	first, last, ok := split(tokens)
+	single, f := moment(tokens, s, max(as, asStart))
+	if f == nil && as == alone {
+		// Its whole minute, both times where clocks show it twice.
+		if last, _ := moment(tokens, s, asEnd); last.Period.Last.At > single.Period.Last.At {
+			return BetweenMoments(single, last, s.Zone)
+		}
+	}
+	if f == nil || !ok {
+		return single, f
+	}
+	var faults []*fault.Fault
+	read := func(side []token, as role) MomentReading {
+		if isOpen(side) {
+			return MomentReading{Zoned: true}
+		}
+		r, f := moment(side, s, as)
+		if f != nil {
+			faults = append(faults, f)
+		}
+		return r
+	}
+	from, through := read(first, asStart), read(last, asEnd)
+	if len(faults) > 0 {
+		return MomentReading{}, slices.MinFunc(faults, func(a, b *fault.Fault) int {
+			return slices.Index(momentPrecedence, a.Code) - slices.Index(momentPrecedence, b.Code)
+		})
+	}
+	return BetweenMoments(from, through, s.Zone)
+}
+
+// BetweenMoments makes a period of two readings, an open side where one has no
+// moment. An end before its start is refused and the swapped period offered.
+func BetweenMoments(start, end MomentReading, zone *time.Location) (MomentReading, *fault.Fault) {
+	p := civil.MomentPeriod{First: start.Period.First, Last: end.Period.Last}
+	if !p.IsOrdered() {
+		return MomentReading{}, fault.New(EndBeforeStart, "the period ends on %s, before it starts on %s", p.Last.Spelled(zone), p.First.Spelled(zone)).
+			Suggest(Typed(p.Last, zone) + " to " + Typed(p.First, zone))
+	}
+	return MomentReading{Period: p, Zoned: start.Zoned && end.Zoned, Unit: true, Notes: slices.Concat(start.Notes, end.Notes)}, nil
+}
+
+// moment = fromNow | ( date | dayPhrase ) clock .
+func moment(tokens []token, s Setting, as role) (MomentReading, *fault.Fault) {
+	p := parser{tokens: tokens}
+	if back, ok := p.fromNow(); ok && p.done() {
+		m := civil.Moment{At: floor(s.Now, 60) - back, Size: 60}
+		return MomentReading{Period: civil.MomentPeriod{First: m, Last: m}, Zoned: true}, nil
 	}
 	n, c, ok := p.dated()
 	if !ok {
 		if n, whole := thing(tokens); whole && n.form < thisUnit {
-			return Instant{}, withoutTime(text, n, s)
+			return MomentReading{}, withoutTime(n, s)
 		}
-		return Instant{}, offer(notAMoment(text), tokens, func(mended string) *fault.Fault {
-			_, refused := Moment(mended, s)
-			return refused
-		})
+		return MomentReading{}, errNoMoment
 	}
 	r, f := evaluate(n, s)
 	if f == nil && r.Unit {
 		f = fault.New(IncompleteDate, "the day is missing")
 	}
-	var at Instant
-	if f == nil {
-		at, f = c.on(r.Period.First, s.Zone)
-		at.Notes = r.Notes
-	}
 	if f != nil {
-		f.Entered = fault.Shorten(text)
-		return Instant{}, f
+		return MomentReading{}, f
 	}
-	return at, nil
+	m, notes, f := c.on(r.Period.First, s.Zone, as)
+	return MomentReading{Period: civil.MomentPeriod{First: m, Last: m}, Zoned: c.hasOffset, Notes: append(r.Notes, notes...)}, f
 }
 
-// fromNow = "now" | N ( "minutes" | "hours" ) "ago" .
-func (p *parser) fromNow(now int64) (int64, bool) {
+// fromNow = "now" | N ( "minutes" | "hours" ) "ago" , in seconds back.
+func (p *parser) fromNow() (int64, bool) {
 	if p.words("now") {
-		return now, true
+		return 0, true
 	}
-	n, u := p.peek(0), p.peek(2)
-	if n.kind == number && p.peek(1).kind == blank && n.width <= 6 {
-		length := map[string]int64{"minute": 60, "minutes": 60, "hour": 3600, "hours": 3600}[u.text]
-		p.at = 3
-		p.skipBlank()
-		if length > 0 && p.words("ago") {
-			return now - int64(n.n)*length, true
-		}
-		p.at = 0
+	n, size, ok := p.span()
+	if ok && p.words("ago") {
+		return n * size, true
 	}
+	p.at = 0
 	return 0, false
 }
 
-// dated = ( date | dayPhrase ) ( "T" | blank ) clock .
+// momentPhrase = "last" span | span "to" "now" .
+//
+// The first is as many complete clock hours or minutes, the second as many that
+// end with the minute that it is now.
+func (p *parser) momentPhrase(s Setting) (civil.MomentPeriod, bool) {
+	if p.words("last") {
+		p.skipBlank()
+		n, size, ok := p.span()
+		if !ok || n == 0 || !p.done() {
+			return civil.MomentPeriod{}, false
+		}
+		until := clockFloor(s.Now+1, size, s.Zone)
+		return minutes(clockFloor(until-n*size, size, s.Zone), until), true
+	}
+	n, size, ok := p.span()
+	if !ok || n == 0 || !p.words("to") {
+		return civil.MomentPeriod{}, false
+	}
+	if p.skipBlank(); !p.words("now") || !p.done() {
+		return civil.MomentPeriod{}, false
+	}
+	until := floor(s.Now, 60) + 60
+	return minutes(until-n*size, until), true
+}
+
+// span = N blank ( "minutes" | "hours" ) [ blank ] , as a number and its size in
+// seconds.
+func (p *parser) span() (n, size int64, ok bool) {
+	count, u := p.peek(0), p.peek(2)
+	if count.kind != number || p.peek(1).kind != blank || count.width > 6 {
+		return 0, 0, false
+	}
+	switch u.text {
+	case "minute", "minutes":
+		size = 60
+	case "hour", "hours":
+		size = 3600
+	default:
+		return 0, 0, false
+	}
+	p.at += 3
+	p.skipBlank()
+	return int64(count.n), size, true
+}
+
+// minutes is the period of whole minutes from an instant up to another.
+func minutes(from, until int64) civil.MomentPeriod {
+	return civil.MomentPeriod{First: civil.Moment{At: from, Size: 60}, Last: civil.Moment{At: until - 60, Size: 60}}
+}
+
+// clockFloor is the last instant up to the given one at which clocks in the zone
+// show a full hour, or a full minute.
+func clockFloor(at, size int64, zone *time.Location) int64 {
+	wall := civil.Wall(at, zone)
+	return at - (wall - floor(wall, size))
+}
+
+// floor rounds down to a multiple.
+func floor(n, to int64) int64 {
+	rest := n % to
+	if rest < 0 {
+		rest += to
+	}
+	return n - rest
+}
+
+// dated = ( date | dayPhrase ) clock .
 func (p *parser) dated() (node, clock, bool) {
 	if n, ok := p.date(); ok {
 		if c, ok := p.clock(); ok {
@@ -104,155 +268,69 @@ func (p *parser) dated() (node, clock, bool) {
 	return node{}, clock{}, false
 }
 
-// clock = ( "T" | blank ) H ":" MM [ ":" SS ] [ [ blank ] ( "am" | "pm" ) ] [ "Z" | ( "+" | "-" ) HH ":" MM ] .
+// TimeRange reads a part of the day, first and last included, which may go over
+// midnight.
 //
-// It is the last of a text.
-func (p *parser) clock() (clock, bool) {
-	if start := p.peek(0); !start.isWord("t") && start.kind != blank {
-		return clock{}, false
-	}
-	p.at++
-	h, m := p.peek(0), p.peek(2)
-	if h.kind != number || h.width > 2 || !p.peek(1).isMark(':') || m.width != 2 {
-		return clock{}, false
-	}
-	c := clock{hour: h.n, minute: m.n}
-	p.at += 3
-	if s := p.peek(1); p.peek(0).isMark(':') && s.width == 2 {
-		c.second = s.n
-		p.at += 2
-	}
-	if p.timeSuffix(0) {
-		p.skipBlank()
-		c.half = p.peek(0).text
-		p.at++
-	}
-	return c, p.zoned(&c) && p.done()
-}
-
-// zoned reads the offset, which may be absent.
-func (p *parser) zoned(c *clock) bool {
-	sign, h, m := p.peek(0), p.peek(1), p.peek(3)
-	switch {
-	case sign.isWord("z"):
-		p.at++
-		c.hasOffset = true
-	case sign.isMark('+') || sign.isMark('-'):
-		if h.width != 2 || !p.peek(2).isMark(':') || m.width != 2 || h.n > 23 || m.n > 59 {
-			return false
-		}
-		p.at += 4
-		c.hasOffset, c.offset = true, h.n*3600+m.n*60
-		if sign.isMark('-') {
-			c.offset = -c.offset
+//	06:00 to 09:00, 10:30 pm - 2:00 am
+func TimeRange(text string) (civil.TimeRange, *fault.Fault) {
+	var room [24]token
+	tokens, ok := lex(text, room[:0])
+	if ok && len(tokens) > 0 {
+		if first, last, ok := split(tokens); ok && !isOpen(first) && !isOpen(last) {
+			p, q := parser{tokens: first}, parser{tokens: last}
+			from, okFrom := p.timeOfDay()
+			through, okThrough := q.timeOfDay()
+			if okFrom && okThrough && p.done() && q.done() {
+				return betweenTimes(text, from, through)
+			}
 		}
 	}
-	return true
+	f := unreadable(text, "a range of times of day", "06:00 to 09:00")
+	return civil.TimeRange{}, offer(f, tokens, func(mended string) *fault.Fault {
+		_, refused := TimeRange(mended)
+		return refused
+	})
 }
 
-// on is the instant at which clocks in the zone show the time on the day.
-func (c clock) on(d civil.Day, zone *time.Location) (Instant, *fault.Fault) {
-	if c.half != "" {
-		if c.hour < 1 || c.hour > 12 {
-			return Instant{}, fault.New(NoSuchTime, "there is no %d %s; with %s, hours go from 1 to 12", c.hour, c.half, c.half)
-		}
-		c.hour %= 12
-		if c.half == "pm" {
-			c.hour += 12
-		}
+func betweenTimes(text string, from, through clock) (civil.TimeRange, *fault.Fault) {
+	first, f := from.sinceMidnight()
+	last, g := through.sinceMidnight()
+	if f == nil {
+		f = g
 	}
-	if c.hour > 24 || c.minute > 59 || c.second > 59 || c.hour == 24 && c.minute+c.second > 0 {
-		return Instant{}, fault.New(NoSuchTime, "there is no %d:%02d on a clock; times go from 00:00 to 24:00", c.hour, c.minute)
+	if f != nil {
+		f.Entered = fault.Shorten(text)
+		return civil.TimeRange{}, f
 	}
-	wall := d.Midnight() + int64(c.hour*3600+c.minute*60+c.second)
-	if c.hasOffset {
-		return Instant{Seconds: wall - int64(c.offset), Zoned: true}, nil
+	const day = 24 * 3600
+	size := min(from.size(), through.size())
+	until := last + through.size()
+	if last == day {
+		until = day
 	}
-	switch found := readings(wall, zone); len(found) {
-	case 1:
-		return Instant{Seconds: found[0]}, nil
-	case 0:
-		before, after := aroundGap(wall, zone)
-		return Instant{}, fault.New(NoSuchTime, "clocks in %s skip this time: they jump from %s to %s", zone, before.Add(time.Second).In(fixed(before)).Format("15:04"), after.Format("15:04")).
-			Suggest(before.Add(-59*time.Second).Format(spelledMoment), after.Format(spelledMoment))
-	default:
-		first, second := time.Unix(found[0], 0).In(zone), time.Unix(found[1], 0).In(zone)
-		return Instant{}, fault.New(AmbiguousTime, "clocks in %s show this time twice on %s", zone, d.Spelled()).
-			Suggest(first.Format(zonedMoment(c)), second.Format(zonedMoment(c)))
+	if until > day {
+		until -= day
 	}
-}
-
-const spelledMoment = "2 Jan 2006 15:04"
-
-func zonedMoment(c clock) string {
-	if c.second > 0 {
-		return "2 Jan 2006 15:04:05-07:00"
-	}
-	return "2 Jan 2006 15:04-07:00"
-}
-
-// readings are the instants at which clocks in the zone show a wall time, given
-// in seconds as if it were UTC: none in a gap, two where it comes twice.
-func readings(wall int64, zone *time.Location) []int64 {
-	var found []int64
-	for _, near := range []int64{wall - 86400, wall + 86400} {
-		_, offset := time.Unix(near, 0).In(zone).Zone()
-		at := wall - int64(offset)
-		if _, is := time.Unix(at, 0).In(zone).Zone(); is == offset && (len(found) == 0 || found[0] != at) {
-			found = append(found, at)
-		}
-	}
-	if len(found) == 2 && found[0] > found[1] {
-		found[0], found[1] = found[1], found[0]
-	}
-	return found
-}
-
-// aroundGap is the last second before a gap that swallows the wall time, and
-// the first after it.
-func aroundGap(wall int64, zone *time.Location) (before, after time.Time) {
-	_, offset := time.Unix(wall-86400, 0).In(zone).Zone()
-	at := time.Unix(wall-int64(offset), 0).In(zone) // past the gap, by as much as wall lies in it
-	start, _ := at.ZoneBounds()
-	return start.Add(-time.Second), start
-}
-
-// fixed is the offset that a time has, as a zone that never changes.
-func fixed(at time.Time) *time.Location {
-	name, offset := at.Zone()
-	return time.FixedZone(name, offset)
+	return civil.TimeRange{From: first % day, Until: until, Size: size}, nil
 }
 
 // withoutTime refuses a date that has no time of day, or one that is not read.
-func withoutTime(text string, n node, s Setting) *fault.Fault {
+func withoutTime(n node, s Setting) *fault.Fault {
 	n.flags &^= hasTime
 	r, f := evaluate(n, s)
 	switch {
 	case f != nil:
+		return f
 	case r.Unit:
-		f = fault.New(IncompleteDate, "the day is missing")
-	default:
-		f = fault.New(TimeMissing, "a time of day is missing, such as 14:30").Suggest(r.Period.First.Plain() + " 00:00")
+		return fault.New(IncompleteDate, "the day is missing")
 	}
-	f.Entered = fault.Shorten(text)
-	return f
+	return fault.New(TimeMissing, "a time of day is missing, such as 14:30").Suggest(r.Period.First.Plain() + " 00:00")
 }
 
 func notAMoment(text string) *fault.Fault {
 	return unreadable(text, "a moment", "5 Mar 2026 14:30 or 2026-03-05T14:30Z")
 }
 
-// SpelledMoment is an instant so that nobody can misread it: "Thu 5 Mar 2026
-// 14:30, UTC+02:00".
-func SpelledMoment(seconds int64, zone *time.Location) string {
-	at := time.Unix(seconds, 0).In(zone)
-	layout := "Mon 2 Jan 2006 15:04"
-	if at.Second() != 0 {
-		layout += ":05"
-	}
-	_, offset := at.Zone()
-	if offset == 0 {
-		return at.Format(layout) + ", UTC"
-	}
-	return fmt.Sprintf("%s, UTC%s", at.Format(layout), at.Format("-07:00"))
+func notAMomentPeriod(text string) *fault.Fault {
+	return unreadable(text, "a period of moments", "5 Mar 2026 06:00 to 5 Mar 2026 09:00 or last 6 hours")
 }

@@ -2,24 +2,9 @@ package phrase
 
 import (
 	"time"
+
+	"pikegate/internal/core/civil"
 )
-
-// unit is a length of the calendar.
-type unit uint8
-
-const (
-	noUnit unit = iota
-	days
-	weeks
-	months
-	quarters
-	years
-)
-
-var unitNames = [...]string{"", "day", "week", "month", "quarter", "year"}
-
-// months per unit, for those that are counted in months.
-var unitMonths = [...]int{months: 1, quarters: 3, years: 12}
 
 // node is what the parser found, before any calendar is asked: numbers may
 // still be out of their range. Which fields count depends on the form.
@@ -29,7 +14,7 @@ type node struct {
 	twoDigit bool // the year had two digits; year is it as written
 	month    int
 	day      int
-	unit     unit
+	unit     civil.Unit
 	n        int // how many units; for thisUnit -1, 0, 1: last, this, next
 
 	weekday time.Weekday // where hasWeekday

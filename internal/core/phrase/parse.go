@@ -1,6 +1,10 @@
 package phrase
 
-import "time"
+import (
+	"time"
+
+	"pikegate/internal/core/civil"
+)
 
 // parser walks over the tokens of one text. Each method reads its production
 // from the current token on and either consumes it whole or leaves the parser
@@ -141,7 +145,7 @@ func (p *parser) yearFirst() (node, bool) {
 	case sep.isMark('-') && second.isWord("q") && p.peek(3).width == 1:
 		n := p.peek(3).n
 		p.at += 4
-		return node{form: unitOf, unit: quarters, year: year, n: n}, true
+		return node{form: unitOf, unit: civil.Quarters, year: year, n: n}, true
 	case isSeparator(sep) && second.kind == number && second.width <= 2:
 		if third := p.peek(4); p.peek(3) == sep && third.kind == number && third.width <= 2 {
 			p.at += 5
@@ -149,7 +153,7 @@ func (p *parser) yearFirst() (node, bool) {
 		}
 		p.at += 3
 		if sep.isMark('-') && second.width == 2 {
-			return node{form: unitOf, unit: months, year: year, n: second.n}, true
+			return node{form: unitOf, unit: civil.Months, year: year, n: second.n}, true
 		}
 		return node{form: partial, year: year, month: second.n}, true
 	case sep.isMark('-') && second.kind == number && second.width == 3:
@@ -157,7 +161,7 @@ func (p *parser) yearFirst() (node, bool) {
 		return node{form: ordinal, year: year, day: second.n}, true
 	}
 	p.at++
-	return node{form: unitOf, unit: years, year: year}, true
+	return node{form: unitOf, unit: civil.Years, year: year}, true
 }
 
 // week reads from the W, skip tokens ahead.
@@ -178,7 +182,7 @@ func (p *parser) week(year, skip int) (node, bool) {
 		return node{form: weekDay, year: year, n: w.n, day: d}, true
 	}
 	p.at += skip + 2
-	return node{form: unitOf, unit: weeks, year: year, n: w.n}, true
+	return node{form: unitOf, unit: civil.Weeks, year: year, n: w.n}, true
 }
 
 // numeric = YYYYMMDD | N sep N sep ( YY | YYYY ) | N sep N .
@@ -222,7 +226,7 @@ func (p *parser) named() (node, bool) {
 	if joint == blankBetween && p.peek(0).width == 4 {
 		year := p.peek(0).n
 		p.at++
-		return node{form: unitOf, unit: months, year: year, n: int(month)}, true
+		return node{form: unitOf, unit: civil.Months, year: year, n: int(month)}, true
 	}
 	if day, ok := p.dayNumber(); ok && joint != nothingBetween {
 		return p.yearAfter(month, day, joint), true
@@ -323,7 +327,7 @@ func (p *parser) quarterYear() (node, bool) {
 		return node{}, false
 	}
 	p.at += 4
-	return node{form: unitOf, unit: quarters, year: year.n, n: n.n}, true
+	return node{form: unitOf, unit: civil.Quarters, year: year.n, n: n.n}, true
 }
 
 // dayPhrase = "today" | "yesterday" | "tomorrow" | N unit "ago" | "in" N unit
@@ -333,18 +337,18 @@ func (p *parser) dayPhrase() (node, bool) {
 	from := p.at
 	switch first := p.peek(0); {
 	case p.words("today"):
-		return node{form: shifted, unit: days}, true
+		return node{form: shifted, unit: civil.Days}, true
 	case p.words("yesterday"):
-		return node{form: shifted, unit: days, n: -1}, true
+		return node{form: shifted, unit: civil.Days, n: -1}, true
 	case p.words("tomorrow"):
-		return node{form: shifted, unit: days, n: 1}, true
+		return node{form: shifted, unit: civil.Days, n: 1}, true
 	case p.words("in"):
 		p.skipBlank()
-		if n, u, ok := p.count(); ok && u != quarters {
+		if n, u, ok := p.count(); ok && u != civil.Quarters {
 			return node{form: shifted, unit: u, n: n}, true
 		}
 	case first.kind == number:
-		if n, u, ok := p.count(); ok && u != quarters {
+		if n, u, ok := p.count(); ok && u != civil.Quarters {
 			if p.skipBlank(); p.words("ago") {
 				return node{form: shifted, unit: u, n: -n}, true
 			}
@@ -357,7 +361,7 @@ func (p *parser) dayPhrase() (node, bool) {
 		p.skipBlank()
 		if which, ok := p.which(); ok {
 			p.skipBlank()
-			if u := p.unit(); u > days {
+			if u := p.unit(); u > civil.Days {
 				return node{form: form, unit: u, n: which}, true
 			}
 		}
@@ -376,7 +380,7 @@ func (p *parser) periodPhrase() (node, bool) {
 		if n, ok := p.fiscal(which); ok {
 			return n, true
 		}
-		if u := p.unit(); u != noUnit {
+		if u := p.unit(); u != civil.NoUnit {
 			return node{form: thisUnit, unit: u, n: which}, true
 		}
 		if n, u, ok := p.count(); ok && which != 0 && n > 0 {
@@ -386,10 +390,10 @@ func (p *parser) periodPhrase() (node, bool) {
 			return n, true
 		}
 	} else if n, u, ok := p.count(); ok {
-		if p.skipBlank(); u == days && n > 0 && p.words("to", "date") {
+		if p.skipBlank(); u == civil.Days && n > 0 && p.words("to", "date") {
 			return node{form: daysToDate, n: n}, true
 		}
-	} else if u := p.unit(); u > days {
+	} else if u := p.unit(); u > civil.Days {
 		if p.skipBlank(); p.words("to", "date") {
 			return node{form: unitToDate, unit: u}, true
 		}
@@ -409,7 +413,7 @@ func (p *parser) fiscal(which int) (node, bool) {
 	}
 	if p.words("fiscal") {
 		p.skipBlank()
-		if n.unit = p.unit(); n.unit >= quarters {
+		if n.unit = p.unit(); n.unit >= civil.Quarters {
 			return n, true
 		}
 	}
@@ -431,23 +435,23 @@ func (p *parser) which() (int, bool) {
 }
 
 // count = N blank unit .
-func (p *parser) count() (int, unit, bool) {
+func (p *parser) count() (int, civil.Unit, bool) {
 	from, n := p.at, p.peek(0)
 	if n.kind == number {
 		if p.at++; p.peek(0).kind == blank {
 			p.at++
-			if u := p.unit(); u != noUnit {
+			if u := p.unit(); u != civil.NoUnit {
 				return n.n, u, true
 			}
 		}
 	}
 	p.at = from
-	return 0, noUnit, false
+	return 0, civil.NoUnit, false
 }
 
-func (p *parser) unit() unit {
+func (p *parser) unit() civil.Unit {
 	u := unitWords[p.peek(0).text]
-	if u != noUnit {
+	if u != civil.NoUnit {
 		p.at++
 	}
 	return u

@@ -38,8 +38,8 @@ type Setting struct {
 	FiscalStart time.Month
 	// Seasons are the named periods of the business, by name.
 	Seasons map[string]Season
-	// Zone is where times of day are read, and Now the instant that "now" means,
-	// in seconds of the POSIX epoch. Days need neither.
+	// Zone is where times of day are read, and Now the second that it is now, since
+	// the POSIX epoch. Days need neither.
 	Zone *time.Location
 	Now  int64
 }
@@ -52,6 +52,9 @@ type Reading struct {
 	// Unit reports that the text named something that spans days by itself, a
 	// month or "last week", rather than a single day.
 	Unit bool
+	// ToDate is the unit of a phrase such as "month to date", which starts with
+	// the unit; NoUnit for every other text.
+	ToDate civil.Unit
 }
 
 // The codes of refusals, in the order in which they apply.
@@ -284,7 +287,11 @@ func evaluate(n node, s Setting) (Reading, *fault.Fault) {
 	if !ok {
 		return Reading{}, outside()
 	}
-	return Reading{Period: p, Unit: true}, nil
+	r := Reading{Period: p, Unit: true}
+	if n.form == unitToDate {
+		r.ToDate = n.unit
+	}
+	return r, nil
 }
 
 func evaluateDay(n node, s Setting) (Reading, *fault.Fault) {
@@ -302,11 +309,11 @@ func evaluateDay(n node, s Setting) (Reading, *fault.Fault) {
 		d, f = exists(civil.YearDay(n.year, n.day))("day %d of the year %04d", n.day, n.year)
 	case shifted:
 		var ok bool
-		if d, ok = shift(s.AsOf, n.n, n.unit); !ok {
+		if d, ok = n.unit.Shift(s.AsOf, n.n); !ok {
 			f = outside()
 		}
 	case startOf, endOf:
-		p, ok := current(s.AsOf, n.unit, n.n, time.January)
+		p, ok := n.unit.Around(s.AsOf, n.n, time.January)
 		if d = p.First; n.form == endOf {
 			d = p.Last
 		}
@@ -480,41 +487,41 @@ func incomplete(n node, s Setting) *fault.Fault {
 // numbered is a unit named by its number: March 2026, week 10, quarter 1.
 func numbered(n node) (civil.Period, bool) {
 	switch n.unit {
-	case weeks:
+	case civil.Weeks:
 		first, ok := civil.FromISOWeek(n.year, n.n, 1)
 		last, okLast := civil.FromISOWeek(n.year, n.n, 7)
 		return civil.Period{First: first, Last: last}, ok && okLast
-	case months:
+	case civil.Months:
 		m, ok := civil.MonthOf(n.year, time.Month(n.n))
 		if !ok {
 			return civil.Period{}, false
 		}
 		return m.Period(), true
-	case quarters:
+	case civil.Quarters:
 		m, ok := civil.MonthOf(n.year, time.Month(3*n.n-2))
 		if !ok {
 			return civil.Period{}, false
 		}
-		return span(m, 3)
+		return m.Run(3)
 	}
 	m, ok := civil.MonthOf(n.year, time.January)
 	if !ok {
 		return civil.Period{}, false
 	}
-	return span(m, 12)
+	return m.Run(12)
 }
 
 // unitPhrase names a numbered unit for a message.
 func unitPhrase(n node) string {
 	switch n.unit {
-	case weeks:
+	case civil.Weeks:
 		return fmt.Sprintf("week %d of %04d", n.n, n.year)
-	case months:
+	case civil.Months:
 		if n.n >= 1 && n.n <= 12 && n.year > 0 {
 			return fmt.Sprintf("the whole of %s %04d", time.Month(n.n), n.year)
 		}
 		return fmt.Sprintf("month %d of %04d", n.n, n.year)
-	case quarters:
+	case civil.Quarters:
 		return fmt.Sprintf("quarter %d of %04d", n.n, n.year)
 	}
 	return fmt.Sprintf("the year %04d", n.year)
@@ -528,16 +535,16 @@ func relative(n node, s Setting) (civil.Period, bool) {
 	}
 	switch n.form {
 	case thisUnit:
-		return current(asOf, n.unit, n.n, start)
+		return n.unit.Around(asOf, n.n, start)
 	case runOf:
-		near, ok := current(asOf, n.unit, sign(n.n), start)
-		far, okFar := current(asOf, n.unit, n.n, start)
+		near, ok := n.unit.Around(asOf, sign(n.n), start)
+		far, okFar := n.unit.Around(asOf, n.n, start)
 		if n.n < 0 {
 			near, far = far, near
 		}
 		return civil.Period{First: near.First, Last: far.Last}, ok && okFar
 	case unitToDate:
-		p, ok := current(asOf, n.unit, 0, start)
+		p, ok := n.unit.Around(asOf, 0, start)
 		return civil.Period{First: p.First, Last: asOf}, ok
 	}
 	first, ok := asOf.AddDays(1 - n.n)
@@ -549,50 +556,6 @@ func sign(n int) int {
 		return -1
 	}
 	return 1
-}
-
-// current is the unit that holds the day, moved by n units; years start with
-// the month given, and quarters go by it.
-func current(asOf civil.Day, u unit, n int, start time.Month) (civil.Period, bool) {
-	switch u {
-	case days:
-		d, ok := asOf.AddDays(n)
-		return civil.Period{First: d, Last: d}, ok
-	case weeks:
-		monday, ok := asOf.AddDays(-(int(asOf.Weekday()) + 6) % 7)
-		if !ok {
-			return civil.Period{}, false
-		}
-		first, ok := monday.AddDays(7 * n)
-		last, okLast := monday.AddDays(7*n + 6)
-		return civil.Period{First: first, Last: last}, ok && okLast
-	}
-	size := unitMonths[u]
-	m := asOf.Month()
-	since := (int(m) - int(start) + 1) % size
-	m, ok := m.Add(n*size - since)
-	if !ok {
-		return civil.Period{}, false
-	}
-	return span(m, size)
-}
-
-func span(m civil.Month, size int) (civil.Period, bool) {
-	last, ok := m.Add(size - 1)
-	if !ok {
-		return civil.Period{}, false
-	}
-	return civil.Period{First: m.First(), Last: last.Last()}, true
-}
-
-func shift(d civil.Day, n int, u unit) (civil.Day, bool) {
-	switch u {
-	case days:
-		return d.AddDays(n)
-	case weeks:
-		return d.AddDays(7 * n)
-	}
-	return d.AddMonths(n * unitMonths[u])
 }
 
 func notADate(text string) *fault.Fault {

@@ -4,13 +4,14 @@ import (
 	"strings"
 	"time"
 
+	"pikegate/internal/core/civil"
 	"pikegate/internal/core/fault"
 )
 
 var (
 	monthNames = map[string]time.Month{"sept": time.September}
 	weekdays   = map[string]time.Weekday{}
-	unitWords  = map[string]unit{}
+	unitWords  = map[string]civil.Unit{}
 
 	// spellings are the words that a mistyped one may have been meant to be.
 	spellings = []string{"today", "yesterday", "tomorrow", "ago", "this", "last", "next", "start", "end",
@@ -28,10 +29,23 @@ func init() {
 		weekdays[name], weekdays[name[:3]] = d, d
 		spellings = append(spellings, name)
 	}
-	for u := days; u <= years; u++ {
-		unitWords[unitNames[u]], unitWords[unitNames[u]+"s"] = u, u
-		spellings = append(spellings, unitNames[u], unitNames[u]+"s")
+	for u := civil.Days; u <= civil.Years; u++ {
+		one, many := u.String(), u.String()+"s"
+		unitWords[one], unitWords[many] = u, u
+		spellings = append(spellings, one, many)
 	}
+}
+
+// MonthNamed finds a month by its English name, short or long, in any case.
+func MonthNamed(name string) (time.Month, bool) {
+	m, ok := monthNames[strings.ToLower(name)]
+	return m, ok
+}
+
+// WeekdayNamed finds a weekday by its English name, short or long, in any case.
+func WeekdayNamed(name string) (time.Weekday, bool) {
+	d, ok := weekdays[strings.ToLower(name)]
+	return d, ok
 }
 
 // knownWords are read but too short to be guessed at.
@@ -55,7 +69,7 @@ func respell(tokens []token) (string, bool) {
 }
 
 func isKnown(w string) bool {
-	if knownWords[w] || monthNames[w] != 0 || unitWords[w] != noUnit {
+	if knownWords[w] || monthNames[w] != 0 || unitWords[w] != civil.NoUnit {
 		return true
 	}
 	if _, ok := weekdays[w]; ok {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/shopspring/decimal"
 
@@ -40,8 +41,12 @@ type Answer struct {
 	Default bool // the default was taken
 	Given   bool // false: left unanswered
 
-	Period  civil.Period // a day (first and last the same) or a period
-	Days    []civil.Day  // several days, in order of time, each once
+	Period  civil.Period       // of days; a day starts and ends it
+	ToDate  civil.Unit         // where the period was given as a unit to date
+	Days    []civil.Day        // several days, in order of time, each once
+	Moments civil.MomentPeriod // of moments; a single one starts and ends it
+	Times   civil.TimeRange
+	Zone    *time.Location // that moments were read in
 	Number  decimal.Decimal
 	Choices []Option
 	Notes   []string
@@ -61,8 +66,14 @@ func (a *Answer) Spelled() string {
 			spelled[i] = d.Spelled()
 		}
 		return strings.Join(spelled, ", ")
-	case Period:
+	case Period, Month, Quarter, Year:
 		return a.Period.Spelled()
+	case Moment:
+		return a.Moments.First.Spelled(a.Zone)
+	case MomentPeriod:
+		return a.Moments.Spelled(a.Zone)
+	case TimeRange:
+		return a.Times.Spelled()
 	case Number:
 		return strings.TrimSpace(a.Number.String() + " " + a.Prompt.Unit)
 	}
@@ -71,6 +82,14 @@ func (a *Answer) Spelled() string {
 		labels[i] = c.Label
 	}
 	return strings.Join(labels, ", ")
+}
+
+// Brief is the same in few letters, fit for a button.
+func (a *Answer) Brief() string {
+	if a.Given && a.Prompt.Type.IsPeriod() {
+		return a.Period.Brief()
+	}
+	return a.Spelled()
 }
 
 // Answers are the understood answers by the name of their prompt.
@@ -83,6 +102,9 @@ func Check(prompts []*Prompt, entered map[string]Entered, s Setting) (Answers, f
 	answers := make(Answers, len(prompts))
 	var refused fault.List
 	for _, p := range prompts {
+		if p.Derived != "" {
+			continue // once the others are read
+		}
 		e := entered[p.Name]
 		byDefault := e.IsAbsent()
 		if byDefault {
@@ -96,18 +118,65 @@ func Check(prompts []*Prompt, entered map[string]Entered, s Setting) (Answers, f
 		answers[p.Name] = &a
 		refused = append(refused, faults...)
 	}
+	for _, p := range prompts {
+		if p.Derived != "" {
+			a, f := p.derive(answers[p.Base.Name])
+			if f != nil {
+				refused = append(refused, f)
+			}
+			answers[p.Name] = &a
+		}
+	}
 	return answers, append(refused, unknown(prompts, entered)...)
+}
+
+// derive works out the answer of a derived prompt from that of its base; there is
+// none where the base was left unanswered. A refusal is the base's.
+func (p *Prompt) derive(base *Answer) (Answer, *fault.Fault) {
+	a := Answer{Prompt: p}
+	if base == nil || !base.Given {
+		return a, nil
+	}
+	var ok bool
+	side := ""
+	switch p.Derived {
+	case Previous:
+		a.Period, ok = base.Period.Previous(base.ToDate)
+	case YearBefore:
+		a.Period, ok = base.Period.YearBefore(base.ToDate)
+	case StartOf:
+		a.Period, ok, side = civil.Period{First: base.Period.First, Last: base.Period.First}, base.Period.First.IsValid(), "start"
+	case EndOf:
+		a.Period, ok, side = civil.Period{First: base.Period.Last, Last: base.Period.Last}, base.Period.Last.IsValid(), "end"
+	}
+	if a.Given = ok; ok {
+		return a, nil
+	}
+	what := map[Derivation]string{Previous: "the period before it", YearBefore: "the same period a year earlier", StartOf: "its first day", EndOf: "its last day"}[p.Derived]
+	f := fault.New(SideRequired, "with an open side there is no telling %s, which this report needs", what)
+	if base.Period.IsClosed() {
+		f = fault.New(phrase.NoSuchDate, "%s, which this report needs, lies outside the years 0001 to 9999", what)
+	}
+	if side == "" && !base.Period.IsClosed() {
+		if side = "start"; base.Period.First.IsValid() {
+			side = "end"
+		}
+	}
+	f.Entered = fault.Shorten(strings.Join(base.Entered.texts, " to "))
+	return a, f.At(fault.Place{Prompt: p.Base.Name, Side: side})
 }
 
 func unknown(prompts []*Prompt, entered map[string]Entered) fault.List {
 	var refused fault.List
 	for name := range entered {
-		if slices.ContainsFunc(prompts, func(p *Prompt) bool { return p.Name == name }) {
+		if slices.ContainsFunc(prompts, func(p *Prompt) bool { return p.Name == name && p.Derived == "" }) {
 			continue
 		}
-		known := make([]string, len(prompts))
-		for i, p := range prompts {
-			known[i] = p.Name
+		var known []string
+		for _, p := range prompts {
+			if p.Derived == "" {
+				known = append(known, p.Name)
+			}
 		}
 		f := fault.New(UnknownPrompt, "no prompt %q here; this report asks for %s", fault.Shorten(name), fault.Both(known))
 		if len(known) == 0 {
@@ -153,6 +222,12 @@ func (p *Prompt) Read(e Entered, s Setting) (Answer, fault.List) {
 		refused = a.readDays(e, s)
 	case Period:
 		refused = a.readPeriod(e, s)
+	case Month, Quarter, Year:
+		refused = a.readUnits(e, s)
+	case Moment, MomentPeriod:
+		refused = a.readMoments(e, s)
+	case TimeRange:
+		refused = a.readTimes(e)
 	case Number:
 		refused = a.readNumber(e)
 	case Choice:
@@ -168,8 +243,10 @@ func sideName(e Entered, i int) string {
 	if e.shape != sides {
 		return ""
 	}
-	return [...]string{"start", "end"}[i]
+	return sideNames[i]
 }
+
+var sideNames = [...]string{"start", "end"}
 
 // single is the one text of an answer to a prompt that wants just one.
 func single(e Entered) (string, bool) {
@@ -237,126 +314,203 @@ func (p *Prompt) count(n, most int, first string, e Entered) fault.List {
 }
 
 func (a *Answer) readPeriod(e Entered, s Setting) fault.List {
-	var r phrase.Reading
-	var refused fault.List
-	entered := strings.Join(e.texts, " to ")
-	if e.shape == sides {
-		r, refused = readSides(e.texts[0], e.texts[1], s)
-	} else if text, ok := single(e); ok {
-		reading, f := phrase.Period(text, s)
-		if f != nil {
-			refused = fault.List{f}
-		}
-		r = reading
-	} else {
-		refused = refuse(fault.New(phrase.NotADate, "one period is asked for, and %d were given", len(e.texts)), strings.Join(e.texts, ", "), "")
-	}
-	if len(refused) > 0 {
+	if refused := a.readWholeDays(e, s); len(refused) > 0 {
 		return refused
 	}
-	a.Period, a.Notes = r.Period, r.Notes
 	p := a.Prompt
-	if f := p.sides(r.Period); f != nil {
-		return refuse(f, entered, f.Limit)
+	f := p.sides(a.Period)
+	if f == nil {
+		f = p.within(a.Period, s)
 	}
-	if f := p.within(r.Period, s); f != nil {
-		return refuse(f, entered, f.Limit)
+	if f == nil {
+		f = p.length(a.Period)
 	}
-	if f := p.length(r.Period); f != nil {
-		return refuse(f, entered, f.Limit)
+	return refuseAll(f, e)
+}
+
+// refuseAll is the refusal of an answer of one or two texts, none where f is nil.
+func refuseAll(f *fault.Fault, e Entered) fault.List {
+	if f == nil {
+		return nil
 	}
+	return refuse(f, strings.Join(e.texts, " to "), f.Limit)
+}
+
+// readWholeDays reads a period of days and holds it to no limit.
+func (a *Answer) readWholeDays(e Entered, s Setting) fault.List {
+	var r phrase.Reading
+	if e.shape == sides {
+		var refused fault.List
+		if r, refused = readSides(e.texts[0], e.texts[1], s); len(refused) > 0 {
+			return refused
+		}
+	} else if text, ok := single(e); ok {
+		var f *fault.Fault
+		if r, f = phrase.Period(text, s); f != nil {
+			return fault.List{f}
+		}
+	} else {
+		return refuse(fault.New(phrase.NotADate, "one period is asked for, and %d were given", len(e.texts)), strings.Join(e.texts, ", "), "")
+	}
+	a.Period, a.ToDate, a.Notes = r.Period, r.ToDate, r.Notes
 	return nil
+}
+
+// readUnits reads one month, quarter or year, or a first and a last one.
+func (a *Answer) readUnits(e Entered, s Setting) fault.List {
+	if refused := a.readWholeDays(e, s); len(refused) > 0 {
+		return refused
+	}
+	p, unit := a.Prompt, a.Prompt.Type.Unit()
+	if f := p.sides(a.Period); f != nil {
+		return refuseAll(f, e)
+	}
+	n := a.Period.Whole(unit)
+	first, last := unit.Name(a.Period.First), unit.Name(a.Period.Last)
+	switch {
+	case n == 0:
+		f := fault.New(NotAChoice, "%s is not made of whole %ss", a.Period.Spelled(), unit)
+		switch {
+		case first == last:
+			f.Suggest(first)
+		case p.Pair:
+			f.Suggest(first + " to " + last)
+		default:
+			f.Suggest(first, last)
+		}
+		return refuseAll(f, e)
+	case n > 1 && !p.Pair:
+		f := fault.New(TooManyChoices, "one %s is asked for, and %d were given", unit, n).Suggest(first, last)
+		f.Limit = "1"
+		return refuseAll(f, e)
+	}
+	f := p.within(a.Period, s)
+	if f == nil {
+		f = p.length(a.Period)
+	}
+	return refuseAll(f, e)
 }
 
 // readSides reads a period from two fields. The first takes a whole period as
 // well, where the second is empty.
 func readSides(start, end string, s Setting) (phrase.Reading, fault.List) {
-	var refused fault.List
-	read := func(text, side string) phrase.Reading {
-		if strings.TrimSpace(text) == "" {
-			return phrase.Reading{}
-		}
-		r, f := phrase.Period(text, s)
-		if f != nil {
-			f.Place.Side = side
-			refused = append(refused, f)
-		}
-		return r
-	}
-	first := read(start, "start")
+	read := func(text string) (phrase.Reading, *fault.Fault) { return phrase.Period(text, s) }
+	first, last, refused := eachSide(start, end, read, read)
 	if strings.TrimSpace(end) == "" {
 		if !first.Unit {
 			first.Period.Last = 0
 		}
 		return first, refused
 	}
-	last := read(end, "end")
 	if len(refused) > 0 {
 		return phrase.Reading{}, refused
 	}
 	if !first.Period.First.IsValid() && strings.TrimSpace(start) != "" || !last.Period.Last.IsValid() {
-		return phrase.Reading{}, refuse(fault.New(phrase.NotADate, "an open period cannot be one end of another"), start+" to "+end, "")
+		return phrase.Reading{}, openEnd(start, end)
 	}
 	r, f := phrase.Between(first, last)
-	if f != nil {
-		f.Entered = fault.Shorten(start + " to " + end)
-		f.Place.Side = "end"
-		return r, fault.List{f}
+	return r, ofEnds(f, start, end)
+}
+
+// eachSide reads the texts of two fields, those that are not blank.
+func eachSide[R any](start, end string, readStart, readEnd func(text string) (R, *fault.Fault)) (first, last R, refused fault.List) {
+	for i, side := range []struct {
+		text string
+		read func(text string) (R, *fault.Fault)
+		into *R
+	}{{start, readStart, &first}, {end, readEnd, &last}} {
+		if strings.TrimSpace(side.text) == "" {
+			continue
+		}
+		r, f := side.read(side.text)
+		if f != nil {
+			f.Place.Side = sideNames[i]
+			refused = append(refused, f)
+		}
+		*side.into = r
 	}
-	return r, nil
+	return first, last, refused
+}
+
+func openEnd(start, end string) fault.List {
+	return refuse(fault.New(phrase.NotADate, "an open period cannot be one end of another"), start+" to "+end, "")
+}
+
+// ofEnds is the refusal of two ends that do not go together; none where f is nil.
+func ofEnds(f *fault.Fault, start, end string) fault.List {
+	if f == nil {
+		return nil
+	}
+	f.Place.Side = "end"
+	return refuse(f, start+" to "+end, "")
 }
 
 // sides refuses an open side that must not be open.
 func (p *Prompt) sides(period civil.Period) *fault.Fault {
-	missing := func(side, day, other string) *fault.Fault {
-		f := fault.New(SideRequired, "the %s is missing", day)
+	return p.bothSides("day", period.First.Plain(), period.Last.Plain())
+}
+
+// bothSides does so for ends as one types them, "" for an open one; what is said
+// to be missing is the first or the last of their kind.
+func (p *Prompt) bothSides(kind, first, last string) *fault.Fault {
+	missing := func(side, which, other string) *fault.Fault {
+		f := fault.New(SideRequired, "the %s %s is missing", which, kind)
 		if other != "" {
-			f.Suggest(other)
+			f.Suggest(other + " to " + other)
 		}
 		f.Place.Side, f.Limit = side, "open: "+string(p.Open)
 		return f
 	}
 	switch {
-	case !period.First.IsValid() && p.Open != OpenStart && p.Open != OpenEither:
-		return missing("start", "first day", period.Last.Plain()+" to "+period.Last.Plain())
-	case !period.Last.IsValid() && p.Open != OpenEnd && p.Open != OpenEither:
-		return missing("end", "last day", period.First.Plain()+" to "+period.First.Plain())
+	case first == "" && p.Open != OpenStart && p.Open != OpenEither:
+		return missing("start", "first", last)
+	case last == "" && p.Open != OpenEnd && p.Open != OpenEither:
+		return missing("end", "last", first)
 	}
 	return nil
 }
 
 // within holds a period to the earliest and the latest day. Limits refuse,
-// they never clip.
+// they never clip. Of months, quarters and years the one that holds the limit is
+// still within it.
 func (p *Prompt) within(period civil.Period, s Setting) *fault.Fault {
 	if p.Earliest != "" {
-		earliest := p.limit(p.Earliest, s)
+		earliest := p.limit(p.Earliest, s).First
 		switch {
 		case period.First.IsValid() && period.First < earliest:
-			return beyond(BeforeEarliest, "start", period.First, earliest, p.Earliest)
+			return p.beyond(BeforeEarliest, "start", period.First, earliest, p.Earliest)
 		case period.Last.IsValid() && period.Last < earliest:
-			return beyond(BeforeEarliest, "end", period.Last, earliest, p.Earliest)
+			return p.beyond(BeforeEarliest, "end", period.Last, earliest, p.Earliest)
 		}
 	}
 	if p.Latest != "" {
-		latest := p.limit(p.Latest, s)
+		latest := p.limit(p.Latest, s).Last
 		switch {
 		case period.Last.IsValid() && period.Last > latest:
-			return beyond(AfterLatest, "end", period.Last, latest, p.Latest)
+			return p.beyond(AfterLatest, "end", period.Last, latest, p.Latest)
 		case period.First.IsValid() && period.First > latest:
-			return beyond(AfterLatest, "start", period.First, latest, p.Latest)
+			return p.beyond(AfterLatest, "start", period.First, latest, p.Latest)
 		}
 	}
 	return nil
 }
 
-func beyond(code, side string, d, limit civil.Day, written string) *fault.Fault {
+func (p *Prompt) beyond(code, side string, d, limit civil.Day, written string) *fault.Fault {
+	f := past(code, side, d.Spelled(), "day", limit.Spelled(), written)
+	if unit := p.Type.Unit(); unit != civil.NoUnit {
+		return f.Suggest(unit.Name(limit))
+	}
+	return f.Suggest(limit.Plain())
+}
+
+// past refuses what lies before the earliest or after the latest of its kind.
+func past(code, side, entered, kind, limit, written string) *fault.Fault {
 	direction := "before the earliest"
 	if code == AfterLatest {
 		direction = "after the latest"
 	}
-	f := fault.New(code, "%s is %s day that can be asked for, %s", d.Spelled(), direction, limit.Spelled()).Suggest(limit.Plain())
-	f.Place.Side = side
-	f.Limit = limit.Spelled()
+	f := fault.New(code, "%s is %s %s that can be asked for, %s", entered, direction, kind, limit)
+	f.Place.Side, f.Limit = side, limit
 	if _, isISO := civil.ParseDay(written); !isISO {
 		f.Limit += " (" + written + ")"
 	}
@@ -365,21 +519,23 @@ func beyond(code, side string, d, limit civil.Day, written string) *fault.Fault 
 
 // limit works out a limit on the as-of day. It was checked with the
 // definition, so that it reads.
-func (p *Prompt) limit(text string, s Setting) civil.Day {
-	r, _ := phrase.Day(text, s)
-	return r.Period.First
+func (p *Prompt) limit(text string, s Setting) civil.Period {
+	unit := p.Type.Unit()
+	if unit == civil.NoUnit {
+		r, _ := phrase.Day(text, s)
+		return r.Period
+	}
+	r, _ := phrase.Period(text, s)
+	first, _ := unit.Around(r.Period.First, 0, time.January)
+	last, _ := unit.Around(r.Period.Last, 0, time.January)
+	return civil.Period{First: first.First, Last: last.Last}
 }
 
 // length holds a period to the longest and the shortest. An open side is longer
 // than any limit.
 func (p *Prompt) length(period civil.Period) *fault.Fault {
 	if !period.IsClosed() {
-		if p.Longest.N == 0 {
-			return nil
-		}
-		f := fault.New(PeriodTooLong, "a period with an open side is longer than %s, the most that can be asked for", p.Longest)
-		f.Limit = p.Longest.String()
-		return f
+		return p.openLength()
 	}
 	refused := func(code, most string, limit Length) *fault.Fault {
 		days := "1 day"
@@ -398,6 +554,16 @@ func (p *Prompt) length(period civil.Period) *fault.Fault {
 		return refused(PeriodTooShort, "least", p.Shortest)
 	}
 	return nil
+}
+
+// openLength refuses an open side where there is a longest.
+func (p *Prompt) openLength() *fault.Fault {
+	if p.Longest.N == 0 {
+		return nil
+	}
+	f := fault.New(PeriodTooLong, "a period with an open side is longer than %s, the most that can be asked for", p.Longest)
+	f.Limit = p.Longest.String()
+	return f
 }
 
 func (a *Answer) readNumber(e Entered) fault.List {
@@ -494,7 +660,7 @@ func (p *Prompt) Problems(s Setting) []Problem {
 		if limit.text == "" {
 			continue
 		}
-		if _, f := phrase.Day(limit.text, p.setting(s)); f != nil {
+		if f := p.limitProblem(limit.text, p.setting(s)); f != nil {
 			add(limit.key, 0, f)
 		}
 	}
@@ -512,6 +678,24 @@ func (p *Prompt) Problems(s Setting) []Problem {
 		}
 	}
 	return found
+}
+
+// limitProblem is why a limit cannot be read, nil where it can.
+func (p *Prompt) limitProblem(text string, s Setting) *fault.Fault {
+	switch {
+	case p.Type.Unit() != civil.NoUnit:
+		r, f := phrase.Period(text, s)
+		if f == nil && !r.Period.IsClosed() {
+			f = fault.New(phrase.NotADate, "a limit has no open side")
+		}
+		return f
+	case p.Type == Moment || p.Type == MomentPeriod:
+		if _, f := phrase.Moment(text, s); f == nil {
+			return nil
+		}
+	}
+	_, f := phrase.Day(text, s)
+	return f
 }
 
 // Problem is something wrong with one setting of a prompt.

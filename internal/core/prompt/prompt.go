@@ -4,6 +4,7 @@ package prompt
 
 import (
 	"fmt"
+	"time"
 
 	"github.com/shopspring/decimal"
 
@@ -19,12 +20,43 @@ const (
 	Day    Type = "day"    // one day
 	Days   Type = "days"   // several single days
 	Period Type = "period" // first and last day
+	// One calendar unit, or the first and the last of several.
+	Month   Type = "month"
+	Quarter Type = "quarter"
+	Year    Type = "year"
+
+	Moment       Type = "moment"        // a day with a time of day
+	MomentPeriod Type = "moment-period" // first and last moment
+	TimeRange    Type = "time-range"    // a part of every day by the clock
+
 	Number Type = "number" // a decimal number
 	Choice Type = "choice" // of a list, one or many
 )
 
 // Types lists them in the order of the reference.
-var Types = []Type{Day, Days, Period, Number, Choice}
+var Types = []Type{Day, Days, Period, Month, Quarter, Year, Moment, MomentPeriod, TimeRange, Number, Choice}
+
+var units = map[Type]civil.Unit{Month: civil.Months, Quarter: civil.Quarters, Year: civil.Years}
+
+// Unit is the calendar unit that a prompt of the type asks for, NoUnit for the
+// others.
+func (t Type) Unit() civil.Unit { return units[t] }
+
+// IsPeriod reports whether an answer is a run of whole days.
+func (t Type) IsPeriod() bool { return t == Day || t == Period || t.Unit() != civil.NoUnit }
+
+// Derivation is how the answer to a derived prompt comes from another's.
+type Derivation string
+
+const (
+	Previous   Derivation = "previous"    // the period just before it
+	YearBefore Derivation = "year-before" // the same period a year earlier
+	StartOf    Derivation = "start of"    // its first day
+	EndOf      Derivation = "end of"      // its last day
+)
+
+// Derivations lists them in the order of the reference.
+var Derivations = []Derivation{Previous, YearBefore, StartOf, EndOf}
 
 // Open tells which sides of a period may be left open.
 type Open string
@@ -49,10 +81,17 @@ type Prompt struct {
 	Required bool    // some answer must be given
 	Default  Entered // taken where the prompt is absent from the answers; may be Absent
 
-	Order    phrase.DayOrder // days and periods; the service's where unset
+	// A derived prompt is not asked: its answer is worked out from that of another
+	// one, which is not derived itself. Type is that of the result.
+	Derived Derivation
+	Base    *Prompt
+
+	Pair bool // months, quarters, years: the first and the last are asked for
+
+	Order    phrase.DayOrder // all that have days; the service's where unset
 	Open     Open            // periods
 	Offer    []string        // periods: phrases to pick from
-	Earliest string          // days and periods: a day or a phrase for one, "" for no limit
+	Earliest string          // a day or a phrase for one (moments: or a moment; units: or a unit), "" for no limit
 	Latest   string
 	Longest  Length // periods; the zero Length is no limit
 	Shortest Length
@@ -79,8 +118,23 @@ type Length struct {
 	Unit LengthUnit
 }
 
-// LengthUnit is what a length counts: days, weeks, months or years.
+// LengthUnit is what a length counts: days, weeks, months or years; of moments
+// minutes, hours, days or weeks.
 type LengthUnit string
+
+// lengthSeconds has the units that lengths of moments are counted in, a day as 24
+// hours.
+var lengthSeconds = map[LengthUnit]int64{"minutes": 60, "hours": 3600, "days": 86400, "weeks": 7 * 86400}
+
+// IsOfMoments reports whether a period of moments can be held to the unit, and
+// IsOfDays whether one of days can.
+func (u LengthUnit) IsOfMoments() bool { return lengthSeconds[u] > 0 }
+
+// IsOfDays reports whether a period of days can be held to the unit.
+func (u LengthUnit) IsOfDays() bool { return u != "minutes" && u != "hours" }
+
+// seconds is the length as a run of moments.
+func (l Length) seconds() int64 { return int64(l.N) * lengthSeconds[l.Unit] }
 
 // String is the length as it is written in a definition.
 func (l Length) String() string {
@@ -131,10 +185,10 @@ func (p *Prompt) option(value string) (Option, bool) {
 	return Option{}, false
 }
 
-// OfferedPeriod is a phrase that a prompt offers, with the days it stands for.
+// OfferedPeriod is a phrase that a prompt offers, with the answer that it gives.
 type OfferedPeriod struct {
 	Phrase  string
-	Reading phrase.Reading
+	Answer  Answer
 	Refused *fault.Fault // where the phrase cannot be taken on this as-of day
 }
 
@@ -142,11 +196,35 @@ type OfferedPeriod struct {
 func (p *Prompt) Offers(s Setting) []OfferedPeriod {
 	offers := make([]OfferedPeriod, len(p.Offer))
 	for i, text := range p.Offer {
-		a, refused := p.Read(OneText(text), s)
-		offers[i] = OfferedPeriod{Phrase: text, Reading: phrase.Reading{Period: a.Period, Notes: a.Notes}}
-		if len(refused) > 0 {
-			offers[i].Refused = refused[0]
-		}
+		offers[i] = p.offered(text, s)
 	}
 	return offers
+}
+
+func (p *Prompt) offered(text string, s Setting) OfferedPeriod {
+	a, refused := p.Read(OneText(text), s)
+	o := OfferedPeriod{Phrase: text, Answer: a}
+	if len(refused) > 0 {
+		o.Refused = refused[0]
+	}
+	return o
+}
+
+// mostUnits is how many months, quarters or years are listed at most.
+const mostUnits = 1200
+
+// Units lists the months, quarters or years to pick from, the latest first: those
+// from the first through the last day of the data that pass the prompt's limits.
+func (p *Prompt) Units(data civil.Period, s Setting) []OfferedPeriod {
+	unit := p.Type.Unit()
+	if unit == civil.NoUnit || !data.IsClosed() {
+		return nil
+	}
+	var listed []OfferedPeriod
+	for u, ok := unit.Around(data.Last, 0, time.January); ok && u.Last >= data.First && len(listed) < mostUnits; u, ok = unit.Around(u.First, -1, time.January) {
+		if p.within(u, p.setting(s)) == nil {
+			listed = append(listed, p.offered(unit.Name(u.First), s))
+		}
+	}
+	return listed
 }

@@ -2,8 +2,10 @@ package prompt
 
 import (
 	"encoding/json"
+	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/shopspring/decimal"
 	"github.com/stretchr/testify/assert"
@@ -13,7 +15,7 @@ import (
 	"pikegate/internal/core/phrase"
 )
 
-var setting = Setting{AsOf: civil.MustParseDay("2026-11-23")}
+var setting = Setting{AsOf: civil.MustParseDay("2026-11-23"), Zone: time.UTC, Now: time.Date(2026, 11, 23, 23, 59, 59, 0, time.UTC).Unix()}
 
 func number(text string) *decimal.Decimal {
 	d := decimal.RequireFromString(text)
@@ -32,6 +34,13 @@ func prompts() []*Prompt {
 		{Name: "routes", Ask: "Which routes?", Type: Choice, Many: true, AtLeast: 1, AtMost: 2,
 			Choices: []Option{{"outer", "Outer Loop"}, {"skerry", "Skerry Run"}, {"tern", "Tern Island"}}},
 		{Name: "result", Ask: "Which result?", Type: Choice, Choices: []Option{{"passed", "passed"}, {"failed", "failed"}}},
+		{Name: "month", Ask: "Which month?", Type: Month, Earliest: "Mar 2024", Latest: "today", Offer: []string{"last month"}},
+		{Name: "quarters", Ask: "Which quarters?", Type: Quarter, Pair: true, Longest: Length{1, "years"}},
+		{Name: "year", Ask: "Which year?", Type: Year},
+		{Name: "moment", Ask: "When?", Type: Moment, Earliest: "2026-01-01", Latest: "now"},
+		{Name: "shift", Ask: "Which shift?", Type: MomentPeriod, Open: OpenEnd, Latest: "today", Longest: Length{12, "hours"}, Shortest: Length{30, "minutes"}},
+		{Name: "since-then", Ask: "Since when?", Type: MomentPeriod, Open: OpenEnd},
+		{Name: "hours", Ask: "Which hours?", Type: TimeRange},
 	}
 }
 
@@ -87,6 +96,40 @@ func TestAnswers(t *testing.T) {
 		{"a label for a value", "routes", `"skerry run"`, `routes: "skerry run" is not one of the choices; did you mean "skerry"? [not_a_choice]`},
 		{"no choice at all", "routes", `["tern","north"]`, `routes: "north" is not one of the choices; they are outer, skerry and tern [not_a_choice]`},
 		{"two for a single choice", "result", `["passed","failed"]`, `result: 2 were given; at most 1 can be; did you mean "passed"? [too_many_choices]`},
+		{"a month", "month", `"2026-02"`, "Sun 1 Feb 2026 through Sat 28 Feb 2026 (28 days)"},
+		{"a month by its days", "month", `{"start":"1 Feb 2024","end":"29 Feb 2024"}`, `month.start: Thu 1 Feb 2024 is before the earliest day that can be asked for, Fri 1 Mar 2024; did you mean "Mar 2024"? [before_earliest]`},
+		{"the month of the latest day is whole", "month", `"this month"`, "Sun 1 Nov 2026 through Mon 30 Nov 2026 (30 days)"},
+		{"the month after it", "month", `"next month"`, `month.end: Thu 31 Dec 2026 is after the latest day that can be asked for, Mon 30 Nov 2026; did you mean "Nov 2026"? [after_latest]`},
+		{"a day for a month", "month", `"5 Mar 2026"`, `month: Thu 5 Mar 2026 (1 day) is not made of whole months; did you mean "Mar 2026"? [not_a_choice]`},
+		{"days of two months for one", "month", `"5 Mar 2026 to 6 Apr 2026"`, `month: Thu 5 Mar 2026 through Mon 6 Apr 2026 (33 days) is not made of whole months; did you mean "Mar 2026" or "Apr 2026"? [not_a_choice]`},
+		{"three months for one", "month", `"last 3 months"`, `month: one month is asked for, and 3 were given; did you mean "Aug 2026" or "Oct 2026"? [too_many_choices]`},
+		{"an open side for a month", "month", `"since Mar 2026"`, `month.end: the last day is missing; did you mean "1 Mar 2026 to 1 Mar 2026"? [side_required]`},
+		{"quarters, first to last", "quarters", `{"start":"Q1 2026","end":"2026-Q3"}`, "Thu 1 Jan 2026 through Wed 30 Sep 2026 (273 days)"},
+		{"one quarter where a pair may be", "quarters", `"last quarter"`, "Wed 1 Jul 2026 through Wed 30 Sep 2026 (92 days)"},
+		{"months for quarters", "quarters", `"Feb 2026 to Apr 2026"`, `quarters: Sun 1 Feb 2026 through Thu 30 Apr 2026 (89 days) is not made of whole quarters; did you mean "Q1 2026 to Q2 2026"? [not_a_choice]`},
+		{"too many quarters", "quarters", `"Q1 2025 to Q1 2026"`, `quarters: the period has 455 days; at most 1 year can be asked for; did you mean "1 Jan 2025 to 31 Dec 2025"? [period_too_long]`},
+		{"a year", "year", `"2024"`, "Mon 1 Jan 2024 through Tue 31 Dec 2024 (366 days)"},
+		{"a year to date", "year", `"year to date"`, `year: Thu 1 Jan 2026 through Mon 23 Nov 2026 (327 days) is not made of whole years; did you mean "2026"? [not_a_choice]`},
+		{"a moment", "moment", `"22 nov 2026 6:05 pm"`, "Sun 22 Nov 2026 18:05, UTC"},
+		{"the latest moment passes", "moment", `"23 Nov 2026 23:59"`, "Mon 23 Nov 2026 23:59, UTC"},
+		{"a moment after the latest", "moment", `"24 Nov 2026 00:00"`, `moment: Tue 24 Nov 2026 00:00, UTC is after the latest moment that can be asked for, Mon 23 Nov 2026 23:59, UTC; did you mean "23 Nov 2026 23:59"? [after_latest]`},
+		{"a moment before the earliest", "moment", `"31 Dec 2025 23:59"`, `moment: Wed 31 Dec 2025 23:59, UTC is before the earliest moment that can be asked for, Thu 1 Jan 2026 00:00, UTC; did you mean "1 Jan 2026 00:00"? [before_earliest]`},
+		{"a day for a moment", "moment", `"today"`, `moment: a time of day is missing, such as 14:30; did you mean "23 Nov 2026 00:00"? [time_missing]`},
+		{"two moments for one", "moment", `["now","now"]`, "moment: one moment is asked for, and more was given [not_a_date]"},
+		{"moments in two fields", "shift", `{"start":"22 Nov 2026 18:00","end":"22 Nov 2026 24:00"}`, "Sun 22 Nov 2026 18:00 through Sun 22 Nov 2026 23:59, UTC (6 hours)"},
+		{"24:00 as a start", "shift", `{"start":"22 Nov 2026 24:00","end":"23 Nov 2026 6:00"}`, "Mon 23 Nov 2026 00:00 through Mon 23 Nov 2026 06:00, UTC (6 hours 1 minute)"},
+		{"a phrase of moments in the first field", "shift", `{"start":"last 6 hours","end":""}`, "Mon 23 Nov 2026 18:00 through Mon 23 Nov 2026 23:59, UTC (6 hours)"},
+		{"moments longer than the longest", "shift", `"22 Nov 2026 18:00 to 23 Nov 2026 06:00"`, `shift: the period has 12 hours 1 minute; at most 12 hours can be asked for; did you mean "22 Nov 2026 18:00 to 23 Nov 2026 05:59"? [period_too_long]`},
+		{"moments shorter than the shortest", "shift", `"29 minutes to now"`, `shift: the period has 29 minutes; at least 30 minutes can be asked for; did you mean "23 Nov 2026 23:31 to 24 Nov 2026 00:00"? [period_too_short]`},
+		{"an open end of moments", "since-then", `{"start":"22 Nov 2026 18:00"}`, "from Sun 22 Nov 2026 18:00, UTC on"},
+		{"an open end that is longer than the longest", "shift", `"since now"`, "shift: a period with an open side is longer than 12 hours, the most that can be asked for [period_too_long]"},
+		{"an open start of moments", "shift", `"until 22 Nov 2026 18:00"`, `shift.start: the first moment is missing; did you mean "22 Nov 2026 18:00 to 22 Nov 2026 18:00"? [side_required]`},
+		{"moments in the wrong order", "shift", `{"start":"22 Nov 2026 18:00","end":"22 Nov 2026 17:00"}`, `shift.end: the period ends on Sun 22 Nov 2026 17:00, UTC, before it starts on Sun 22 Nov 2026 18:00, UTC; did you mean "22 Nov 2026 17:00 to 22 Nov 2026 18:00"? [end_before_start]`},
+		{"both moments refused", "shift", `{"start":"5 Mar 14:00","end":"today"}`, `shift.start: the year is missing; did you mean "5 Mar 2026"? [incomplete_date]` + "\n" + `shift.end: times of day are missing, such as 14:30; did you mean "23 Nov 2026 00:00 to 23 Nov 2026 24:00"? [time_missing]`},
+		{"hours", "hours", `"22:00 to 2:00"`, "22:00 through 02:00 the next day (that minute included)"},
+		{"hours in two fields", "hours", `{"start":"6:00 am","end":"9:00"}`, "06:00 through 09:00 (that minute included)"},
+		{"hours without an end", "hours", `{"start":"6:00"}`, "hours.end: the last time is missing [side_required]"},
+		{"hours that no clock shows", "hours", `"6:00 to 25:00"`, "hours: there is no 25:00 on a clock; times go from 00:00 to 24:00 [no_such_time]"},
 		{"an endless answer", "minutes", `"` + strings.Repeat("9", 1001) + `"`, "minutes: the answer has 1001 bytes; at most 1000 are read [too_long]"},
 	} {
 		entered := map[string]Entered{}
@@ -135,7 +178,7 @@ func TestOffersAndProblems(t *testing.T) {
 	p := prompts()[0]
 	offers := p.Offers(setting)
 	assert.Nil(t, offers[0].Refused)
-	assert.Equal(t, "2026-11-22/2026-11-22", offers[0].Reading.Period.String())
+	assert.Equal(t, "2026-11-22/2026-11-22", offers[0].Answer.Period.String())
 	require.NotNil(t, offers[1].Refused, "next month lies after the latest day")
 	assert.Equal(t, AfterLatest, offers[1].Refused.Code)
 
@@ -145,6 +188,53 @@ func TestOffersAndProblems(t *testing.T) {
 	assert.Equal(t, 1, problems[0].Index)
 	p.Latest = "when it suits"
 	assert.Equal(t, "latest", p.Problems(setting)[0].Key)
+}
+
+// Derived prompts follow the answer to their base; a refusal is the base's.
+func TestDerivedPrompts(t *testing.T) {
+	base := &Prompt{Name: "days", Ask: "Which days?", Type: Period, Open: OpenEither}
+	all := []*Prompt{base}
+	for _, d := range Derivations {
+		all = append(all, &Prompt{Name: strings.ReplaceAll(string(d), " ", "-"), Derived: d, Base: base, Type: Period})
+	}
+	for _, c := range []struct{ answer, previous, before, start, end string }{
+		{"last month", "2026-09-01/2026-09-30", "2025-10-01/2025-10-31", "2026-10-01/2026-10-01", "2026-10-31/2026-10-31"},
+		{"month to date", "2026-10-01/2026-10-23", "2025-11-01/2025-11-23", "2026-11-01/2026-11-01", "2026-11-23/2026-11-23"},
+		{"1 Nov 2026 to 23 Nov 2026", "2026-10-09/2026-10-31", "2025-11-01/2025-11-23", "2026-11-01/2026-11-01", "2026-11-23/2026-11-23"},
+	} {
+		answers, refused := Check(all, map[string]Entered{"days": OneText(c.answer)}, setting)
+		require.Empty(t, refused)
+		got := []string{answers["previous"].Period.String(), answers["year-before"].Period.String(), answers["start-of"].Period.String(), answers["end-of"].Period.String()}
+		assert.Equal(t, []string{c.previous, c.before, c.start, c.end}, got, c.answer)
+	}
+
+	answers, refused := Check(all, nil, setting)
+	assert.Empty(t, refused)
+	assert.False(t, answers["previous"].Given, "nothing comes from a base left unanswered")
+	_, refused = Check(all, map[string]Entered{"days": OneText("since 5 Mar 2026")}, setting)
+	assert.Equal(t, "days.end: with an open side there is no telling the period before it, which this report needs [side_required]\n"+
+		"days.end: with an open side there is no telling the same period a year earlier, which this report needs [side_required]\n"+
+		"days.end: with an open side there is no telling its last day, which this report needs [side_required]", refused.Error())
+	_, refused = Check(all, map[string]Entered{"days": OneText("Jan 0001"), "previous": OneText("today")}, setting)
+	assert.Equal(t, "days: the period before it, which this report needs, lies outside the years 0001 to 9999 [no_such_date]\n"+
+		"days: the same period a year earlier, which this report needs, lies outside the years 0001 to 9999 [no_such_date]\n"+
+		`previous: no prompt "previous" here; this report asks for days [unknown_prompt]`, refused.Error())
+}
+
+func TestUnitsToPickFrom(t *testing.T) {
+	data := civil.Period{First: civil.MustParseDay("2024-02-10"), Last: civil.MustParseDay("2027-01-02")}
+	for name, want := range map[string][2]string{"month": {"Nov 2026", "Mar 2024"}, "quarters": {"Q1 2027", "Q1 2024"}, "year": {"2027", "2024"}} {
+		i := slices.IndexFunc(prompts(), func(p *Prompt) bool { return p.Name == name })
+		units := prompts()[i].Units(data, setting)
+		assert.Equal(t, want, [2]string{units[0].Phrase, units[len(units)-1].Phrase}, name)
+		for _, u := range units {
+			assert.Nil(t, u.Refused, u.Phrase)
+		}
+		assert.Empty(t, prompts()[i].Units(civil.Period{}, setting))
+	}
+	assert.Empty(t, prompts()[0].Units(data, setting), "a prompt for days has none")
+	long := &Prompt{Type: Month}
+	assert.Len(t, long.Units(civil.Period{First: civil.MinDay, Last: civil.MaxDay}, setting), mostUnits)
 }
 
 func TestShapesOfAnswers(t *testing.T) {

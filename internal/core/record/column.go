@@ -28,6 +28,9 @@ var Types = []Type{Text, Integer, Decimal, Date, Datetime, Instant}
 // IsDated reports whether conditions with days apply to the type.
 func (t Type) IsDated() bool { return t == Date || t == Datetime || t == Instant }
 
+// IsTimed reports whether conditions with times of day apply to the type.
+func (t Type) IsTimed() bool { return t == Datetime || t == Instant }
+
 // IsNumeric reports whether conditions with numbers apply to the type.
 func (t Type) IsNumeric() bool { return t == Integer || t == Decimal }
 
@@ -62,6 +65,9 @@ type Column struct {
 	Unit    string // "min", "EUR"; numbers only, may be empty
 	Stored  Stored // dates and instants only
 	Pattern Pattern
+	// Zone is whose wall time the text of an instant shows; nil for UTC. A wall
+	// time that comes twice stands for its first pass.
+	Zone *time.Location
 }
 
 // Value is one stored value as it came from the database: nil for a missing
@@ -77,11 +83,11 @@ type Value any
 func (c *Column) Moment(v Value) (day civil.Day, seconds int64, ok bool) {
 	switch c.Stored {
 	case EpochSeconds:
-		seconds, ok = v.(int64)
+		seconds, ok = epoch(v, 1)
 		return 0, seconds, ok
 	case EpochMillis:
-		millis, ok := v.(int64)
-		return 0, floor(millis, 1000), ok
+		seconds, ok = epoch(v, 1000)
+		return 0, seconds, ok
 	case EightDigits:
 		n, ok := v.(int64)
 		if !ok || n < 0 || n > 99_99_99_99 {
@@ -94,12 +100,27 @@ func (c *Column) Moment(v Value) (day civil.Day, seconds int64, ok bool) {
 	case StoredText:
 		switch text := v.(type) {
 		case string:
-			return c.Pattern.parse(text)
+			day, seconds, ok = c.Pattern.parse(text)
 		case []byte:
-			return c.Pattern.parse(string(text))
+			day, seconds, ok = c.Pattern.parse(string(text))
+		}
+		if ok && c.Zone != nil {
+			seconds = civil.Unwall(seconds, c.Zone)
 		}
 	}
-	return 0, 0, false
+	return day, seconds, ok
+}
+
+// epoch reads a number of units since the epoch, so many of which are a second.
+func epoch(v Value, units int64) (seconds int64, ok bool) {
+	switch n := v.(type) {
+	case int64:
+		return floor(n, units), true
+	case float64:
+		n = math.Floor(n / float64(units))
+		return int64(n), math.Abs(n) < 1e15 // NaN is not
+	}
+	return 0, false
 }
 
 func floor(n, by int64) int64 {
@@ -129,14 +150,20 @@ func serialDay(v Value) (day civil.Day, seconds int64, ok bool) {
 	return day, day.Midnight(), ok
 }
 
-// Bound is the first stored value, in the column's own form, at or after the
-// start of the day in the zone: a string or an int64, fit to be compared with
-// the stored values as they are; for a pattern that does not sort by time, with
-// the values turned into ISO form.
-func (c *Column) Bound(d civil.Day, zone *time.Location) Value {
-	start := d.Midnight()
-	if c.Type == Instant {
-		start = civil.FirstInstant(d, zone)
+// Bound is the first stored value, in the column's own form, at or after an edge
+// of a span, with days as clocks in the zone have them: a string or an int64, fit
+// to be compared with the stored values as they are; for a pattern that does not
+// sort by time, with the values turned into ISO form. A date column has no edges
+// but the starts of days.
+func (c *Column) Bound(e civil.Edge, zone *time.Location) Value {
+	var start int64
+	switch c.Type {
+	case Date:
+		start = e.Day().Midnight()
+	case Instant:
+		start = e.Instant(zone)
+	default:
+		start = e.Wall(zone)
 	}
 	switch c.Stored {
 	case EpochSeconds:
@@ -144,10 +171,13 @@ func (c *Column) Bound(d civil.Day, zone *time.Location) Value {
 	case EpochMillis:
 		return start * 1000
 	case SerialDays:
-		return int64(d - serialStart)
+		return int64(e.Day() - serialStart)
 	case EightDigits:
-		y, m, day := d.Date()
+		y, m, day := e.Day().Date()
 		return int64(y*10000 + int(m)*100 + day)
+	}
+	if c.Zone != nil {
+		start = civil.WallBound(start, c.Zone)
 	}
 	return c.Pattern.render(start)
 }

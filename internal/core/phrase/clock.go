@@ -1,0 +1,173 @@
+package phrase
+
+import (
+	"fmt"
+	"time"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/fault"
+)
+
+// clock is a time of day as written.
+type clock struct {
+	hour, minute, second int
+	seconds              bool   // they were written
+	half                 string // "am" or "pm", "" for neither
+	offset               int    // seconds east of UTC
+	hasOffset            bool
+}
+
+// size is how many seconds the written time stands for.
+func (c clock) size() int {
+	if c.seconds {
+		return 1
+	}
+	return 60
+}
+
+// time = H ":" MM [ ":" SS ] [ [ blank ] ( "am" | "pm" ) ] .
+func (p *parser) timeOfDay() (clock, bool) {
+	h, m := p.peek(0), p.peek(2)
+	if h.kind != number || h.width > 2 || !p.peek(1).isMark(':') || m.width != 2 {
+		return clock{}, false
+	}
+	c := clock{hour: h.n, minute: m.n}
+	p.at += 3
+	if s := p.peek(1); p.peek(0).isMark(':') && s.width == 2 {
+		c.second, c.seconds = s.n, true
+		p.at += 2
+	}
+	if p.timeSuffix(0) {
+		p.skipBlank()
+		c.half = p.peek(0).text
+		p.at++
+	}
+	return c, true
+}
+
+// clock = ( "T" | blank ) time [ "Z" | ( "+" | "-" ) HH ":" MM ] .
+//
+// It is the last of a text.
+func (p *parser) clock() (clock, bool) {
+	if start := p.peek(0); !start.isWord("t") && start.kind != blank {
+		return clock{}, false
+	}
+	p.at++
+	c, ok := p.timeOfDay()
+	return c, ok && p.zoned(&c) && p.done()
+}
+
+// zoned = [ "Z" | ( "+" | "-" ) HH ":" MM ] .
+func (p *parser) zoned(c *clock) bool {
+	sign, h, m := p.peek(0), p.peek(1), p.peek(3)
+	switch {
+	case sign.isWord("z"):
+		p.at++
+		c.hasOffset = true
+	case (sign.isMark('+') || sign.isMark('-')) && h.width == 2 && p.peek(2).isMark(':') && m.width == 2:
+		if h.n > 23 || m.n > 59 {
+			return false
+		}
+		p.at += 4
+		c.offset, c.hasOffset = h.n*3600+m.n*60, true
+		if sign.isMark('-') {
+			c.offset = -c.offset
+		}
+	}
+	return true
+}
+
+// sinceMidnight is the time in seconds since midnight, up to 24:00.
+func (c clock) sinceMidnight() (int, *fault.Fault) {
+	hour := c.hour
+	if c.half != "" {
+		if hour < 1 || hour > 12 {
+			return 0, fault.New(NoSuchTime, "there is no %d %s; with %s, hours go from 1 to 12", hour, c.half, c.half)
+		}
+		hour %= 12
+		if c.half == "pm" {
+			hour += 12
+		}
+	}
+	if hour > 24 || c.minute > 59 || c.second > 59 || hour == 24 && c.minute+c.second > 0 {
+		return 0, fault.New(NoSuchTime, "there is no %d:%02d on a clock; times go from 00:00 to 24:00", c.hour, c.minute)
+	}
+	return hour*3600 + c.minute*60 + c.second, nil
+}
+
+// role is what a moment is read for: alone, or as an end of a period.
+type role uint8
+
+const (
+	alone role = iota
+	asStart
+	asEnd
+)
+
+// on is the moment at which clocks in the zone show the time on the day. One
+// that they show twice is refused alone; as a start it is the earlier one, as an
+// end the later one, and a note says so. As an end, 24:00 is the last minute of
+// the day.
+func (c clock) on(d civil.Day, zone *time.Location, as role) (civil.Moment, []string, *fault.Fault) {
+	since, f := c.sinceMidnight()
+	if f != nil {
+		return civil.Moment{}, nil, f
+	}
+	size := int64(c.size())
+	wall := d.Midnight() + int64(since)
+	if as == asEnd && since == 24*3600 {
+		if c.hasOffset {
+			return civil.Moment{At: wall - int64(c.offset) - size, Size: size}, nil, nil
+		}
+		return civil.Moment{At: civil.FirstInstant(d+1, zone) - size, Size: size}, nil, nil
+	}
+	if c.hasOffset {
+		return civil.Moment{At: wall - int64(c.offset), Size: size}, nil, nil
+	}
+	found := civil.Readings(wall, zone)
+	if len(found) == 0 {
+		before := time.Unix(civil.Unwall(wall, zone), 0).In(zone) // the second before the jump
+		after := before.Add(time.Second)
+		return civil.Moment{}, nil, fault.New(NoSuchTime, "clocks in %s skip this time: they jump from %s to %s", zone, after.In(fixed(before)).Format("15:04"), after.Format("15:04")).
+			Suggest(Typed(civil.Moment{At: before.Unix() - 59, Size: 60}, zone), Typed(civil.Moment{At: after.Unix(), Size: 60}, zone))
+	}
+	if len(found) == 1 {
+		return civil.Moment{At: found[0], Size: size}, nil, nil
+	}
+	first, second := civil.Moment{At: found[0], Size: size}, civil.Moment{At: found[1], Size: size}
+	note := func(taken civil.Moment, which string) []string {
+		return []string{fmt.Sprintf("clocks in %s show this time twice; the %s was taken: %s", zone, which, taken.Spelled(zone))}
+	}
+	switch as {
+	case asStart:
+		return first, note(first, "earlier"), nil
+	case asEnd:
+		return second, note(second, "later"), nil
+	}
+	return civil.Moment{}, nil, fault.New(AmbiguousTime, "clocks in %s show this time twice on %s", zone, d.Spelled()).
+		Suggest(Typed(first, zone), Typed(second, zone))
+}
+
+const spelledMoment = "2 Jan 2006 15:04"
+
+// Typed writes a moment as one can type it, with its offset where clocks in the
+// zone show its time twice.
+func Typed(m civil.Moment, zone *time.Location) string {
+	at, layout := m.Time(zone), spelledMoment
+	if at.Second() != 0 || m.Size < 60 {
+		layout += ":05"
+	}
+	if !civil.IsRepeated(at) {
+		return at.Format(layout)
+	}
+	if _, offset := at.Zone(); offset%60 != 0 {
+		return at.UTC().Format(spelledMoment + ":05Z") // an offset that cannot be written
+	}
+	return at.Format(layout + "-07:00")
+}
+
+// fixed is the offset that a time has, as a zone that never changes.
+func fixed(at time.Time) *time.Location {
+	name, offset := at.Zone()
+	return time.FixedZone(name, offset)
+}

@@ -1,0 +1,166 @@
+package prompt
+
+import (
+	"strings"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/core/phrase"
+)
+
+// readMoments reads one moment, or a period of them from one field or two.
+func (a *Answer) readMoments(e Entered, s Setting) fault.List {
+	a.Zone = s.Zone
+	var r phrase.MomentReading
+	var refused fault.List
+	p := a.Prompt
+	text, one := single(e)
+	switch {
+	case p.Type == Moment && one:
+		r, refused = refusable(phrase.Moment(text, s))
+	case p.Type == Moment:
+		return refuse(fault.New(phrase.NotADate, "one moment is asked for, and more was given"), strings.Join(e.texts, ", "), "")
+	case one:
+		r, refused = refusable(phrase.MomentPeriod(text, s))
+	case e.shape == sides:
+		r, refused = readMomentSides(e.texts[0], e.texts[1], s)
+	default:
+		return refuse(fault.New(phrase.NotADate, "one period is asked for, and %d were given", len(e.texts)), strings.Join(e.texts, ", "), "")
+	}
+	if len(refused) > 0 {
+		return refused
+	}
+	a.Moments, a.Notes = r.Period, r.Notes
+	var f *fault.Fault
+	if p.Type == MomentPeriod {
+		f = p.bothSides("moment", typed(r.Period.First, s), typed(r.Period.Last, s))
+	}
+	if f == nil {
+		f = p.withinMoments(r.Period, s)
+	}
+	if f == nil && p.Type == MomentPeriod {
+		f = p.momentLength(r.Period, s)
+	}
+	return refuseAll(f, e)
+}
+
+func refusable[R any](r R, f *fault.Fault) (R, fault.List) {
+	if f == nil {
+		return r, nil
+	}
+	return r, fault.List{f}
+}
+
+func typed(m civil.Moment, s Setting) string {
+	if !m.IsValid() {
+		return ""
+	}
+	return phrase.Typed(m, s.Zone)
+}
+
+// readMomentSides reads a period of moments from two fields. The first takes a
+// whole period as well, where the second is empty.
+func readMomentSides(start, end string, s Setting) (phrase.MomentReading, fault.List) {
+	first, last, refused := eachSide(start, end,
+		func(text string) (phrase.MomentReading, *fault.Fault) { return phrase.MomentStart(text, s) },
+		func(text string) (phrase.MomentReading, *fault.Fault) { return phrase.MomentEnd(text, s) })
+	if strings.TrimSpace(end) == "" {
+		if !first.Unit {
+			first.Period.Last = civil.Moment{}
+		}
+		return first, refused
+	}
+	if len(refused) > 0 {
+		return phrase.MomentReading{}, refused
+	}
+	if !first.Period.First.IsValid() && strings.TrimSpace(start) != "" || !last.Period.Last.IsValid() {
+		return phrase.MomentReading{}, openEnd(start, end)
+	}
+	r, f := phrase.BetweenMoments(first, last, s.Zone)
+	return r, ofEnds(f, start, end)
+}
+
+// withinMoments holds moments to the earliest and the latest. A limit that is a
+// day holds the whole day.
+func (p *Prompt) withinMoments(period civil.MomentPeriod, s Setting) *fault.Fault {
+	refuse := func(code, side string, m, limit civil.Moment, written string) *fault.Fault {
+		if p.Type == Moment {
+			side = ""
+		}
+		return past(code, side, m.Spelled(s.Zone), "moment", limit.Spelled(s.Zone), written).Suggest(phrase.Typed(limit, s.Zone))
+	}
+	if p.Earliest != "" {
+		earliest := momentLimit(p.Earliest, s).First
+		switch {
+		case period.First.IsValid() && period.First.At < earliest.At:
+			return refuse(BeforeEarliest, "start", period.First, earliest, p.Earliest)
+		case period.Last.IsValid() && period.Last.At < earliest.At:
+			return refuse(BeforeEarliest, "end", period.Last, earliest, p.Earliest)
+		}
+	}
+	if p.Latest != "" {
+		latest := momentLimit(p.Latest, s).Last
+		switch {
+		case period.Last.IsValid() && period.Last.At > latest.At:
+			return refuse(AfterLatest, "end", period.Last, latest, p.Latest)
+		case period.First.IsValid() && period.First.At > latest.At:
+			return refuse(AfterLatest, "start", period.First, latest, p.Latest)
+		}
+	}
+	return nil
+}
+
+// momentLimit works out a limit of moments: a moment, or the first and the last
+// minute of a day. It was checked with the definition, so that it reads.
+func momentLimit(text string, s Setting) civil.MomentPeriod {
+	if r, f := phrase.Moment(text, s); f == nil {
+		return r.Period
+	}
+	r, _ := phrase.Day(text, s)
+	return civil.MomentPeriod{First: civil.Moment{At: civil.FirstInstant(r.Period.First, s.Zone), Size: 60},
+		Last: civil.Moment{At: civil.FirstInstant(r.Period.First+1, s.Zone) - 60, Size: 60}}
+}
+
+// momentLength holds a period of moments to the longest and the shortest.
+func (p *Prompt) momentLength(period civil.MomentPeriod, s Setting) *fault.Fault {
+	if !period.IsClosed() {
+		return p.openLength()
+	}
+	refused := func(code, most string, limit Length) *fault.Fault {
+		last := civil.Moment{At: period.First.At + limit.seconds() - period.Last.Size, Size: period.Last.Size}
+		f := fault.New(code, "the period has %s; at %s %s can be asked for", civil.Duration(period.Seconds()), most, limit).
+			Suggest(phrase.Typed(period.First, s.Zone) + " to " + phrase.Typed(last, s.Zone))
+		f.Limit = limit.String()
+		return f
+	}
+	switch {
+	case p.Longest.N > 0 && period.Seconds() > p.Longest.seconds():
+		return refused(PeriodTooLong, "most", p.Longest)
+	case p.Shortest.N > 0 && period.Seconds() < p.Shortest.seconds():
+		return refused(PeriodTooShort, "least", p.Shortest)
+	}
+	return nil
+}
+
+// readTimes reads a part of the day, from one field or two.
+func (a *Answer) readTimes(e Entered) fault.List {
+	text, ok := single(e)
+	if e.shape == sides {
+		for i, side := range e.texts {
+			if strings.TrimSpace(side) == "" {
+				f := fault.New(SideRequired, "the %s time is missing", [...]string{"first", "last"}[i])
+				f.Place.Side = sideNames[i]
+				return refuse(f, strings.TrimSpace(e.texts[1-i]), "")
+			}
+		}
+		text, ok = strings.TrimSpace(e.texts[0])+" to "+strings.TrimSpace(e.texts[1]), true
+	}
+	if !ok {
+		return refuse(fault.New(phrase.NotADate, "one range of times is asked for, and more was given"), strings.Join(e.texts, ", "), "")
+	}
+	var f *fault.Fault
+	if a.Times, f = phrase.TimeRange(text); f != nil {
+		return fault.List{f}
+	}
+	return nil
+}

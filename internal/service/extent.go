@@ -1,0 +1,105 @@
+package service
+
+import (
+	"context"
+	"time"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/compile"
+	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/record"
+	"pikegate/internal/source"
+)
+
+// extentAge is how long an extent of data is taken for true, for what is offered.
+const extentAge = time.Minute
+
+type knownExtent struct {
+	days civil.Period
+	at   time.Time
+}
+
+// dataOf is the run of days, from first to last, of the data that a prompt asks
+// about: of the columns that the query compares with its answer. It is open where
+// there are none.
+func (s *Service) dataOf(ctx context.Context, q *definition.Query, p *prompt.Prompt) (civil.Period, error) {
+	var data civil.Period
+	var failed error
+	q.Where.Walk(func(n *criteria.Node) {
+		if n.Operand.Prompt != p || failed != nil {
+			return
+		}
+		days, err := s.daysIn(ctx, q.Of, n.Column)
+		failed = err
+		if !days.IsClosed() {
+			return
+		}
+		if !data.IsClosed() {
+			data = days
+		}
+		data = civil.Period{First: min(data.First, days.First), Last: max(data.Last, days.Last)}
+	})
+	return data, failed
+}
+
+// daysIn is the first and the last day of a column, as they were within the last
+// minute.
+func (s *Service) daysIn(ctx context.Context, of *definition.Dataset, c *record.Column) (civil.Period, error) {
+	published := s.published.Load()
+	if known, ok := published.extents.Load(c); ok && s.config.Now().Sub(known.(knownExtent).at) < extentAge {
+		return known.(knownExtent).days, nil
+	}
+	ctx, cancel := context.WithTimeout(ctx, s.config.RunTime)
+	defer cancel()
+	var days civil.Period
+	err := s.records.View(ctx, func(v source.View) error {
+		for _, end := range []struct {
+			last bool
+			into *civil.Day
+		}{{false, &days.First}, {true, &days.Last}} {
+			stored, err := v.One(ctx, published.sql.Edge(of.Table, c, end.last))
+			if err != nil {
+				return err
+			}
+			day, seconds, ok := c.Moment(stored)
+			if ok && c.Type == record.Instant {
+				day = civil.DayHolding(seconds, of.Source.Zone)
+			}
+			if ok {
+				*end.into = day
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return civil.Period{}, &SourceError{Source: of.Source.Name, Err: err}
+	}
+	published.extents.Store(c, knownExtent{days, s.config.Now()})
+	return days, nil
+}
+
+// extents finds the first and the last instant of the columns whose wall time the
+// query asks for, in the snapshot that it is to run in.
+func (r *Run) extents(ctx context.Context, v source.View) error {
+	for _, c := range r.query.Timed() {
+		var ends [2]int64
+		readable := true
+		for i := range ends {
+			stored, err := v.One(ctx, r.sql.Edge(r.query.Table, c, i == 1))
+			if err != nil {
+				return err
+			}
+			_, seconds, ok := c.Moment(stored)
+			ends[i], readable = seconds, readable && ok
+		}
+		if readable {
+			if r.query.Extents == nil {
+				r.query.Extents = map[*record.Column]compile.Extent{}
+			}
+			r.query.Extents[c] = compile.Extent{First: ends[0], Last: ends[1]}
+		}
+	}
+	return nil
+}
