@@ -28,7 +28,7 @@ async function accessible(page: Page) {
 
 test('reports stand by shelf, and a search narrows them', async ({ page }) => {
   await page.goto('/');
-  await expect(page.getByRole('heading', { level: 2 })).toHaveText(['Engine room', 'Freight desk', 'Harbour office']);
+  await expect(page.getByRole('heading', { level: 2 })).toHaveText(['Claims desk', 'Crew office', 'Engine room', 'Freight desk', 'Harbour office']);
   await accessible(page);
   await page.getByRole('searchbox').fill('freight manifests');
   await expect(page.getByRole('heading', { level: 2 })).toHaveText(['Freight desk']);
@@ -36,7 +36,7 @@ test('reports stand by shelf, and a search narrows them', async ({ page }) => {
   await page.getByRole('searchbox').fill('no such thing');
   await expect(page.getByText('No report holds these words.')).toBeVisible();
   await page.getByRole('link', { name: 'Show all reports' }).click();
-  await page.getByRole('link', { name: /Late sailings/ }).click();
+  await page.getByRole('link', { name: /Late sailings Sailings/ }).click();
   await expect(page.getByRole('heading', { name: 'Late sailings' })).toBeVisible();
   await page.goBack();
   await expect(page.getByRole('heading', { name: 'Reports' })).toBeVisible();
@@ -167,6 +167,78 @@ test('a day is picked from the calendar, any year within a few clicks', async ({
   await expect(page.getByText('Sun 26 Oct 2025')).toBeVisible();
   await show(page).click();
   await expect(page.getByText('delivered on').first()).toBeAttached();
+});
+
+test('months are typed, or picked from those that the data have', async ({ page, request }) => {
+  await page.goto('/reports/inspections-by-month');
+  const first = page.getByRole('textbox', { name: 'From, that month included' });
+  const last = page.getByRole('textbox', { name: 'Through, that month included' });
+  await expect(last).toHaveAttribute('placeholder', 'Oct 2026');
+  await page.getByRole('button', { name: 'Pick From, that month included from a list' }).click();
+  const list = page.getByRole('dialog', { name: 'List for From, that month included' });
+  await expect(list.getByRole('heading')).toHaveText(['2026', '2025', '2024', '2023']);
+  await accessible(page);
+  await list.getByRole('button', { name: 'Feb 2024: Thu 1 Feb 2024 through Thu 29 Feb 2024 (29 days)' }).click();
+  await expect(first).toHaveValue('Feb 2024');
+  await last.fill('mrch 2024');
+  await page.getByRole('button', { name: 'march 2024' }).click();
+  await expect(page.getByText('Sun 31 Mar 2024 · 60 days')).toBeVisible();
+  await show(page).click();
+  const answers = { 'inspection-months': { start: 'Feb 2024', end: 'Mar 2024' } };
+  const wanted = await (await request.post('/api/v1/reports/inspections-by-month/runs', { data: { answers } })).json();
+  await expect(page.getByText(`${wanted.rows.length} records`, { exact: true })).toBeVisible();
+  await first.fill('5 Feb 2024');
+  await expect(page.getByText(/is not made of whole months/)).toBeVisible();
+  await page.getByRole('button', { name: 'Feb 2024 to Mar 2024' }).click();
+  await expect(first).toHaveValue('Feb 2024 to Mar 2024');
+  await expect(page.getByText('Sun 31 Mar 2024 · 60 days')).toBeVisible();
+});
+
+test('one quarter and one year', async ({ page }) => {
+  await page.goto('/reports/bookings-of-a-quarter');
+  await expect(page.getByText('Wed 1 Jul 2026 through Wed 30 Sep 2026 (92 days)')).toBeVisible();
+  await page.getByRole('button', { name: 'Pick Which quarter of travel? from a list' }).click();
+  await page.getByRole('button', { name: 'Q1 2027: Fri 1 Jan 2027 through Wed 31 Mar 2027 (90 days)' }).click();
+  await show(page).click();
+  await expect(page.locator('.read')).toContainText('travel from Fri 1 Jan 2027 through Wed 31 Mar 2027 (90 days)');
+  await page.goto('/reports/certificates-of-a-year');
+  await page.getByRole('button', { name: 'Pick Valid until which year? from a list' }).click();
+  await accessible(page);
+  await page.getByRole('button', { name: /^2028:/ }).click();
+  await expect(page.getByText('Sat 1 Jan 2028 through Sun 31 Dec 2028 (366 days)')).toBeVisible();
+  await expect(page.getByRole('textbox', { name: 'time of day' })).toHaveCount(0);
+});
+
+test('moments have a clock, days have none', async ({ page, request }) => {
+  await page.goto('/reports/departures-by-the-clock');
+  const first = page.getByRole('textbox', { name: 'From, that minute included' }).first();
+  const last = page.getByRole('textbox', { name: 'Through, that minute included' }).first();
+  await first.fill('25 oct 2026 3:30');
+  await expect(page.getByText('Sun 25 Oct 2026 03:30, UTC+03:00', { exact: true })).toBeVisible();
+  await expect(page.getByText(/show this time twice; the earlier was taken/)).toBeVisible();
+  await page.getByRole('button', { name: 'Pick Through, that minute included from a calendar' }).click();
+  const calendar = page.getByRole('dialog');
+  await calendar.getByRole('textbox', { name: 'at this time of day' }).fill('24:00');
+  await accessible(page);
+  await calendar.getByRole('button', { name: '2026', exact: true }).click();
+  await calendar.getByRole('button', { name: '2026', exact: true }).click();
+  await calendar.getByRole('button', { name: /^Oct/ }).click();
+  await calendar.getByRole('button', { name: /25 October 2026/ }).click();
+  await expect(last).toHaveValue('2026-10-25 24:00');
+  await expect(page.getByText('Sun 25 Oct 2026 23:59, UTC+02:00', { exact: true })).toBeVisible();
+  await page.getByRole('button', { name: '22:00 to 02:00' }).click();
+  await expect(page.getByText('22:00 through 02:00 the next day (that minute included)')).toBeVisible();
+  await page.keyboard.press('Tab');
+  await show(page).click();
+  const answers = { 'departure-moments': '25 Oct 2026 03:30 to 25 Oct 2026 24:00', 'part-of-day': '22:00 to 02:00' };
+  const wanted = await (await request.post('/api/v1/reports/departures-by-the-clock/runs', { data: { answers } })).json();
+  await expect(rows(page)).toHaveCount(wanted.rows.length);
+  await expect(page).toHaveURL(/departure-moments\.end=2026-10-25\+24/);
+
+  await page.goto('/reports/departures-since');
+  await page.getByRole('textbox', { name: 'Left after when?' }).fill('29 mar 2026 3:30');
+  await page.getByRole('button', { name: '29 Mar 2026 04:00' }).click();
+  await expect(page.getByText('Sun 29 Mar 2026 04:00, UTC+03:00')).toBeVisible();
 });
 
 test('no records is told apart from an error', async ({ page }) => {

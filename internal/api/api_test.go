@@ -26,6 +26,7 @@ import (
 	"pikegate/demo/demotest"
 	"pikegate/internal/api"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/phrase"
 )
 
 var update = flag.Bool("update", false, "write console/openapi.json anew")
@@ -129,6 +130,7 @@ func TestTheService(t *testing.T) {
 	t.Run("routes", func(t *testing.T) { testRoutes(t, newCallerFor(t, c)) })
 	t.Run("records", func(t *testing.T) { testRecords(t, newCallerFor(t, c), ferries) })
 	t.Run("ways of asking", func(t *testing.T) { testAsking(t, newCallerFor(t, c), ferries) })
+	t.Run("readings", func(t *testing.T) { testReadings(t, newCallerFor(t, c)) })
 	t.Run("units to pick from", func(t *testing.T) { testUnits(t, newCallerFor(t, c), ferries) })
 	t.Run("formats", func(t *testing.T) { testFormats(t, newCallerFor(t, c)) })
 	t.Run("bad input", func(t *testing.T) { testBadInput(t, newCallerFor(t, c)) })
@@ -256,6 +258,49 @@ func testAsking(t *testing.T, c *caller, ferries *demotest.Ferries) {
 	require.Len(t, got.Rows, len(want))
 	for i, row := range got.Rows {
 		assert.Equal(t, want[i], fmt.Sprintf("%s %5.0f", row[0], row[1]))
+	}
+}
+
+// testReadings holds what the service understands to what the reader says, which
+// the command line prints as well, text by text.
+func testReadings(t *testing.T, c *caller) {
+	const text = `pikegate: 1
+prompt: any-days
+ask: Which days?
+type: period
+open: either
+---
+pikegate: 1
+query: any-days
+of: claims
+show: [claim_id]
+where: {opened_on: {within: {prompt: any-days}}}
+---
+pikegate: 1
+report: any-days
+title: Any days
+prompts: [any-days]
+sections: [{table: {query: any-days}}]
+`
+	status, _ := c.do("POST", "/api/v1/definitions", "/api/v1/definitions", upload(text))
+	require.Equal(t, 200, status)
+	asOf := civil.MustParseDay("2026-11-23")
+	for _, text := range []string{"5 Mar 2026", "5 Mar 26", "2026-W10", "Q1 2026", "last 3 months", "7 days to date", "since 5 Mar 2026", "../today", "Mar 2026 to May 2026", "1/2/26 - 13/2/26",
+		"3/4/2026", "5 Mar", "30 Feb 2026", "Fri 5 Mar 2026", "5 Mar 2026 2pm", "lst mnth", "5 Mar 2026 to 1 Mar 2026", "this fiscal year", "soon"} {
+		r, f := phrase.Period(text, phrase.Setting{AsOf: asOf})
+		body, _ := json.Marshal(map[string]any{"answers": map[string]any{"any-days": text}})
+		_, got := c.do("POST", "/api/v1/reports/any-days/answers", "/api/v1/reports/{report}/answers", string(body))
+		var u api.Understanding
+		require.NoError(t, json.Unmarshal(got, &u))
+		if f != nil {
+			require.Len(t, u.Errors, 1, text)
+			assert.Equal(t, [2]string{f.Code, f.Sentence()}, [2]string{u.Errors[0].Code, u.Errors[0].Sentence()}, text)
+			continue
+		}
+		require.Empty(t, u.Errors, text)
+		first, last := r.Period.Ends()
+		assert.Equal(t, [2]*civil.Day{first, last}, [2]*civil.Day{u.Answers[0].First, u.Answers[0].Last}, text)
+		assert.Equal(t, r.Notes, u.Answers[0].Notes, text)
 	}
 }
 

@@ -36,11 +36,12 @@ type Understood struct {
 	Spelled string          `json:"spelled" doc:"What was understood, so that nobody can misread it."`
 	First   *civil.Day      `json:"first,omitempty" doc:"First day, included; absent where that side is open."`
 	Last    *civil.Day      `json:"last,omitempty" doc:"Last day, included; absent where that side is open."`
-	From    string          `json:"first_spelled,omitempty" doc:"The first day, so that nobody can misread it."`
-	Through string          `json:"last_spelled,omitempty" doc:"The last day, likewise."`
+	From    string          `json:"first_spelled,omitempty" doc:"The first day or moment, so that nobody can misread it; of a refused answer too, where it could be read."`
+	Through string          `json:"last_spelled,omitempty" doc:"The last day or moment, likewise."`
 	Days    int             `json:"days,omitempty" doc:"Number of days, where both sides are set."`
 	Dates   []civil.Day     `json:"dates,omitempty" doc:"Single days, in order of time."`
 	Start   string          `json:"first_instant,omitempty" doc:"Start of the first moment, RFC 3339 with the zone's offset; absent where that side is open."`
+	End     string          `json:"last_instant,omitempty" doc:"Start of the last moment, likewise; the moment is included."`
 	Until   string          `json:"until_instant,omitempty" doc:"End of the last moment, likewise, excluded."`
 	Times   *Times          `json:"times,omitempty" doc:"A part of the day."`
 	Derived string          `json:"derived,omitempty" doc:"What the answer was worked out from, for a prompt that is not asked."`
@@ -61,6 +62,7 @@ func understood(a *prompt.Answer) Understood {
 	if p := a.Prompt; p.Derived != "" {
 		u.Derived = string(p.Derived) + " " + p.Base.Name
 	}
+	u.From, u.Through = a.Ends()
 	if !a.Given {
 		return u
 	}
@@ -68,15 +70,15 @@ func understood(a *prompt.Answer) Understood {
 	default:
 		u.Days = a.Period.Days()
 		u.First, u.Last = a.Period.Ends()
-		u.From, u.Through = a.Period.First.Spelled(), a.Period.Last.Spelled()
 	case prompt.Days:
 		u.Dates = a.Days
 	case prompt.Moment, prompt.MomentPeriod:
 		if m := a.Moments.First; m.IsValid() {
-			u.Start, u.From = m.Time(a.Zone).Format(time.RFC3339), m.Spelled(a.Zone)
+			u.Start = m.Time(a.Zone).Format(time.RFC3339)
 		}
 		if m := a.Moments.Last; m.IsValid() {
-			u.Until, u.Through = time.Unix(m.End(), 0).In(a.Zone).Format(time.RFC3339), m.Spelled(a.Zone)
+			u.End = m.Time(a.Zone).Format(time.RFC3339)
+			u.Until = time.Unix(m.End(), 0).In(a.Zone).Format(time.RFC3339)
 		}
 	case prompt.TimeRange:
 		u.Times = &Times{First: a.Times.First(), Last: a.Times.Last()}

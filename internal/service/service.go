@@ -275,10 +275,8 @@ func (s *Service) Put(ctx context.Context, files []definition.File) (*PutResult,
 	}
 	s.publish(catalog)
 	result := &PutResult{Stored: stored}
-	for _, w := range catalog.Warnings {
-		if slices.ContainsFunc(files, func(f definition.File) bool { return f.Name == w.Place.File }) {
-			result.Warnings = append(result.Warnings, w)
-		}
+	for _, d := range docs {
+		result.Warnings = append(result.Warnings, catalog.Warnings[d.Ref]...)
 	}
 	return result, nil
 }

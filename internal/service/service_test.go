@@ -203,7 +203,7 @@ func TestTheSameNameTwiceInOneUpload(t *testing.T) {
 
 func TestFindingReports(t *testing.T) {
 	ferries := demotest.Start(t)
-	for search, want := range map[string]int{"": 3, "LATE": 1, "office late": 1, "freight fuel": 0, "day": 2} {
+	for search, want := range map[string]int{"": 12, "LATE": 2, "office late newest left": 1, "freight fuel": 0, "waybills day": 1} {
 		assert.Len(t, ferries.Service.Reports(search), want, "%q", search)
 	}
 	_, err := ferries.Service.Report("waybill-by-day")

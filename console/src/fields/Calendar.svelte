@@ -7,7 +7,7 @@
   let { day, pick }: { day?: string; pick: (iso: string) => void } = $props();
 
   // svelte-ignore state_referenced_locally -- the calendar is made anew each time it opens
-  const shown = day ? [parseDate(day)] : [];
+  const shown = day ? parseDate(day) : undefined;
 
   const monthName = (month: number) => new Date(2000, month - 1, 1).toLocaleString('en', { month: 'long' });
 </script>
@@ -31,7 +31,7 @@
   locale="en-GB"
   startOfWeek={1}
   fixedWeeks
-  defaultValue={shown}
+  defaultFocusedValue={shown}
   onValueChange={(details) => details.value[0] && pick(details.value[0].toString())}
 >
   <DatePicker.Content class="calendar">
@@ -58,7 +58,7 @@
               {#each picker().weeks as week, i (i)}
                 <DatePicker.TableRow>
                   {#each week as value (value.toString())}
-                    <DatePicker.TableCell {value}><DatePicker.TableCellTrigger>{value.day}</DatePicker.TableCellTrigger></DatePicker.TableCell>
+                    <DatePicker.TableCell {value}><DatePicker.TableCellTrigger class={value.toString() === day ? 'chosen' : ''}>{value.day}</DatePicker.TableCellTrigger></DatePicker.TableCell>
                   {/each}
                 </DatePicker.TableRow>
               {/each}
@@ -137,7 +137,7 @@
   :global(.calendar [data-part='table-cell-trigger'][data-outside-range]) {
     color: var(--quiet);
   }
-  :global(.calendar [data-part='table-cell-trigger'][data-selected]) {
+  :global(.calendar [data-part='table-cell-trigger'].chosen) {
     background: var(--deep);
     color: var(--on-deep);
   }

@@ -1,5 +1,7 @@
 <script lang="ts">
   import type { Component } from 'svelte';
+  import type { Offer } from '../lib/api';
+  import UnitList from './UnitList.svelte';
 
   type Props = {
     id: string;
@@ -7,34 +9,40 @@
     value: string;
     /** The day that the service understood, ISO; where a calendar opens. */
     day?: string;
+    /** For moments: the time of day that goes with a day picked. Without it no clock is shown. */
+    time?: string;
+    /** For months, quarters and years: those to pick from, in place of a calendar. */
+    units?: Offer[];
     placeholder?: string;
     describedby: string;
     invalid: boolean;
     oninput: (text: string) => void;
   };
-  let { id, label, value, day, placeholder, describedby, invalid, oninput }: Props = $props();
+  let { id, label, value, day, time, units, placeholder, describedby, invalid, oninput }: Props = $props();
 
   let panel = $state<HTMLElement>();
   let button = $state<HTMLElement>();
   let Calendar = $state<Component<{ day?: string; pick: (iso: string) => void }>>();
   let open = $state(false);
+  let clock = $state('');
 
   // The calendar is loaded when somebody first wants one.
   async function toggle() {
-    Calendar ??= (await import('./Calendar.svelte')).default;
+    if (!units) Calendar ??= (await import('./Calendar.svelte')).default;
     panel?.togglePopover();
   }
 
   function place(event: ToggleEvent) {
     open = event.newState === 'open';
     if (!open || !panel || !button) return;
+    clock = time ?? '';
     const at = button.getBoundingClientRect();
-    panel.style.top = `${Math.min(at.bottom + 4, innerHeight - 340)}px`;
+    panel.style.top = `${Math.max(8, Math.min(at.bottom + 4, innerHeight - (time ? 390 : 340)))}px`;
     panel.style.left = `${Math.max(8, Math.min(at.right - 280, innerWidth - 300))}px`;
   }
 
-  function pick(iso: string) {
-    oninput(iso);
+  function pick(text: string) {
+    oninput(time ? `${text} ${clock.trim()}` : text);
     panel?.hidePopover();
     button?.focus();
   }
@@ -53,14 +61,21 @@
     {value}
     oninput={(e) => oninput(e.currentTarget.value)}
   />
-  <button bind:this={button} type="button" aria-label="Pick {label} from a calendar" aria-expanded={open} onclick={toggle}>
+  <button bind:this={button} type="button" aria-label="Pick {label} from {units ? 'a list' : 'a calendar'}" aria-expanded={open} onclick={toggle}>
     <svg width="15" height="15" viewBox="0 0 15 15" aria-hidden="true" fill="none" stroke="currentColor">
       <rect x="1.5" y="2.5" width="12" height="11" rx="1" /><path d="M1.5 6h12M4.5 1v3M10.5 1v3" />
     </svg>
   </button>
 </div>
-<div bind:this={panel} popover="auto" class="panel" ontoggle={place} role="dialog" aria-label="Calendar for {label}">
-  {#if Calendar && open}<Calendar {day} {pick} />{/if}
+<div bind:this={panel} popover="auto" class="panel" ontoggle={place} role="dialog" aria-label="{units ? 'List' : 'Calendar'} for {label}">
+  {#if units && open}
+    <UnitList {units} {day} {pick} />
+  {:else if Calendar && open}
+    {#if time}
+      <label class="clock">at this time of day <input type="text" autocomplete="off" bind:value={clock} /></label>
+    {/if}
+    <Calendar {day} {pick} />
+  {/if}
 </div>
 
 <style>
@@ -73,7 +88,7 @@
   .invalid {
     border-color: var(--brick);
   }
-  input {
+  .field input {
     flex: 1;
     min-width: 0;
     background: transparent;
@@ -92,6 +107,23 @@
   }
   button:hover {
     color: var(--ink);
+  }
+  .clock {
+    display: flex;
+    justify-content: space-between;
+    align-items: center;
+    gap: 8px;
+    font-size: 13.5px;
+    color: var(--quiet);
+    padding: 0 0 8px 4px;
+  }
+  .clock input {
+    width: 84px;
+    border: 1px solid var(--edge);
+    border-radius: 4px;
+    background: var(--field);
+    color: var(--ink);
+    padding: 3px 8px;
   }
   .panel {
     position: fixed;

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Fault, PromptInfo, Understood } from '../lib/api';
-  import type { Field } from '../lib/answers';
+  import { hasTwoFields, type Field } from '../lib/answers';
   import { counted } from '../lib/format';
   import DateInput from './DateInput.svelte';
   import Refusals from './Refusals.svelte';
@@ -19,13 +19,41 @@
   const faultyAt = (side: 'start' | 'end') => faults.some((f) => (f.place.side ?? 'start') === side);
   const spelled = $derived(understood?.given ? understood.spelled : '');
   const days = $derived(understood?.given && understood.days ? counted(understood.days, 'day') : '');
+  const two = $derived(hasTwoFields(prompt));
+  const isUnit = $derived(['month', 'quarter', 'year'].includes(prompt.type));
+  const isTimed = $derived(prompt.type === 'moment' || prompt.type === 'moment-period');
+  // What an end of the answer stands for, whole.
+  const whole = $derived(isUnit ? prompt.type : prompt.type === 'period' ? 'day' : 'minute');
+
+  const captions = $derived(
+    isUnit
+      ? ['from the start of', 'through the end of']
+      : prompt.type === 'time-range'
+        ? ['from, minute included', 'through, minute included']
+        : [`from, that ${whole} included`, `through, that ${whole} included`],
+  );
+
+  // What the service understood of each of two fields.
+  const first = $derived(understood?.times?.first ?? understood?.first_spelled ?? '');
+  const last = $derived(understood?.times?.last ?? [understood?.last_spelled, days].filter(Boolean).join(' · '));
+
+  // The end that a whole answer in the first field has, as one would type it.
+  const understoodEnd = $derived.by(() => {
+    const day = understood?.last;
+    if (isTimed) return understood?.last_instant?.slice(0, 16).replace('T', ' ') ?? '';
+    return prompt.units?.find((u) => day && u.first! <= day && day <= u.last!)?.phrase ?? day ?? '';
+  });
+
+  /** The day and the time of day of a moment, by the zone's clocks. */
+  const dayOf = (instant?: string) => instant?.slice(0, 10);
+  const clockOf = (instant?: string) => instant?.slice(11, instant.slice(17, 19) === '00' ? 16 : 19);
 
   // A suggestion for one side goes there; any other is the whole answer.
   function apply(fault: Fault, suggestion: string) {
+    const side = two && field.end && !suggestion.includes(' to ') ? fault.place.side : undefined;
     if (prompt.type === 'choice') change({ ...field, values: [...field.values.filter((v) => v !== fault.entered), suggestion] });
     else if (prompt.type === 'days') change({ ...field, start: mended(field.start, fault.entered, suggestion) });
-    else if (prompt.type === 'period' && field.end && fault.place.side === 'end' && !suggestion.includes(' to ')) change({ ...field, end: suggestion });
-    else if (prompt.type === 'period' && field.end && fault.place.side === 'start' && !suggestion.includes(' to ')) change({ ...field, start: suggestion });
+    else if (side) change({ ...field, [side]: suggestion });
     else change({ ...field, start: suggestion, end: '' });
   }
 
@@ -45,12 +73,29 @@
 
 <fieldset aria-describedby="{id}-faults">
   <legend>{prompt.ask} {#if prompt.help}<span class="help">{prompt.help}</span>{/if}</legend>
-  {#if prompt.type === 'day'}
+  {#if two}
+    <div class="two" class:stacked={isTimed}>
+      <div>
+        <label class="caption" for="{id}-start">{captions[0]}</label>
+        {@render side('start')}
+        <p id="{id}-first" class="understood" aria-live="polite">{first}</p>
+      </div>
+      <div>
+        <label class="caption" for="{id}-end">{captions[1]}</label>
+        {@render side('end')}
+        <p id="{id}-last" class="understood" aria-live="polite">{last}</p>
+      </div>
+    </div>
+    {#if prompt.type === 'time-range' && spelled.includes('the next day')}<p class="understood">{spelled}</p>{/if}
+    {@render remarks()}
+  {:else if prompt.type === 'day' || prompt.type === 'moment' || isUnit}
     <DateInput
       id="{id}-start"
       label={prompt.ask}
       value={field.start}
-      day={understood?.first}
+      day={understood?.first ?? dayOf(understood?.first_instant)}
+      time={isTimed ? (clockOf(understood?.first_instant) ?? '00:00') : undefined}
+      units={isUnit ? (prompt.units ?? []) : undefined}
       describedby="{id}-understood {id}-faults"
       invalid={faults.length > 0}
       oninput={(start) => change({ ...field, start })}
@@ -68,52 +113,6 @@
       oninput={(e) => change({ ...field, start: e.currentTarget.value })}
     ></textarea>
     <p id="{id}-understood" class="understood" aria-live="polite">{spelled}</p>
-  {:else if prompt.type === 'period'}
-    <div class="two">
-      <div>
-        <label class="caption" for="{id}-start">from, that day included</label>
-        <DateInput
-          id="{id}-start"
-          label="From, that day included"
-          value={field.start}
-          day={understood?.first}
-          describedby="{id}-first {id}-faults"
-          invalid={faultyAt('start')}
-          oninput={(start) => change({ ...field, start })}
-        />
-        <p id="{id}-first" class="understood" aria-live="polite">{understood?.first_spelled}</p>
-      </div>
-      <div>
-        <label class="caption" for="{id}-end">through, that day included</label>
-        <DateInput
-          id="{id}-end"
-          label="Through, that day included"
-          value={field.end}
-          day={understood?.last}
-          placeholder={field.end || !understood?.last ? '' : understood.last}
-          describedby="{id}-last {id}-faults"
-          invalid={faultyAt('end')}
-          oninput={(end) => change({ ...field, end })}
-        />
-        <p id="{id}-last" class="understood" aria-live="polite">{[understood?.last_spelled, days].filter(Boolean).join(' · ')}</p>
-      </div>
-    </div>
-    {@render remarks()}
-    {#if prompt.offers}
-      <div class="offers">
-        {#each prompt.offers as offer (offer.phrase)}
-          <button
-            type="button"
-            class:on={field.start === offer.phrase && !field.end}
-            disabled={!!offer.refused}
-            title={offer.refused}
-            onclick={() => change({ ...field, start: offer.phrase, end: '' })}
-          >
-            {offer.phrase} <span>{offer.days}</span>
-          </button>
-        {/each}
-      </div>
-    {/if}
   {:else if prompt.type === 'number'}
     <div class="number" class:invalid={faults.length > 0}>
       <input
@@ -147,8 +146,57 @@
       <button type="button" class="clear" onclick={() => change({ ...field, values: [] })}>Choose none</button>
     {/if}
   {/if}
-  {#if prompt.type !== 'period'}{@render remarks()}{/if}
+  {#if !two}{@render remarks()}{/if}
+  {#if prompt.offers}
+    <div class="offers">
+      {#each prompt.offers as offer (offer.phrase)}
+        <button
+          type="button"
+          class:on={field.start === offer.phrase && !field.end}
+          disabled={!!offer.refused}
+          title={offer.refused}
+          onclick={() => change({ ...field, start: offer.phrase, end: '' })}
+        >
+          {offer.phrase} <span>{offer.days}</span>
+        </button>
+      {/each}
+    </div>
+  {/if}
 </fieldset>
+
+{#snippet side(which: 'start' | 'end')}
+  {@const label = `${which === 'start' ? 'From' : 'Through'}, that ${whole} included`}
+  {@const moment = which === 'start' ? understood?.first_instant : understood?.last_instant}
+  {@const day = (which === 'start' ? understood?.first : understood?.last) ?? dayOf(moment)}
+  {#if prompt.type === 'time-range'}
+    <input
+      id="{id}-{which}"
+      class="plain"
+      class:invalid={faultyAt(which)}
+      type="text"
+      autocomplete="off"
+      aria-label={label}
+      aria-invalid={faultyAt(which)}
+      aria-describedby="{id}-{which === 'start' ? 'first' : 'last'} {id}-faults"
+      placeholder={which === 'end' && !field.end ? (understood?.times?.last ?? '') : ''}
+      value={field[which]}
+      oninput={(e) => change({ ...field, [which]: e.currentTarget.value })}
+    />
+  {:else}
+    <DateInput
+      id="{id}-{which}"
+      {label}
+      value={field[which]}
+      {day}
+      time={isTimed ? (clockOf(moment) ?? (which === 'start' ? '00:00' : '24:00')) : undefined}
+      units={isUnit ? (prompt.units ?? []) : undefined}
+      placeholder={which === 'end' && !field.end ? understoodEnd : ''}
+      describedby="{id}-{which === 'start' ? 'first' : 'last'} {id}-faults"
+      invalid={faultyAt(which)}
+      oninput={(text) => change({ ...field, [which]: text })}
+    />
+  {/if}
+{/snippet}
 
 {#snippet remarks()}
   {#each understood?.notes ?? [] as note (note)}<p class="note">{note}</p>{/each}
@@ -173,6 +221,10 @@
     display: grid;
     grid-template-columns: repeat(2, minmax(0, 1fr));
     gap: 10px;
+  }
+  .stacked {
+    grid-template-columns: 1fr;
+    gap: 6px;
   }
   .caption {
     display: block;
@@ -199,11 +251,13 @@
   .offers span {
     color: var(--quiet);
     font-weight: 400;
+    text-align: right;
   }
   .offers button {
     display: flex;
     justify-content: space-between;
     gap: 12px;
+    text-align: left;
     border: 1px solid var(--line);
     border-radius: 3px;
     padding: 2px 8px;
@@ -238,7 +292,8 @@
     padding: 6px 10px;
     color: var(--ink);
   }
-  textarea {
+  textarea,
+  .plain {
     display: block;
     width: 100%;
     border: 1px solid var(--edge);
@@ -247,7 +302,8 @@
     color: var(--ink);
     padding: 6px 10px;
   }
-  textarea::placeholder {
+  textarea::placeholder,
+  .plain::placeholder {
     color: var(--quiet);
     opacity: 1;
   }

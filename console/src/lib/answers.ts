@@ -5,6 +5,9 @@ import type { Answer, Answers, PromptInfo } from './api';
 export type Field = { start: string; end: string; values: string[] };
 export type Fields = Record<string, Field>;
 
+/** Whether a prompt is asked in two fields, of which the first takes a whole answer as well. */
+export const hasTwoFields = (p: PromptInfo) => !!p.pair || ['period', 'moment-period', 'time-range'].includes(p.type);
+
 export const emptyField = (): Field => ({ start: '', end: '', values: [] });
 
 /** The fields as the prompts' defaults fill them. */
@@ -32,7 +35,7 @@ export function answersOf(prompts: PromptInfo[], fields: Fields): Answers {
 function answerOf(p: PromptInfo, field: Field): Answer {
   if (p.type === 'choice') return field.values.length > 0 ? field.values : null;
   if (p.type === 'days') return field.start.trim() === '' ? null : field.start.split('\n').filter((line) => line.trim() !== '');
-  if (p.type === 'period' && field.end.trim() !== '') return { start: field.start, end: field.end };
+  if (hasTwoFields(p) && field.end.trim() !== '') return { start: field.start, end: field.end };
   return field.start.trim() === '' ? null : field.start;
 }
 
@@ -45,7 +48,7 @@ export function queryOf(prompts: PromptInfo[], fields: Fields): string {
       for (const value of field.values.length > 0 ? field.values : ['']) query.append(p.name, value);
     } else {
       query.append(p.name, field.start);
-      if (p.type === 'period' && field.end) query.append(`${p.name}.end`, field.end);
+      if (hasTwoFields(p) && field.end) query.append(`${p.name}.end`, field.end);
     }
   }
   return query.toString();

@@ -85,6 +85,23 @@ func (p MomentPeriod) Spelled(zone *time.Location) string {
 	return "any moment"
 }
 
+// Brief is the period in few letters, what both ends share said once: "23 Nov 2026
+// 18:00 – 23:59", "22 Nov 18:00 – 23 Nov 2026 06:00"; the spelled form where a side
+// is open.
+func (p MomentPeriod) Brief(zone *time.Location) string {
+	if !p.IsClosed() {
+		return p.Spelled(zone)
+	}
+	first, last := p.First.Time(zone), p.Last.Time(zone)
+	switch {
+	case first.Year() != last.Year():
+		return first.Format("2 Jan 2006 15:04 – ") + last.Format("2 Jan 2006 15:04")
+	case first.YearDay() != last.YearDay():
+		return first.Format("2 Jan 15:04 – ") + last.Format("2 Jan 2006 15:04")
+	}
+	return first.Format("2 Jan 2006 15:04 – ") + last.Format("15:04")
+}
+
 // Duration says a number of seconds in words: "2 days 3 hours 1 minute".
 func Duration(seconds int64) string {
 	var parts []string

@@ -115,7 +115,7 @@ type Catalog struct {
 	Prompts  map[string]*prompt.Prompt
 	Queries  map[string]*Query
 	Reports  map[string]*Report
-	Warnings fault.List // findings that do not stop publishing, by place
+	Warnings map[Ref]fault.List // findings that do not stop publishing
 }
 
 // Answered lists the prompts that a run of the report has answers to.
@@ -129,5 +129,6 @@ func newCatalog() *Catalog {
 		Prompts:  map[string]*prompt.Prompt{},
 		Queries:  map[string]*Query{},
 		Reports:  map[string]*Report{},
+		Warnings: map[Ref]fault.List{},
 	}
 }

@@ -45,7 +45,9 @@ func TestWrongDefinitions(t *testing.T) {
 			if len(faults) == 0 {
 				var c *Catalog
 				c, faults = Link(append(good, docs...), setting)
-				faults = append(faults, c.Warnings...)
+				for _, d := range docs {
+					faults = append(faults, c.Warnings[d.Ref]...)
+				}
 			}
 			assert.Equal(t, strings.TrimSpace(text[name+".want"]), faults.Error(), "%s in %s", f.Name, path)
 		}

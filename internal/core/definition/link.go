@@ -91,7 +91,6 @@ func (l *linker) link(docs []Document) {
 		}
 	}
 	slices.SortStableFunc(l.all, byPlace)
-	slices.SortStableFunc(l.catalog.Warnings, byPlace)
 }
 
 func byPlace(a, b *fault.Fault) int {
@@ -144,7 +143,10 @@ type linker struct {
 func (l *linker) document(d *Document) {
 	l.reader = d.read()
 	defer func() {
-		l.all, l.catalog.Warnings = append(l.all, l.faults...), append(l.catalog.Warnings, l.warnings...)
+		l.all = append(l.all, l.faults...)
+		if len(l.warnings) > 0 {
+			l.catalog.Warnings[d.Ref] = l.warnings
+		}
 		l.broken[d.Ref] = len(l.faults) > 0
 	}()
 	m, ok := l.mapping(l.root)

@@ -1,6 +1,7 @@
 package phrase
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -227,13 +228,22 @@ func TestSeasons(t *testing.T) {
 // Every day of 400 years, in every form that names a day whole, is read back
 // as itself.
 func TestEveryDayInEveryForm(t *testing.T) {
-	forms := []string{"2006-01-02", "20060102", "2006/1/2", "2 Jan 2006", "January 2, 2006", "2-Jan-2006", "Mon 2 Jan 2006"}
+	layouts := []string{"2006-01-02", "20060102", "2006-1-2", "2006/1/2", "2006.01.02", "2 Jan 2006", "Jan 2 2006", "January 2, 2006", "2 January, 2006", "2-Jan-2006", "Jan-2-2006",
+		"Mon 2 Jan 2006", "Monday, January 2 2006", "Mon 2006-01-02", "2006-002", "2/1/2006", "02.01.2006"}
+	dayFirst := Setting{AsOf: setting.AsOf, Order: DayFirst}
 	for d := civil.MustDay(1800, 1, 1); d < civil.MustDay(2200, 1, 1); d++ {
-		form := forms[int(d)%len(forms)]
-		text := timeOf(d).Format(form)
-		r, f := Day(text, setting)
-		if f != nil || r.Period.First != d {
-			t.Fatalf("%q was read as %s (%v), want %s", text, r.Period.First, f, d)
+		at := timeOf(d)
+		year, week := at.ISOWeek()
+		weekday := (int(at.Weekday())+6)%7 + 1
+		texts := []string{fmt.Sprintf("%04d-W%02d-%d", year, week, weekday), fmt.Sprintf("%04dw%02d%d", year, week, weekday)}
+		for _, layout := range layouts {
+			texts = append(texts, at.Format(layout))
+		}
+		for _, text := range texts {
+			r, f := Day(text, dayFirst)
+			if f != nil || r.Period.First != d {
+				t.Fatalf("%q was read as %s (%v), want %s", text, r.Period.First, f, d)
+			}
 		}
 	}
 }

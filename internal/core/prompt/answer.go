@@ -84,12 +84,31 @@ func (a *Answer) Spelled() string {
 	return strings.Join(labels, ", ")
 }
 
-// Brief is the same in few letters, fit for a button.
-func (a *Answer) Brief() string {
-	if a.Given && a.Prompt.Type.IsPeriod() {
-		return a.Period.Brief()
+// Ends are the first and the last day or moment, spelled, "" where that side is
+// open or the answer has none. A refused answer has those that could be read.
+func (a *Answer) Ends() (first, last string) {
+	if a.Prompt.Type.IsPeriod() {
+		return a.Period.First.Spelled(), a.Period.Last.Spelled()
 	}
-	return a.Spelled()
+	if m := a.Moments.First; m.IsValid() {
+		first = m.Spelled(a.Zone)
+	}
+	if m := a.Moments.Last; m.IsValid() {
+		last = m.Spelled(a.Zone)
+	}
+	return first, last
+}
+
+// Brief is the answer in few letters, fit for a button; "" where the answer as it
+// was given says as much.
+func (a *Answer) Brief() string {
+	switch {
+	case a.Given && a.Prompt.Type.IsPeriod():
+		return a.Period.Brief()
+	case a.Given && a.Prompt.Type == MomentPeriod:
+		return a.Moments.Brief(a.Zone)
+	}
+	return ""
 }
 
 // Answers are the understood answers by the name of their prompt.

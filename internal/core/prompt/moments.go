@@ -21,7 +21,7 @@ func (a *Answer) readMoments(e Entered, s Setting) fault.List {
 	case p.Type == Moment:
 		return refuse(fault.New(phrase.NotADate, "one moment is asked for, and more was given"), strings.Join(e.texts, ", "), "")
 	case one:
-		r, refused = refusable(phrase.MomentPeriod(text, s))
+		r, refused = refusable(phrase.MomentStart(text, s))
 	case e.shape == sides:
 		r, refused = readMomentSides(e.texts[0], e.texts[1], s)
 	default:
@@ -29,6 +29,9 @@ func (a *Answer) readMoments(e Entered, s Setting) fault.List {
 	}
 	if len(refused) > 0 {
 		return refused
+	}
+	if p.Type == MomentPeriod && !r.Unit {
+		r.Period.Last = civil.Moment{} // a single moment is where a period starts
 	}
 	a.Moments, a.Notes = r.Period, r.Notes
 	var f *fault.Fault
@@ -65,9 +68,6 @@ func readMomentSides(start, end string, s Setting) (phrase.MomentReading, fault.
 		func(text string) (phrase.MomentReading, *fault.Fault) { return phrase.MomentStart(text, s) },
 		func(text string) (phrase.MomentReading, *fault.Fault) { return phrase.MomentEnd(text, s) })
 	if strings.TrimSpace(end) == "" {
-		if !first.Unit {
-			first.Period.Last = civil.Moment{}
-		}
 		return first, refused
 	}
 	if len(refused) > 0 {
