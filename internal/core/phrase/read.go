@@ -107,6 +107,13 @@ func Period(text string, s Setting) (Reading, *fault.Fault) {
 	if d, ok := civil.ParseDay(text); ok {
 		return Reading{Period: civil.Period{First: d, Last: d}}, nil
 	}
+	if len(text) == 21 && text[10] == '/' { // ISO 8601 as programs write it
+		first, ok := civil.ParseDay(text[:10])
+		last, okLast := civil.ParseDay(text[11:])
+		if ok && okLast && first <= last {
+			return Reading{Period: civil.Period{First: first, Last: last}, Unit: true}, nil
+		}
+	}
 	var room [48]token
 	tokens, ok := lex(text, room[:0])
 	if !ok || len(tokens) == 0 {
