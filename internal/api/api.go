@@ -157,17 +157,18 @@ func personal(c *gin.Context) {
 // may give.
 type enteredShape struct{}
 
-// Schema is a text, a number, a list of them, two ends, or null.
+// Schema is a text, a number, a truth, a list, two ends, or null.
 func (enteredShape) Schema(huma.Registry) *huma.Schema {
 	scalar := func() *huma.Schema {
 		return &huma.Schema{OneOf: []*huma.Schema{{Type: huma.TypeString}, {Type: huma.TypeNumber}}}
 	}
-	side := &huma.Schema{Type: huma.TypeString, Nullable: true}
+	side := &huma.Schema{OneOf: []*huma.Schema{{Type: huma.TypeString, Nullable: true}, {Type: huma.TypeNumber}}}
 	return &huma.Schema{
-		Description: "A text, a number, a list of those, the two ends of a period, or null for an answer left open on purpose.",
+		Description: "A text, a number, true or false, a list of texts and numbers, the two ends of a period or range, or null for an answer left open on purpose.",
 		OneOf: []*huma.Schema{
 			{Type: huma.TypeString, Nullable: true},
 			{Type: huma.TypeNumber},
+			{Type: huma.TypeBoolean},
 			{Type: huma.TypeArray, Items: scalar()},
 			{Type: huma.TypeObject, Properties: map[string]*huma.Schema{"start": side, "end": side}, AdditionalProperties: false},
 		},

@@ -447,7 +447,7 @@ func testBadInput(t *testing.T, c *caller) {
 			`routes: "Outer Lop" is not one of the choices; did you mean "Outer Loop"? [not_a_choice]` + "\n" + `minutes: "ten" is not a number; write it like 15 or 12.5 [not_a_number]`},
 		{"as-of day that is none", "late-sailings", `{"as_of":"someday"}`, 422, "answers_refused", `as of: "someday" is not a date; write it like 5 Mar 2026, 2026-03-05 or yesterday [not_a_date]`},
 		{"mistyped member", "late-sailings", `{"answer":{}}`, 400, "invalid_request", `body.answer: unexpected property [invalid_request]`},
-		{"an answer of no shape", "late-sailings", `{"answers":{"minutes":true}}`, 400, "invalid_request", `minutes: an answer is a text, a number, a list of those, or an object with start and end [invalid_request]`},
+		{"an answer of no shape", "late-sailings", `{"answers":{"minutes":{"from":1}}}`, 400, "invalid_request", `minutes: an answer is a text, a number, true, false, a list of those, or an object with start and end [invalid_request]`},
 		{"not JSON", "late-sailings", `{"answers":`, 400, "invalid_request", ""},
 		{"a 10 MB answer", "late-sailings", `{"answers":{"minutes":"` + strings.Repeat("9", 10<<20) + `"}}`, 413, "too_large", ""},
 		{"a long answer", "late-sailings", `{"answers":{"minutes":"` + strings.Repeat("9", 5000) + `"}}`, 422, "answers_refused", `minutes: the answer has 5000 bytes; at most 1000 are read [too_long]`},

@@ -47,7 +47,7 @@ type PromptInfo struct {
 	Name     string          `json:"name" doc:"What an answer names it by."`
 	Ask      string          `json:"ask" doc:"The question."`
 	Help     string          `json:"help,omitempty" doc:"More about it."`
-	Type     string          `json:"type" enum:"day,days,period,month,quarter,year,moment,moment-period,time-range,number,choice" doc:"The kind of answer."`
+	Type     string          `json:"type" enum:"day,days,period,month,quarter,year,moment,moment-period,time-range,number,number-range,text,yes-no,choice" doc:"The kind of answer."`
 	Required bool            `json:"required" doc:"Whether some answer must be given."`
 	Default  prompt.Entered  `json:"default" doc:"What is taken where no answer is given; null for none."`
 	Pair     bool            `json:"pair,omitempty" doc:"Whether a first and a last month, quarter or year are asked for."`
@@ -61,6 +61,8 @@ type PromptInfo struct {
 	Least    string          `json:"least,omitempty" doc:"The least number."`
 	Most     string          `json:"most,omitempty" doc:"The greatest number."`
 	Unit     string          `json:"unit,omitempty" doc:"Unit of the number."`
+	Letters  int             `json:"most_letters,omitempty" doc:"The most letters of a text."`
+	Pattern  string          `json:"pattern_help,omitempty" doc:"What a text must look like, in words."`
 	Many     bool            `json:"many,omitempty" doc:"Whether several choices may be given."`
 	AtLeast  int             `json:"at_least,omitempty" doc:"How many choices or days at least."`
 	AtMost   int             `json:"at_most,omitempty" doc:"How many choices or days at most."`
@@ -112,14 +114,14 @@ type cell struct{}
 // Schema is an integer, a text, or null.
 func (cell) Schema(huma.Registry) *huma.Schema {
 	return &huma.Schema{
-		Description: "An integer as a number; a decimal, a date (ISO 8601), an instant (RFC 3339 with the zone's offset) or a text as a string; null where the value is missing.",
-		OneOf:       []*huma.Schema{{Type: huma.TypeString, Nullable: true}, {Type: huma.TypeInteger}},
+		Description: "An integer or a number as a number; yes and no as true and false; a decimal, a date (ISO 8601), an instant (RFC 3339 with the zone's offset) or a text as a string; null where the value is missing.",
+		OneOf:       []*huma.Schema{{Type: huma.TypeString, Nullable: true}, {Type: huma.TypeNumber}, {Type: huma.TypeBoolean}},
 	}
 }
 
 // Put is what became of one definition.
 type Put struct {
-	Kind     string `json:"kind" enum:"source,dataset,period,prompt,query,report" doc:"What was defined."`
+	Kind     string `json:"kind" enum:"source,dataset,period,prompt,filter,query,report" doc:"What was defined."`
 	Name     string `json:"name" doc:"Its name."`
 	Change   string `json:"change" enum:"new,changed,same" doc:"What the upload did."`
 	Revision int    `json:"revision" doc:"The number of the published revision."`
@@ -223,7 +225,7 @@ func (r routes) report(ctx context.Context, in *struct {
 
 func promptInfo(p *prompt.Prompt, offers, units []prompt.OfferedPeriod) PromptInfo {
 	info := PromptInfo{Name: p.Name, Ask: p.Ask, Help: p.Help, Type: string(p.Type), Required: p.Required, Default: p.Default, Open: string(p.Open), Pair: p.Pair,
-		Earliest: p.Earliest, Latest: p.Latest, Unit: p.Unit, Many: p.Many, AtLeast: p.AtLeast, AtMost: p.AtMost, Choices: p.Choices}
+		Earliest: p.Earliest, Latest: p.Latest, Unit: p.Unit, Many: p.Many, AtLeast: p.AtLeast, AtMost: p.AtMost, Choices: p.Choices, Letters: p.MostLetters, Pattern: p.PatternHelp}
 	if p.Longest.N > 0 {
 		info.Longest = p.Longest.String()
 	}

@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/internal/api"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/service"
 )
 
@@ -123,6 +124,12 @@ func wanted(p api.PromptInfo) string {
 		add("a first and a last %s", p.Type)
 	case p.Type == "month" || p.Type == "quarter" || p.Type == "year":
 		add("one %s", p.Type)
+	case p.Type == "text":
+		add("a text")
+	case p.Type == "yes-no":
+		add("yes or no")
+	case p.Type == "number-range":
+		add("a least and a greatest number, such as 15 to 60")
 	case p.Type == "number" && p.Unit != "":
 		add("a number, in %s", p.Unit)
 	case p.Type == "number":
@@ -151,6 +158,12 @@ func wanted(p api.PromptInfo) string {
 		add("the last day may be left open")
 	case "either":
 		add("either side may be left open")
+	}
+	if p.Letters > 0 {
+		add("at most %s", fault.Count(p.Letters, "letter"))
+	}
+	if p.Pattern != "" {
+		add("%s", p.Pattern)
 	}
 	if p.AtLeast > 0 {
 		add("at least %d", p.AtLeast)

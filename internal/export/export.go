@@ -6,6 +6,7 @@ package export
 import (
 	"bufio"
 	"io"
+	"math"
 	"strconv"
 	"time"
 	"unicode/utf8"
@@ -68,8 +69,8 @@ func (o *output) send() error {
 	return err
 }
 
-// appendPlain appends a value as plain text: integers and decimals in digits,
-// dates in ISO form, instants in RFC 3339 with the zone's offset. A value that
+// appendPlain appends a value as plain text: integers and decimals in digits, yes
+// or no, dates in ISO form, instants in RFC 3339 with the zone's offset. A value that
 // does not fit its column's stored form is appended as it is stored.
 func (o *output) appendPlain(b []byte, c *record.Column, v record.Value) []byte {
 	if c.Type.IsDated() {
@@ -82,6 +83,9 @@ func (o *output) appendPlain(b []byte, c *record.Column, v record.Value) []byte 
 			}
 			return time.Unix(seconds, 0).In(o.zone).AppendFormat(b, time.RFC3339)
 		}
+	}
+	if c.Type == record.YesNo && (v == int64(0) || v == int64(1) || v == true || v == false) {
+		return append(b, map[bool]string{true: "yes", false: "no"}[v == int64(1) || v == true]...)
 	}
 	switch v := v.(type) {
 	case int64:
@@ -107,15 +111,24 @@ func (o *output) appendPlain(b []byte, c *record.Column, v record.Value) []byte 
 	return b
 }
 
-// appendJSON appends a value as JSON: integers as numbers, a missing value as
-// null, all else as text.
+// appendJSON appends a value as JSON: integers and numbers as numbers, yes and no
+// as true and false, a missing value as null, all else as text.
 func (o *output) appendJSON(b []byte, c *record.Column, v record.Value) []byte {
 	switch n := v.(type) {
 	case nil:
 		return append(b, "null"...)
 	case int64:
-		if c.Type == record.Integer {
+		if c.Type == record.Integer || c.Type == record.Number {
 			return strconv.AppendInt(b, n, 10)
+		}
+		if c.Type == record.YesNo && (n == 0 || n == 1) {
+			return strconv.AppendBool(b, n == 1)
+		}
+	case bool:
+		return strconv.AppendBool(b, n)
+	case float64:
+		if c.Type == record.Number && !math.IsNaN(n) && !math.IsInf(n, 0) {
+			return strconv.AppendFloat(b, n, 'g', -1, 64)
 		}
 	case string:
 		if c.Type == record.Text {

@@ -22,16 +22,16 @@ type knownExtent struct {
 }
 
 // dataOf is the run of days, from first to last, of the data that a prompt asks
-// about: of the columns that the query compares with its answer. It is open where
+// about: of the columns that the report compares with its answer. It is open where
 // there are none.
-func (s *Service) dataOf(ctx context.Context, q *definition.Query, p *prompt.Prompt) (civil.Period, error) {
+func (s *Service) dataOf(ctx context.Context, r *definition.Report, p *prompt.Prompt) (civil.Period, error) {
 	var data civil.Period
 	var failed error
-	q.Where.Walk(func(n *criteria.Node) {
+	r.Criteria().Walk(func(n *criteria.Node) {
 		if n.Operand.Prompt != p || failed != nil {
 			return
 		}
-		days, err := s.daysIn(ctx, q.Of, n.Column)
+		days, err := s.daysIn(ctx, r.Table.Of, n.Column)
 		failed = err
 		if !days.IsClosed() {
 			return

@@ -46,6 +46,10 @@ type Understood struct {
 	Times   *Times          `json:"times,omitempty" doc:"A part of the day."`
 	Derived string          `json:"derived,omitempty" doc:"What the answer was worked out from, for a prompt that is not asked."`
 	Number  string          `json:"number,omitempty" doc:"The number."`
+	Least   string          `json:"least,omitempty" doc:"The least of a range of numbers, included; absent where that side is open."`
+	Most    string          `json:"most,omitempty" doc:"The greatest of a range of numbers, included; absent where that side is open."`
+	Text    string          `json:"text,omitempty" doc:"The text."`
+	Truth   *bool           `json:"truth,omitempty" doc:"Yes or no."`
 	Choices []prompt.Option `json:"choices,omitempty" doc:"The choices, in the order in which they were given."`
 	Notes   []string        `json:"notes,omitempty" doc:"What one should know of how it was read."`
 }
@@ -84,6 +88,17 @@ func understood(a *prompt.Answer) Understood {
 		u.Times = &Times{First: a.Times.First(), Last: a.Times.Last()}
 	case prompt.Number:
 		u.Number = a.Number.String()
+	case prompt.NumberRange:
+		if a.Lower != nil {
+			u.Least = a.Lower.String()
+		}
+		if a.Upper != nil {
+			u.Most = a.Upper.String()
+		}
+	case prompt.Text:
+		u.Text = a.Text
+	case prompt.YesNo:
+		u.Truth = &a.Truth
 	case prompt.Choice:
 		u.Choices = a.Choices
 	}
@@ -151,7 +166,7 @@ func (s *Service) ReportOn(ctx context.Context, name, asOf string) (*ReportOn, e
 		if p.Type.Unit() == civil.NoUnit {
 			continue
 		}
-		data, err := s.dataOf(ctx, report.Table, p)
+		data, err := s.dataOf(ctx, report, p)
 		if err != nil {
 			slog.WarnContext(ctx, "nothing to pick from: the source did not answer", "report", name, "prompt", p.Name, "error", err)
 		}
@@ -198,6 +213,11 @@ type Run struct {
 	receipt Receipt
 }
 
+// attributes are what conditions can compare with of a person.
+func attributes(p Person) criteria.Person {
+	return criteria.Person{criteria.PersonName: p.Name, criteria.PersonRole: p.Role}
+}
+
 // Prepare checks the answers of a run and compiles its query. Nothing has been
 // read yet.
 func (s *Service) Prepare(ctx context.Context, name string, req Request) (*Run, error) {
@@ -216,7 +236,7 @@ func (s *Service) Prepare(ctx context.Context, name string, req Request) (*Run, 
 	if len(refused) > 0 {
 		return nil, &Refusal{Kind: AnswersRefused, Faults: refused}
 	}
-	where, dropped := criteria.Bind(table.Where, answers, setting)
+	where, dropped := criteria.Bind(report.Criteria(), answers, attributes(PersonOf(ctx)), setting)
 	said := criteria.Say(table.Of.Title, where, dropped, table.Sort, criteria.Clock{Name: from.Clock, Zone: from.Zone})
 	return &Run{
 		Columns: table.Show,

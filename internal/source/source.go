@@ -27,10 +27,19 @@ type Embedded struct {
 	db *sql.DB
 }
 
+// driverName is SQLite with the function that texts are folded by.
+const driverName = "pikegate-sqlite"
+
+func init() {
+	sql.Register(driverName, &sqlite3.SQLiteDriver{ConnectHook: func(c *sqlite3.SQLiteConn) error {
+		return c.RegisterFunc(compile.FoldFunction, compile.FoldValue, true)
+	}})
+}
+
 // OpenEmbedded opens the file for reading. Nothing is read before the first
 // View, so that a file that is not there yet is no error here.
 func OpenEmbedded(path string) (*Embedded, error) {
-	db, err := sql.Open("sqlite3", "file:"+(&url.URL{Path: path}).EscapedPath()+"?mode=ro&_query_only=1&_busy_timeout=5000")
+	db, err := sql.Open(driverName, "file:"+(&url.URL{Path: path}).EscapedPath()+"?mode=ro&_query_only=1&_busy_timeout=5000")
 	if err != nil {
 		return nil, err
 	}

@@ -28,14 +28,17 @@
   const captions = $derived(
     isUnit
       ? ['from the start of', 'through the end of']
-      : prompt.type === 'time-range'
+      : prompt.type === 'number-range'
+        ? ['at least', 'at most']
+        : prompt.type === 'time-range'
         ? ['from, minute included', 'through, minute included']
         : [`from, that ${whole} included`, `through, that ${whole} included`],
   );
 
   // What the service understood of each of two fields.
-  const first = $derived(understood?.times?.first ?? understood?.first_spelled ?? '');
-  const last = $derived(understood?.times?.last ?? [understood?.last_spelled, days].filter(Boolean).join(' · '));
+  const isPlain = $derived(prompt.type === 'time-range' || prompt.type === 'number-range');
+  const first = $derived(understood?.times?.first ?? understood?.least ?? understood?.first_spelled ?? '');
+  const last = $derived(understood?.times?.last ?? understood?.most ?? [understood?.last_spelled, days].filter(Boolean).join(' · '));
 
   // The end that a whole answer in the first field has, as one would type it.
   const understoodEnd = $derived.by(() => {
@@ -113,6 +116,32 @@
       oninput={(e) => change({ ...field, start: e.currentTarget.value })}
     ></textarea>
     <p id="{id}-understood" class="understood" aria-live="polite">{spelled}</p>
+  {:else if prompt.type === 'text'}
+    <input
+      id="{id}-start"
+      class="plain"
+      class:invalid={faults.length > 0}
+      type="text"
+      autocomplete="off"
+      aria-label={prompt.ask}
+      aria-invalid={faults.length > 0}
+      aria-describedby="{id}-faults"
+      placeholder={prompt.pattern_help ?? ''}
+      value={field.start}
+      oninput={(e) => change({ ...field, start: e.currentTarget.value })}
+    />
+  {:else if prompt.type === 'yes-no'}
+    <div class="choices">
+      {#each ['yes', 'no'] as word (word)}
+        <label>
+          <input type="radio" name="{id}-truth" checked={understood?.truth === (word === 'yes')} onchange={() => change({ ...field, start: word })} />
+          {word}
+        </label>
+      {/each}
+    </div>
+    {#if field.start && !prompt.required}
+      <button type="button" class="clear" onclick={() => change({ ...field, start: '' })}>Choose neither</button>
+    {/if}
   {:else if prompt.type === 'number'}
     <div class="number" class:invalid={faults.length > 0}>
       <input
@@ -165,10 +194,10 @@
 </fieldset>
 
 {#snippet side(which: 'start' | 'end')}
-  {@const label = `${which === 'start' ? 'From' : 'Through'}, that ${whole} included`}
+  {@const label = prompt.type === 'number-range' ? captions[which === 'start' ? 0 : 1]! : `${which === 'start' ? 'From' : 'Through'}, that ${whole} included`}
   {@const moment = which === 'start' ? understood?.first_instant : understood?.last_instant}
   {@const day = (which === 'start' ? understood?.first : understood?.last) ?? dayOf(moment)}
-  {#if prompt.type === 'time-range'}
+  {#if isPlain}
     <input
       id="{id}-{which}"
       class="plain"
@@ -178,7 +207,7 @@
       aria-label={label}
       aria-invalid={faultyAt(which)}
       aria-describedby="{id}-{which === 'start' ? 'first' : 'last'} {id}-faults"
-      placeholder={which === 'end' && !field.end ? (understood?.times?.last ?? '') : ''}
+      placeholder={which === 'end' && !field.end ? last : ''}
       value={field[which]}
       oninput={(e) => change({ ...field, [which]: e.currentTarget.value })}
     />

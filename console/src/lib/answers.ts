@@ -6,7 +6,7 @@ export type Field = { start: string; end: string; values: string[] };
 export type Fields = Record<string, Field>;
 
 /** Whether a prompt is asked in two fields, of which the first takes a whole answer as well. */
-export const hasTwoFields = (p: PromptInfo) => !!p.pair || ['period', 'moment-period', 'time-range'].includes(p.type);
+export const hasTwoFields = (p: PromptInfo) => !!p.pair || ['period', 'moment-period', 'time-range', 'number-range'].includes(p.type);
 
 export const emptyField = (): Field => ({ start: '', end: '', values: [] });
 

@@ -39,14 +39,25 @@ type Query struct {
 // the POSIX epoch.
 type Extent struct{ First, Last int64 }
 
-// Timed lists the columns of instants whose wall time some condition asks for.
+// Timed lists the columns of instants whose wall time some condition asks for, or
+// whose stored wall time has to become an instant to be compared with another
+// column.
 // What clocks showed is worked out with the changes of the zone that lie between
 // the column's first and last instant, so their extents have to be known.
 func (q Query) Timed() []*record.Column {
 	var found []*record.Column
 	q.Where.Walk(func(b *criteria.Bound) {
-		if (b.Op == criteria.RecursIn || b.Op == criteria.ClockWithin) && b.Column.Type == record.Instant && !slices.Contains(found, b.Column) {
-			found = append(found, b.Column)
+		add := func(c *record.Column) {
+			if c.Type == record.Instant && !slices.Contains(found, c) {
+				found = append(found, c)
+			}
+		}
+		if b.Op == criteria.RecursIn || b.Op == criteria.ClockWithin {
+			add(b.Column)
+		}
+		if b.Other != nil && b.Column.Type == record.Instant && (b.Column.Zone != nil || b.Other.Zone != nil) {
+			add(b.Column)
+			add(b.Other)
 		}
 	})
 	return found
@@ -62,6 +73,7 @@ type Statement struct {
 //
 //   - Name quotes an identifier, whatever it holds.
 //   - Param is the placeholder of the n-th value, from 1.
+//   - Value is the column in a condition or a sort: texts compare by code point.
 //   - Stored is what the bounds of a dated column are compared with: the column
 //     as it is wherever that sorts by time, so that an index serves, else the
 //     value in ISO form, missing where it is unreadable.
@@ -72,17 +84,27 @@ type Statement struct {
 //     mayMiss says whether the result can hold missing ones.
 //   - Wall is the wall time that a dated column stands for, for Part and Clock.
 //     shifts lead from the stored seconds of an instant to it.
+//   - Comparable is the value of a dated column in a form that compares with that of
+//     every other column of its type; shifts lead to seconds of the POSIX epoch.
+//   - Fold is a text after Unicode simple folding. Contains is a condition that a text
+//     holds the value of a placeholder, EndsWith that it ends with it; there the
+//     value is bound twice, once for its length.
 //   - Part is a part of the calendar of a wall time, as a number; Clock is its time
 //     of day as the text HH:MM:SS.
 type Dialect interface {
 	Name(name string) string
 	Param(n int) string
+	Value(c *record.Column) string
 	Stored(c *record.Column) string
 	Readable(c *record.Column, lower, upper bool) string
 	Order(c *record.Column, descending, mayMiss bool) string
 	Wall(c *record.Column, shifts []civil.Shift) string
 	Part(wall string, p criteria.Part) string
 	Clock(wall string) string
+	Comparable(c *record.Column, shifts []civil.Shift) string
+	Fold(text string) string
+	Contains(text, param string) string
+	EndsWith(text, length, value string) string
 }
 
 // Compiler compiles queries for one engine. It keeps what its dialect makes of
@@ -99,6 +121,8 @@ func New(d Dialect) *Compiler { return &Compiler{dialect: d} }
 // columnSQL is what a dialect makes of one column.
 type columnSQL struct {
 	name     string
+	missing  string // the condition that it is
+	present  string
 	stored   string
 	readable [2][2]string // by whether there is a lower bound, and an upper one
 	order    [2][2]string // by whether it descends, and whether values may be missing
@@ -108,7 +132,11 @@ func (c *Compiler) column(of *record.Column) *columnSQL {
 	if known, ok := c.columns.Load(of); ok {
 		return known.(*columnSQL)
 	}
-	s := &columnSQL{name: c.dialect.Name(of.Name), stored: c.dialect.Stored(of)}
+	name := c.dialect.Name(of.Name)
+	s := &columnSQL{name: c.dialect.Value(of), stored: c.dialect.Stored(of), missing: name + " IS NULL", present: name + " IS NOT NULL"}
+	if of.EmptyMissing {
+		s.missing, s.present = "("+s.missing+" OR "+name+" = '')", name+" <> ''"
+	}
 	for i := range 2 {
 		for j := range 2 {
 			if of.Type.IsDated() || of.Type.IsNumeric() {
@@ -151,7 +179,7 @@ func (c *Compiler) Select(q Query) Statement {
 		if i > 0 {
 			w.WriteString(", ")
 		}
-		w.WriteString(w.column(c).name)
+		w.WriteString(w.dialect.Name(c.Name))
 	}
 	w.from(q)
 	w.WriteString("\nORDER BY ")
@@ -221,9 +249,12 @@ func (w *writer) order(q Query) {
 	}
 }
 
-func (w *writer) bind(v any) {
+func (w *writer) bind(v any) { w.WriteString(w.param(v)) }
+
+// param binds a value and returns its placeholder.
+func (w *writer) param(v any) string {
 	w.args = append(w.args, v)
-	w.WriteString(w.dialect.Param(len(w.args)))
+	return w.dialect.Param(len(w.args))
 }
 
 func (w *writer) node(b *criteria.Bound, top bool) {
@@ -234,10 +265,10 @@ func (w *writer) node(b *criteria.Bound, top bool) {
 	joint := " AND "
 	if top && b.Logic == criteria.All {
 		joint = "\n  AND "
-	} else if b.Logic == criteria.Any {
+	} else if b.Logic != criteria.All {
 		joint = " OR "
 	}
-	brackets := len(b.Nodes) > 1 && (!top || b.Logic == criteria.Any)
+	brackets := b.Logic == criteria.None || len(b.Nodes) > 1 && (!top || b.Logic == criteria.Any)
 	if brackets {
 		w.WriteByte('(')
 	}
@@ -250,23 +281,99 @@ func (w *writer) node(b *criteria.Bound, top bool) {
 	if brackets {
 		w.WriteByte(')')
 	}
+	if b.Logic == criteria.None {
+		w.WriteString(isNotTrue)
+	}
 }
 
+// isNotTrue makes the exact opposite of a condition, which holds where a value is
+// missing: unknown is not true.
+const isNotTrue = " IS NOT TRUE"
+
 func (w *writer) condition(b *criteria.Bound) {
+	if denied, ok := b.Op.Denies(); ok {
+		positive := *b
+		positive.Op = denied
+		w.WriteByte('(')
+		w.condition(&positive)
+		w.say(")", isNotTrue)
+		return
+	}
 	column := w.column(b.Column)
 	switch {
+	case b.Other != nil:
+		w.columns(b)
 	case b.Op == criteria.Missing:
-		w.say(column.name, " IS NULL")
+		w.WriteString(column.missing)
 	case b.Op == criteria.Present:
-		w.say(column.name, " IS NOT NULL")
+		w.WriteString(column.present)
 	case b.Op == criteria.RecursIn || b.Op == criteria.ClockWithin:
 		w.wall(b, column)
 	case b.Column.Type.IsDated():
 		w.spans(b, column)
 	case b.Column.Type.IsNumeric():
 		w.numbers(b, column)
+	case b.Column.Type == record.YesNo:
+		w.say(column.name, " = ")
+		w.bind(int64(index(b.Truth)))
 	default:
-		w.list(column.name, len(b.Texts), func(i int) any { return b.Texts[i] })
+		w.texts(b, column)
+	}
+}
+
+// comparisons are the operators between two columns.
+var comparisons = map[criteria.Op]string{criteria.Is: " = ", criteria.Before: " < ", criteria.From: " >= ", criteria.Through: " <= ", criteria.After: " > ",
+	criteria.LessThan: " < ", criteria.AtMost: " <= ", criteria.AtLeast: " >= ", criteria.MoreThan: " > "}
+
+// columns writes a comparison of two columns of the same type.
+func (w *writer) columns(b *criteria.Bound) {
+	var sides [2]string
+	for i, c := range []*record.Column{b.Column, b.Other} {
+		column := w.column(c)
+		sides[i] = column.name
+		switch {
+		case c.Type.IsDated():
+			var shifts []civil.Shift
+			if c.Zone != nil {
+				extent, ok := w.extents[c]
+				if !ok {
+					w.WriteString("1 = 0")
+					return
+				}
+				shifts = civil.Shifts(extent.First, extent.Last, c.Zone, time.UTC, false)
+			}
+			sides[i] = w.dialect.Comparable(c, shifts)
+		case b.IgnoreCase:
+			sides[i] = w.dialect.Fold(column.name)
+		}
+		if readable := column.readable[0][0]; readable != "" {
+			w.say(readable, " AND ")
+		}
+	}
+	w.say(sides[0], comparisons[b.Op], sides[1])
+}
+
+// texts writes a comparison of a text with values.
+func (w *writer) texts(b *criteria.Bound, column *columnSQL) {
+	text, value := column.name, func(i int) any { return b.Texts[i] }
+	if b.IgnoreCase {
+		text = w.dialect.Fold(text)
+		value = func(i int) any { return record.Fold(b.Texts[i]) }
+	}
+	switch b.Op {
+	case criteria.StartsWith: // as bounds, so that an index serves
+		w.say(text, " >= ")
+		w.bind(value(0))
+		if after := record.AfterPrefix(value(0).(string)); after != "" {
+			w.say(" AND ", text, " < ")
+			w.bind(after)
+		}
+	case criteria.Contains:
+		w.WriteString(w.dialect.Contains(text, w.param(value(0))))
+	case criteria.EndsWith:
+		w.WriteString(w.dialect.EndsWith(text, w.param(value(0)), w.param(value(0))))
+	default:
+		w.list(text, len(b.Texts), value)
 	}
 }
 
@@ -375,16 +482,32 @@ func monthsOf(quarters []int) []int {
 }
 
 func (w *writer) numbers(b *criteria.Bound, column *columnSQL) {
-	switch b.Op {
-	case criteria.AtLeast:
-		w.say(column.name, " >= ")
-		w.bind(number(b.Numbers[0]))
-		if readable := column.readable[1][0]; readable != "" {
+	bound := func(operator string, n decimal.Decimal, lower bool) {
+		w.say(column.name, operator)
+		w.bind(number(n))
+		if readable := column.readable[index(lower)][index(!lower)]; readable != "" {
 			w.say(" AND ", readable)
 		}
+	}
+	switch b.Op {
+	case criteria.AtLeast:
+		bound(" >= ", b.Numbers[0], true)
+	case criteria.MoreThan:
+		bound(" > ", b.Numbers[0], true)
 	case criteria.AtMost:
-		w.say(column.name, " <= ")
-		w.bind(number(b.Numbers[0]))
+		bound(" <= ", b.Numbers[0], false)
+	case criteria.LessThan:
+		bound(" < ", b.Numbers[0], false)
+	case criteria.Within:
+		if b.Lower != nil {
+			bound(" >= ", *b.Lower, true)
+		}
+		if b.Lower != nil && b.Upper != nil {
+			w.WriteString(" AND ")
+		}
+		if b.Upper != nil {
+			bound(" <= ", *b.Upper, false)
+		}
 	default:
 		w.list(column.name, len(b.Numbers), func(i int) any { return number(b.Numbers[i]) })
 	}

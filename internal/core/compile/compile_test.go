@@ -66,7 +66,7 @@ func on(c *record.Column, op criteria.Op, texts ...string) *criteria.Node {
 }
 
 func bound(n *criteria.Node) *criteria.Bound {
-	b, _ := criteria.Bind(n, nil, setting)
+	b, _ := criteria.Bind(n, nil, nil, setting)
 	return b
 }
 
@@ -501,7 +501,7 @@ func BenchmarkValidateAndCompile(b *testing.B) {
 		if len(refused) > 0 {
 			b.Fatal(refused)
 		}
-		bound, _ := criteria.Bind(where, answers, setting)
+		bound, _ := criteria.Bind(where, answers, nil, setting)
 		sqlite.Select(Query{Table: "sailings", Show: []*record.Column{id, route}, Where: bound, Sort: []criteria.Sort{{Column: instant}}, Key: []*record.Column{id}, Zone: helsinki})
 	}
 }

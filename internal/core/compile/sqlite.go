@@ -18,6 +18,15 @@ func (SQLite) Name(name string) string { return `"` + strings.ReplaceAll(name, `
 // Param is SQLite's unnumbered placeholder.
 func (SQLite) Param(int) string { return "?" }
 
+// Value names the collation of texts, since a column can be declared with
+// another one.
+func (s SQLite) Value(c *record.Column) string {
+	if c.Type == record.Text {
+		return s.Name(c.Name) + " COLLATE BINARY"
+	}
+	return s.Name(c.Name)
+}
+
 // Stored takes a text apart where its pattern does not sort by time.
 func (s SQLite) Stored(c *record.Column) string {
 	if c.Stored != record.StoredText || c.Pattern.Sorts() {
@@ -134,7 +143,10 @@ func (SQLite) iso(name string, p record.Pattern) string {
 // Order puts missing values last, and dates in the order of time. SQLite holds
 // missing values for the least, so that descending order needs no word for it.
 func (s SQLite) Order(c *record.Column, descending, mayMiss bool) string {
-	by, unreadable := s.Name(c.Name), false
+	by, unreadable := s.Value(c), false
+	if c.EmptyMissing {
+		by = fmt.Sprintf("nullif(%s, '')", by)
+	}
 	if c.Type.IsDated() {
 		by = s.Stored(c)
 		unreadable = by != s.Name(c.Name)
@@ -158,19 +170,32 @@ func (s SQLite) Wall(c *record.Column, shifts []civil.Shift) string {
 		return fmt.Sprintf("substr(%s, 1, 4) || '-' || substr(%s, 5, 2) || '-' || substr(%s, 7, 2)", digits, digits, digits)
 	case record.SerialDays:
 		return fmt.Sprintf("date(%s + 2415018.5)", down(name)) // Julian day of 1899-12-30
-	case record.EpochSeconds:
-		return fmt.Sprintf("datetime(%s, 'unixepoch')", shifted(down(name), shifts))
-	case record.EpochMillis:
-		return fmt.Sprintf("datetime(%s, 'unixepoch')", shifted(fmt.Sprintf("(%[1]s / 1000 - (%[1]s %% 1000 < 0))", down(name)), shifts))
-	}
-	text := s.iso(name, c.Pattern)
-	if !c.Pattern.Sorts() {
-		text = s.rewritten(c)
 	}
 	if c.Type == record.Instant {
-		return fmt.Sprintf("datetime(%s, 'unixepoch')", shifted(fmt.Sprintf("CAST(strftime('%%s', %s) AS INTEGER)", text), shifts))
+		return fmt.Sprintf("datetime(%s, 'unixepoch')", shifted(s.seconds(c), shifts))
 	}
-	return text
+	return s.text(c)
+}
+
+// text is the ISO text of a column stored as text, NULL or nonsense where it is
+// none.
+func (s SQLite) text(c *record.Column) string {
+	if !c.Pattern.Sorts() {
+		return s.rewritten(c)
+	}
+	return s.iso(s.Name(c.Name), c.Pattern)
+}
+
+// seconds are the stored seconds of an instant, whole.
+func (s SQLite) seconds(c *record.Column) string {
+	name := s.Name(c.Name)
+	switch c.Stored {
+	case record.EpochSeconds:
+		return down(name)
+	case record.EpochMillis:
+		return fmt.Sprintf("(%[1]s / 1000 - (%[1]s %% 1000 < 0))", down(name))
+	}
+	return fmt.Sprintf("CAST(strftime('%%s', %s) AS INTEGER)", s.text(c))
 }
 
 // down rounds a number down to a whole one.
@@ -186,6 +211,50 @@ func shifted(seconds string, shifts []civil.Shift) string {
 	}
 	half := len(shifts) / 2
 	return fmt.Sprintf("CASE WHEN %s < %d THEN %s ELSE %s END", seconds, shifts[half].From, shifted(seconds, shifts[:half]), shifted(seconds, shifts[half:]))
+}
+
+// Comparable is ISO text of one length, or for instants whole seconds.
+func (s SQLite) Comparable(c *record.Column, shifts []civil.Shift) string {
+	switch c.Type {
+	case record.Date:
+		return fmt.Sprintf("strftime('%%Y-%%m-%%d', %s)", s.Wall(c, nil))
+	case record.Datetime:
+		return fmt.Sprintf("strftime('%%Y-%%m-%%d %%H:%%M:%%S', %s)", s.Wall(c, nil))
+	}
+	if shifts == nil {
+		return s.seconds(c)
+	}
+	return "(" + shifted(s.seconds(c), shifts) + ")"
+}
+
+// FoldFunction is the name of the function that SQLite gets for Unicode simple
+// folding, record.Fold.
+const FoldFunction = "fold_case"
+
+// FoldValue is that function: a text folded, any other value as it is.
+func FoldValue(v any) any {
+	switch text := v.(type) {
+	case string:
+		return record.Fold(text)
+	case []byte:
+		return record.Fold(string(text))
+	}
+	return v
+}
+
+// Fold calls the function that source adds to SQLite, which is not to see NULL.
+func (SQLite) Fold(text string) string {
+	return fmt.Sprintf("CASE WHEN %s IS NOT NULL THEN %s(%s) END", text, FoldFunction, text)
+}
+
+// Contains finds the value as it is: no character is a wildcard.
+func (SQLite) Contains(text, param string) string {
+	return fmt.Sprintf("instr(%s, %s) > 0", text, param)
+}
+
+// EndsWith cuts off as many characters as the value has.
+func (SQLite) EndsWith(text, length, value string) string {
+	return fmt.Sprintf("substr(%s, -length(%s)) = %s", text, length, value)
 }
 
 // Part leaves it to SQLite's strftime; weekdays count from Sunday, 0.

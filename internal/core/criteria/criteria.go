@@ -4,6 +4,8 @@
 package criteria
 
 import (
+	"slices"
+
 	"github.com/shopspring/decimal"
 
 	"pikegate/internal/core/civil"
@@ -19,100 +21,26 @@ const (
 	Condition Logic = ""
 	All       Logic = "all"
 	Any       Logic = "any"
+	None      Logic = "none" // the exact opposite of any
 )
-
-// Op is an operator of a condition.
-type Op string
-
-const (
-	Within  Op = "within"  // days: in the period, both ends included
-	From    Op = "from"    // days: on the day or later
-	Through Op = "through" // days: on the day or earlier
-	Before  Op = "before"  // days: earlier, the day left out
-	After   Op = "after"   // days: later, the day left out
-	Is      Op = "is"      // equal; with a day, on that whole day
-	AnyOf   Op = "any_of"  // equal to one of a list
-	AtLeast Op = "at_least"
-	AtMost  Op = "at_most"
-	Missing Op = "missing" // no value is stored
-	Present Op = "present" // a value is stored
-
-	RecursIn    Op = "recurs_in"    // days: in a part of the calendar, any year
-	ClockWithin Op = "clock_within" // times: in a part of the day, any day
-)
-
-// takes lists for each operator the column types that it applies to and the
-// prompt types whose answers it takes.
-var takes = map[Op]struct {
-	days, times, numbers, texts bool
-	prompts                     []prompt.Type
-	many                        bool // it takes a prompt with many answers
-}{
-	Within:      {days: true, times: true, prompts: []prompt.Type{prompt.Period, prompt.Month, prompt.Quarter, prompt.Year, prompt.MomentPeriod}},
-	From:        {days: true, times: true, prompts: oneDay},
-	Through:     {days: true, times: true, prompts: oneDay},
-	Before:      {days: true, times: true, prompts: oneDay},
-	After:       {days: true, times: true, prompts: oneDay},
-	Is:          {days: true, times: true, numbers: true, texts: true, prompts: append(oneDay, prompt.Number, prompt.Choice)},
-	AnyOf:       {days: true, times: true, numbers: true, texts: true, prompts: append(oneDay, prompt.Days, prompt.Number, prompt.Choice), many: true},
-	AtLeast:     {numbers: true, prompts: []prompt.Type{prompt.Number}},
-	AtMost:      {numbers: true, prompts: []prompt.Type{prompt.Number}},
-	RecursIn:    {days: true, times: true},
-	ClockWithin: {times: true, prompts: []prompt.Type{prompt.TimeRange}},
-	Missing:     {days: true, times: true, numbers: true, texts: true},
-	Present:     {days: true, times: true, numbers: true, texts: true},
-}
-
-var oneDay = []prompt.Type{prompt.Day, prompt.Moment}
-
-// Ops lists the operators that take an operand, in the order of the reference.
-var Ops = []Op{Within, From, Through, Before, After, Is, AnyOf, RecursIn, ClockWithin, AtLeast, AtMost}
-
-// AppliesTo reports whether the operator can stand on a column of the type.
-func (op Op) AppliesTo(t record.Type) bool {
-	o := takes[op]
-	switch {
-	case t.IsTimed():
-		return o.times
-	case t.IsDated():
-		return o.days
-	case t.IsNumeric():
-		return o.numbers
-	}
-	return o.texts
-}
-
-// Takes reports whether the operator, on a column of the type, can be answered
-// by the prompt; many reports whether it fails only for the number of answers.
-func (op Op) Takes(p *prompt.Prompt, t record.Type) (ok, many bool) {
-	fits := false
-	for _, kind := range takes[op].prompts {
-		fits = fits || kind == p.Type
-	}
-	switch p.Type {
-	case prompt.Moment, prompt.MomentPeriod, prompt.TimeRange:
-		fits = fits && t.IsTimed()
-	case prompt.Number:
-		fits = fits && t.IsNumeric()
-	case prompt.Choice:
-		fits = fits && !t.IsDated()
-	default:
-		fits = fits && t.IsDated()
-	}
-	if p.Type == prompt.Days && op == Is && t.IsDated() || fits && p.Many && !takes[op].many {
-		return false, true
-	}
-	return fits, false
-}
 
 // Node is a group or a condition, as a developer wrote it.
 type Node struct {
 	Logic Logic
 	Nodes []*Node // of a group, at least one
 
-	Column  *record.Column
-	Op      Op
-	Operand Operand // none for Missing and Present
+	Filter *Filter // in place of a condition of its own
+
+	Column     *record.Column
+	Op         Op
+	Operand    Operand // none for Missing and Present
+	IgnoreCase bool    // texts are compared after Unicode simple folding
+}
+
+// Filter is named criteria that queries of its dataset share.
+type Filter struct {
+	Name  string
+	Where *Node
 }
 
 // Walk calls f for each condition of the tree.
@@ -120,7 +48,10 @@ func (n *Node) Walk(f func(*Node)) {
 	if n == nil {
 		return
 	}
-	if n.Logic == Condition {
+	switch {
+	case n.Filter != nil:
+		n.Filter.Where.Walk(f)
+	case n.Logic == Condition:
 		f(n)
 	}
 	for _, child := range n.Nodes {
@@ -128,14 +59,40 @@ func (n *Node) Walk(f func(*Node)) {
 	}
 }
 
-// Operand is a prompt's answer, or values written in the definition: days and
-// periods as phrases, read on the as-of day of each run.
+// Operand is a prompt's answer, another column, an attribute of the person who
+// runs it, or values written in the definition: days and periods as phrases, read
+// on the as-of day of each run.
 type Operand struct {
 	Prompt *prompt.Prompt
+	Side   Side // of a prompt's answer that has two, "" for all of it
+	Column *record.Column
+	Person Attribute
 	Texts  []string
 	Recurs Recurrence      // of RecursIn
 	Times  civil.TimeRange // of ClockWithin
 }
+
+// Side is one of the two ends of an answer.
+type Side string
+
+const (
+	StartSide Side = "start"
+	EndSide   Side = "end"
+)
+
+// Attribute is something known of the person who runs a query.
+type Attribute string
+
+const (
+	PersonName Attribute = "name"
+	PersonRole Attribute = "role"
+)
+
+// Attributes lists them in the order of the reference.
+var Attributes = []Attribute{PersonName, PersonRole}
+
+// Person has the attributes of who runs a query.
+type Person map[Attribute]string
 
 // Part is what a recurrence names of the calendar.
 type Part string
@@ -169,8 +126,14 @@ type Bound struct {
 	Recurs  Recurrence         // for RecursIn
 	Times   civil.TimeRange    // for ClockWithin
 	Numbers []decimal.Decimal  // for numbers
-	Texts   []string           // for texts
-	Labels  []string           // what people read instead of Texts or Numbers, where there is any
+	Lower   *decimal.Decimal   // for a range of numbers, nil for an open side
+	Upper   *decimal.Decimal
+	Texts   []string       // for texts
+	Truth   bool           // for yes-no
+	Other   *record.Column // the column to compare with, in place of all those
+	Labels  []string       // what people read instead of Texts or Numbers, where there is any
+
+	IgnoreCase bool
 }
 
 // Dropped is a condition that does not run because its prompt was left
@@ -183,46 +146,65 @@ type Dropped struct {
 // Bind puts the answers in place. A condition whose prompt was left unanswered
 // is dropped, and so is a group of which nothing is left; the result is nil
 // where nothing remains at all.
-func Bind(n *Node, answers prompt.Answers, s phrase.Setting) (*Bound, []Dropped) {
-	if n == nil {
+func Bind(n *Node, answers prompt.Answers, who Person, s phrase.Setting) (*Bound, []Dropped) {
+	switch {
+	case n == nil:
 		return nil, nil
+	case n.Filter != nil:
+		return Bind(n.Filter.Where, answers, who, s)
+	case n.Logic == Condition:
+		return bindCondition(n, answers, who, s)
 	}
-	if n.Logic != Condition {
-		b := &Bound{Logic: n.Logic}
-		var dropped []Dropped
-		for _, child := range n.Nodes {
-			bound, gone := Bind(child, answers, s)
-			dropped = append(dropped, gone...)
-			if bound != nil {
-				b.Nodes = append(b.Nodes, bound)
-			}
+	b := &Bound{Logic: n.Logic}
+	var dropped []Dropped
+	for _, child := range n.Nodes {
+		bound, gone := Bind(child, answers, who, s)
+		dropped = append(dropped, gone...)
+		if bound != nil {
+			b.Nodes = append(b.Nodes, bound)
 		}
-		if len(b.Nodes) == 0 {
-			return nil, dropped
-		}
-		return b, dropped
 	}
-	b := &Bound{Column: n.Column, Op: n.Op}
-	switch p := n.Operand.Prompt; {
+	if len(b.Nodes) == 0 {
+		return nil, dropped
+	}
+	return b, dropped
+}
+
+func bindCondition(n *Node, answers prompt.Answers, who Person, s phrase.Setting) (*Bound, []Dropped) {
+	b := &Bound{Column: n.Column, Op: n.Op, IgnoreCase: n.IgnoreCase}
+	operand := n.Operand
+	switch p := operand.Prompt; {
 	case n.Op == Missing || n.Op == Present:
 	case n.Op == RecursIn:
-		b.Recurs = n.Operand.Recurs
+		b.Recurs = operand.Recurs
+	case operand.Column != nil:
+		b.Other = operand.Column
+	case operand.Person != "":
+		b.Texts = []string{who[operand.Person]}
 	case p == nil && n.Op == ClockWithin:
-		b.Times = n.Operand.Times
+		b.Times = operand.Times
 	case p == nil:
-		b.literal(n.Operand.Texts, s)
-	case answers[p.Name] == nil || !answers[p.Name].Given:
-		return nil, []Dropped{{Column: n.Column, Prompt: p}}
+		b.literal(operand.Texts, s)
 	default:
-		b.answer(answers[p.Name])
+		if a := answers[p.Name]; a == nil || !a.Given || !b.answer(a, operand.Side) {
+			return nil, []Dropped{{Column: n.Column, Prompt: p}}
+		}
 	}
 	return b, nil
 }
 
-func (b *Bound) answer(a *prompt.Answer) {
+// answer takes an answer, or one side of it; false where that side is open.
+func (b *Bound) answer(a *prompt.Answer, side Side) bool {
 	switch a.Prompt.Type {
 	case prompt.Moment, prompt.MomentPeriod:
 		b.Moments = a.Moments
+		switch side {
+		case StartSide:
+			b.Moments.Last = a.Moments.First
+		case EndSide:
+			b.Moments.First = a.Moments.Last
+		}
+		return b.Moments.First.IsValid() || b.Moments.Last.IsValid()
 	case prompt.TimeRange:
 		b.Times = a.Times
 	case prompt.Days:
@@ -231,25 +213,59 @@ func (b *Bound) answer(a *prompt.Answer) {
 		}
 	case prompt.Number:
 		b.Numbers = []decimal.Decimal{a.Number}
+	case prompt.NumberRange:
+		return b.numberRange(a, side)
+	case prompt.Text:
+		b.Texts = []string{a.Text}
+	case prompt.YesNo:
+		b.Truth = a.Truth
 	case prompt.Choice:
 		for _, c := range a.Choices {
 			b.value(c.Value)
 			b.Labels = append(b.Labels, c.Label)
 		}
 	default:
-		b.Periods = []civil.Period{a.Period}
+		p := a.Period
+		switch side {
+		case StartSide:
+			p.Last = p.First
+		case EndSide:
+			p.First = p.Last
+		}
+		b.Periods = []civil.Period{p}
+		return p.First.IsValid() || p.Last.IsValid()
 	}
+	return true
+}
+
+func (b *Bound) numberRange(a *prompt.Answer, side Side) bool {
+	one := map[Side]*decimal.Decimal{StartSide: a.Lower, EndSide: a.Upper}[side]
+	switch {
+	case side == "":
+		b.Lower, b.Upper = a.Lower, a.Upper
+		return b.Lower != nil || b.Upper != nil
+	case one == nil:
+		return false
+	}
+	b.Numbers = []decimal.Decimal{*one}
+	return true
 }
 
 // literal takes values as written; the definition was checked, so they read.
 func (b *Bound) literal(texts []string, s phrase.Setting) {
 	for _, text := range texts {
-		if b.Column.Type.IsDated() {
+		switch {
+		case b.Column.Type.IsDated():
 			r, _ := phrase.Period(text, s)
 			b.Periods = append(b.Periods, r.Period)
-			continue
+		case b.Column.Type == record.YesNo:
+			b.Truth, _ = prompt.ParseYesNo(text)
+		default:
+			b.value(text)
 		}
-		b.value(text)
+	}
+	if denied, _ := b.Op.Denies(); (b.Op == Within || denied == Within) && len(b.Numbers) == 2 {
+		b.Lower, b.Upper, b.Numbers = &b.Numbers[0], &b.Numbers[1], nil
 	}
 }
 
@@ -320,21 +336,15 @@ func (b *Bound) Excludes(missing *record.Column) bool {
 	if b == nil {
 		return false
 	}
+	excludes := func(n *Bound) bool { return n.Excludes(missing) }
 	switch b.Logic {
 	case Condition:
-		return b.Column == missing && b.Op != Missing
+		_, negates := b.Op.Denies()
+		return b.Op != Missing && !negates && (b.Column == missing || b.Other == missing)
 	case All:
-		for _, n := range b.Nodes {
-			if n.Excludes(missing) {
-				return true
-			}
-		}
-		return false
+		return slices.ContainsFunc(b.Nodes, excludes)
+	case None:
+		return slices.ContainsFunc(b.Nodes, func(n *Bound) bool { return n.Logic == Condition && n.Op == Missing && n.Column == missing })
 	}
-	for _, n := range b.Nodes {
-		if !n.Excludes(missing) {
-			return false
-		}
-	}
-	return true
+	return !slices.ContainsFunc(b.Nodes, func(n *Bound) bool { return !excludes(n) })
 }

@@ -10,6 +10,7 @@ import (
 
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/fault"
+	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/record"
 )
 
@@ -86,26 +87,28 @@ func (r *ReadBack) group(b *Bound, clock Clock, top bool) {
 		r.condition(b, clock)
 		return
 	}
-	nested := !top && len(b.Nodes) > 1
-	if nested || top && b.Logic == Any && len(b.Nodes) > 1 {
-		if b.Logic == Any {
-			r.say("either ")
-		}
-		r.say("(")
+	word, joint, last := "", ", ", ", and "
+	switch {
+	case b.Logic == None:
+		word, joint, last = "none of ", " or ", " or "
+	case b.Logic == Any && len(b.Nodes) > 1:
+		word, joint, last = "either ", " or ", " or "
+	}
+	brackets := word != "" || !top && len(b.Nodes) > 1
+	if brackets {
+		r.say("%s(", word)
 	}
 	for i, n := range b.Nodes {
 		switch {
 		case i == 0:
-		case b.Logic == Any:
-			r.say(" or ")
 		case i == len(b.Nodes)-1:
-			r.say(", and ")
+			r.say("%s", last)
 		default:
-			r.say(", ")
+			r.say("%s", joint)
 		}
 		r.group(n, clock, false)
 	}
-	if nested || top && b.Logic == Any && len(b.Nodes) > 1 {
+	if brackets {
 		r.say(")")
 	}
 }
@@ -119,7 +122,17 @@ func (r *ReadBack) condition(b *Bound, clock Clock) {
 		subject = strings.TrimSuffix(subject, " on") // "due before Thu 5 Mar 2026"
 	}
 	r.say("%s ", subject)
+	denied, denies := b.Op.Denies()
+	if denies {
+		positive := *b
+		positive.Op = denied
+		if b = &positive; b.Column.Type.IsDated() || b.Op == Within {
+			r.say("not ")
+		}
+	}
 	switch {
+	case b.Other != nil:
+		r.other(b, denies)
 	case b.Op == Missing || b.Op == Present:
 		r.say("is %s", b.Op)
 	case b.Op == RecursIn:
@@ -130,31 +143,62 @@ func (r *ReadBack) condition(b *Bound, clock Clock) {
 		r.moments(b, clock)
 	case b.Column.Type.IsDated():
 		r.days(b, clock.Name)
-	case b.Op == AtLeast:
-		r.say("at least ")
-		r.value(r.number(b))
-	case b.Op == AtMost:
-		r.say("at most ")
-		r.value(r.number(b))
+	case b.Op == Within:
+		r.value(prompt.SpelledRange(b.Lower, b.Upper, b.Column.Unit))
+	case b.Column.Type == record.YesNo:
+		r.say("%s", isOrNot(denies))
+		r.value(map[bool]string{true: "yes", false: "no"}[b.Truth])
 	default:
-		values := slices.Clone(b.Texts)
-		for _, n := range b.Numbers {
-			values = append(values, n.String())
-		}
-		if len(b.Labels) > 0 {
-			values = b.Labels
-		}
-		if len(values) == 1 {
-			r.say("is ")
-		} else {
-			r.say("is one of ")
-		}
-		r.value(strings.Join(values, ", "))
+		r.values(b, denies)
+	}
+	if b.IgnoreCase {
+		r.say(" in any case")
+	}
+	if denies {
+		r.inBrackets("a missing one too")
 	}
 }
 
-func (r *ReadBack) number(b *Bound) string {
-	return strings.TrimSpace(b.Numbers[0].String() + " " + b.Column.Unit)
+func isOrNot(denies bool) string {
+	if denies {
+		return "is not "
+	}
+	return "is "
+}
+
+// wordings say the operators on numbers and texts, and those between columns.
+var wordings = map[Op]string{LessThan: "less than ", AtMost: "at most ", AtLeast: "at least ", MoreThan: "more than ",
+	Contains: "contains ", StartsWith: "starts with ", EndsWith: "ends with ", Before: "before ", From: "at or after ", Through: "at or before ", After: "after "}
+
+// other says what a column is compared with in another one.
+func (r *ReadBack) other(b *Bound, denies bool) {
+	word, ok := wordings[b.Op]
+	if !ok {
+		if word = isOrNot(denies); b.Column.Type.IsDated() {
+			word = "the same as "
+		}
+	}
+	r.say("%sthe record's ", word)
+	r.value(label(b.Other))
+}
+
+// values says numbers and texts.
+func (r *ReadBack) values(b *Bound, denies bool) {
+	values := slices.Clone(b.Texts)
+	for _, n := range b.Numbers {
+		values = append(values, strings.TrimSpace(n.String()+" "+b.Column.Unit))
+	}
+	if len(b.Labels) > 0 {
+		values = b.Labels
+	}
+	word, ok := wordings[b.Op]
+	if !ok {
+		if word = isOrNot(denies); len(values) > 1 {
+			word += "one of "
+		}
+	}
+	r.say("%s", word)
+	r.value(strings.Join(values, ", "))
 }
 
 func (r *ReadBack) days(b *Bound, clock string) {
@@ -295,6 +339,8 @@ func direction(s Sort) string {
 		words = [2]string{"oldest first", "newest first"}
 	case s.Column.Type.IsNumeric():
 		words = [2]string{"least first", "greatest first"}
+	case s.Column.Type == record.YesNo:
+		words = [2]string{"no first", "yes first"}
 	}
 	if s.Descending {
 		return words[1]

@@ -34,12 +34,13 @@ const (
 	KindDataset Kind = "dataset"
 	KindPeriod  Kind = "period"
 	KindPrompt  Kind = "prompt"
+	KindFilter  Kind = "filter"
 	KindQuery   Kind = "query"
 	KindReport  Kind = "report"
 )
 
 // Kinds lists them in the order in which they build on each other.
-var Kinds = []Kind{KindSource, KindDataset, KindPeriod, KindPrompt, KindQuery, KindReport}
+var Kinds = []Kind{KindSource, KindDataset, KindPeriod, KindPrompt, KindFilter, KindQuery, KindReport}
 
 // Ref names one definition.
 type Ref struct {
@@ -85,6 +86,14 @@ func (d *Dataset) Column(name string) *record.Column {
 	return nil
 }
 
+// Filter is named criteria on a dataset, for its queries to share.
+type Filter struct {
+	Name    string
+	Of      *Dataset
+	Where   *criteria.Node
+	Prompts []*prompt.Prompt
+}
+
 // Query is which records to show and in what order.
 type Query struct {
 	Name    string
@@ -102,7 +111,8 @@ type Report struct {
 	About   string
 	Shelf   string
 	Prompts []*prompt.Prompt // in the order in which they are asked
-	Derived []*prompt.Prompt // those of its query that are worked out from them
+	Unasked []*prompt.Prompt // the derived and hidden ones of its conditions
+	Where   *criteria.Node   // holds beside the query's own; nil for none
 	Table   *Query
 }
 
@@ -113,13 +123,25 @@ type Catalog struct {
 	Datasets map[string]*Dataset
 	Seasons  map[string]phrase.Season // the named periods of the business
 	Prompts  map[string]*prompt.Prompt
+	Filters  map[string]*Filter
 	Queries  map[string]*Query
 	Reports  map[string]*Report
 	Warnings map[Ref]fault.List // findings that do not stop publishing
 }
 
+// Criteria are all the conditions that hold for the report, nil for none.
+func (r *Report) Criteria() *criteria.Node {
+	switch {
+	case r.Where == nil:
+		return r.Table.Where
+	case r.Table.Where == nil:
+		return r.Where
+	}
+	return &criteria.Node{Logic: criteria.All, Nodes: []*criteria.Node{r.Table.Where, r.Where}}
+}
+
 // Answered lists the prompts that a run of the report has answers to.
-func (r *Report) Answered() []*prompt.Prompt { return slices.Concat(r.Prompts, r.Derived) }
+func (r *Report) Answered() []*prompt.Prompt { return slices.Concat(r.Prompts, r.Unasked) }
 
 func newCatalog() *Catalog {
 	return &Catalog{
@@ -127,6 +149,7 @@ func newCatalog() *Catalog {
 		Datasets: map[string]*Dataset{},
 		Seasons:  map[string]phrase.Season{},
 		Prompts:  map[string]*prompt.Prompt{},
+		Filters:  map[string]*Filter{},
 		Queries:  map[string]*Query{},
 		Reports:  map[string]*Report{},
 		Warnings: map[Ref]fault.List{},

@@ -1,7 +1,10 @@
 package definition
 
 import (
+	"flag"
+	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -14,6 +17,8 @@ import (
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 )
+
+var update = flag.Bool("update", false, "write the findings of testdata anew")
 
 var setting = phrase.Setting{AsOf: civil.MustParseDay("2026-11-23")}
 
@@ -49,7 +54,15 @@ func TestWrongDefinitions(t *testing.T) {
 					faults = append(faults, c.Warnings[d.Ref]...)
 				}
 			}
+			if *update {
+				i := slices.IndexFunc(archive.Files, func(f txtar.File) bool { return f.Name == name+".want" })
+				archive.Files[i].Data = []byte(faults.Error() + "\n")
+				continue
+			}
 			assert.Equal(t, strings.TrimSpace(text[name+".want"]), faults.Error(), "%s in %s", f.Name, path)
+		}
+		if *update {
+			require.NoError(t, os.WriteFile(path, txtar.Format(archive), 0o644))
 		}
 	}
 }

@@ -4,9 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"maps"
-	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -26,7 +24,9 @@ const (
 	UnknownDataset = "unknown_dataset"
 	UnknownColumn  = "unknown_column"
 	UnknownPrompt  = "unknown_prompt"
+	UnknownFilter  = "unknown_filter"
 	UnknownQuery   = "unknown_query"
+	Circle         = "circle"
 	UnknownZone    = "unknown_zone"
 	TypeMismatch   = "type_mismatch"
 	CountMismatch  = "count_mismatch"
@@ -68,7 +68,7 @@ func Load(docs []Document, s phrase.Setting) (*Catalog, fault.List) {
 }
 
 func (l *linker) link(docs []Document) {
-	l.catalog, l.refs, l.broken = newCatalog(), map[Ref]*Document{}, map[Ref]bool{}
+	l.catalog, l.refs, l.broken, l.state = newCatalog(), map[Ref]*Document{}, map[Ref]bool{}, map[Ref]state{}
 	l.setting.Seasons = l.catalog.Seasons
 	if l.setting.Zone == nil {
 		l.setting.Zone = time.UTC
@@ -84,10 +84,9 @@ func (l *linker) link(docs []Document) {
 		l.refs[d.Ref] = d
 		byKind[d.Kind] = append(byKind[d.Kind], d)
 	}
-	slices.SortStableFunc(byKind[KindPrompt], func(a, b *Document) int { return cmp.Compare(rank(a), rank(b)) })
 	for _, kind := range Kinds {
 		for _, d := range byKind[kind] {
-			l.document(d)
+			l.require(d.Ref)
 		}
 	}
 	slices.SortStableFunc(l.all, byPlace)
@@ -97,14 +96,31 @@ func byPlace(a, b *fault.Fault) int {
 	return cmp.Or(strings.Compare(a.Place.File, b.Place.File), cmp.Compare(a.Place.Line, b.Place.Line), cmp.Compare(a.Place.Column, b.Place.Column))
 }
 
-// rank puts derived prompts after those that they are worked out from.
-func rank(d *Document) int {
-	r := d.read()
-	if m, ok := r.mapping(r.root); ok && m.take("derived") != nil {
-		return 1
+// require links a definition before what builds on it goes on; it is false where
+// that one waits for this one.
+func (l *linker) require(ref Ref) bool {
+	d := l.refs[ref]
+	if d == nil || l.state[ref] == linked {
+		return true
 	}
-	return 0
+	if l.state[ref] == linking {
+		return false
+	}
+	outer := l.reader
+	l.state[ref] = linking
+	l.document(d)
+	l.state[ref], l.reader = linked, outer
+	return true
 }
+
+// state is how far the linking of a definition is.
+type state uint8
+
+const (
+	unlinked state = iota
+	linking
+	linked
+)
 
 // Twice finds names that are defined more than once. Documents whose name could
 // not be read are left alone.
@@ -136,6 +152,7 @@ type linker struct {
 	setting phrase.Setting
 	refs    map[Ref]*Document
 	broken  map[Ref]bool
+	state   map[Ref]state
 	loading bool // the documents were checked before
 	all     fault.List
 }
@@ -164,6 +181,8 @@ func (l *linker) document(d *Document) {
 		l.catalog.Seasons[d.Name] = l.season(m)
 	case KindPrompt:
 		l.catalog.Prompts[d.Name] = l.prompt(d.Name, m)
+	case KindFilter:
+		l.catalog.Filters[d.Name] = l.filter(d.Name, m)
 	case KindQuery:
 		l.catalog.Queries[d.Name] = l.query(d.Name, m)
 	case KindReport:
@@ -276,8 +295,12 @@ func (l *linker) column(p pair) *record.Column {
 	case c.Type == record.Decimal:
 		c.Scale = l.whole(l.need(m, "scale"), 0)
 		c.Unit = l.text(m.take("unit"))
-	case c.Type == record.Integer:
+	case c.Type.IsNumeric():
 		c.Unit = l.text(m.take("unit"))
+	case c.Type == record.Text:
+		if n := m.take("empty"); n != nil {
+			c.EmptyMissing = oneOf(l.reader, n, []string{"missing"}) != ""
+		}
 	case c.Type.IsDated():
 		l.stored(c, m)
 	}
@@ -328,6 +351,21 @@ func (l *linker) columnOf(d *Dataset, n *yaml.Node, name string) *record.Column 
 	return nil
 }
 
+func (l *linker) filter(name string, m *mapping) *Filter {
+	f := &Filter{Name: name, Of: named(l, l.need(m, "of"), UnknownDataset, "dataset", l.catalog.Datasets)}
+	f.Where, f.Prompts = l.where(f.Of, l.need(m, "where"))
+	return f
+}
+
+// where reads criteria on a dataset, none where n is nil, and the prompts in them.
+func (l *linker) where(of *Dataset, n *yaml.Node) (*criteria.Node, []*prompt.Prompt) {
+	if n == nil {
+		return nil, nil
+	}
+	w := &where{of: of}
+	return l.node(w, n), w.prompts
+}
+
 func (l *linker) query(name string, m *mapping) *Query {
 	q := &Query{Name: name}
 	q.Of = named(l, l.need(m, "of"), UnknownDataset, "dataset", l.catalog.Datasets)
@@ -340,9 +378,7 @@ func (l *linker) query(name string, m *mapping) *Query {
 	if show != nil && show.Kind == yaml.SequenceNode && len(show.Content) == 0 {
 		l.fault(show, EmptyGroup, "a query shows a column at least")
 	}
-	if where := m.take("where"); where != nil {
-		q.Where = l.node(q, where)
-	}
+	q.Where, q.Prompts = l.where(q.Of, m.take("where"))
 	sort := m.take("sort")
 	for i, text := range l.texts(sort) {
 		column, way, _ := strings.Cut(text, " ")
@@ -357,217 +393,6 @@ func (l *linker) query(name string, m *mapping) *Query {
 	return q
 }
 
-// node = { all: [node...] } | { any: [node...] } | { COLUMN: condition } .
-func (l *linker) node(q *Query, n *yaml.Node) *criteria.Node {
-	m, ok := l.mapping(n)
-	if !ok {
-		return nil
-	}
-	if len(m.pairs) != 1 {
-		l.fault(n, WrongValue, "a condition names one column, or all or any with a list; several conditions are items of such a list")
-		return nil
-	}
-	key, value := m.pairs[0].key, m.pairs[0].value
-	logic := criteria.Logic(key.Value)
-	if logic != criteria.All && logic != criteria.Any {
-		return l.condition(q, key, value)
-	}
-	if value.Kind != yaml.SequenceNode {
-		l.wrongType(value, "a list of conditions")
-		return nil
-	}
-	if len(value.Content) == 0 {
-		l.fault(value, EmptyGroup, "%q has no condition in it", logic)
-	}
-	group := &criteria.Node{Logic: logic}
-	for _, item := range value.Content {
-		if child := l.node(q, item); child != nil {
-			group.Nodes = append(group.Nodes, child)
-		}
-	}
-	return group
-}
-
-// condition = missing | present | { OPERATOR: operand } .
-func (l *linker) condition(q *Query, key, value *yaml.Node) *criteria.Node {
-	column := l.columnOf(q.Of, key, key.Value)
-	c := &criteria.Node{Column: column}
-	if value.Kind == yaml.ScalarNode {
-		c.Op = oneOf(l.reader, value, []criteria.Op{criteria.Missing, criteria.Present})
-		return c
-	}
-	m, ok := l.mapping(value)
-	if !ok {
-		return nil
-	}
-	for _, op := range criteria.Ops {
-		operand := m.take(string(op))
-		switch {
-		case operand == nil:
-		case c.Op != "":
-			l.fault(operand, WrongValue, "a condition has one operator; write a second one as a condition of its own")
-		default:
-			c.Op = op
-			if column != nil {
-				l.operand(q, c, operand)
-				l.indexed(q, c, key)
-			}
-		}
-	}
-	l.finish(m)
-	if c.Op == "" || column == nil {
-		if len(m.pairs) == 0 {
-			l.fault(value, EmptyGroup, "the condition on %q has no operator", key.Value)
-		}
-		return nil
-	}
-	return c
-}
-
-// indexed warns where no index can serve a condition on a dated column.
-func (l *linker) indexed(q *Query, condition *criteria.Node, key *yaml.Node) {
-	c := condition.Column
-	if c.Type.IsDated() && condition.Op.AppliesTo(c.Type) && c.Stored == record.StoredText && c.Pattern.String() != "" && !c.Pattern.Sorts() {
-		l.warn(key, IndexNotUsed, "the texts of the column %q, in the pattern %s, do not sort by time: every record of %q is converted to be compared, and no index serves", c.Name, c.Pattern, q.Of.Name)
-	}
-}
-
-func (l *linker) operand(q *Query, c *criteria.Node, n *yaml.Node) {
-	if !c.Op.AppliesTo(c.Column.Type) {
-		l.fault(n, TypeMismatch, "%s does not apply to the column %q, which is of type %s", c.Op, c.Column.Name, c.Column.Type)
-		return
-	}
-	if c.Op == criteria.RecursIn {
-		c.Operand.Recurs = l.recurrence(n)
-		return
-	}
-	if n.Kind == yaml.MappingNode {
-		m, _ := l.mapping(n)
-		name := l.need(m, "prompt")
-		l.finish(m)
-		if p := named(l, name, UnknownPrompt, "prompt", l.catalog.Prompts); p != nil {
-			l.prompted(q, c, name, p)
-		}
-		return
-	}
-	if c.Op == criteria.ClockWithin {
-		var f *fault.Fault
-		if c.Operand.Times, f = phrase.TimeRange(l.text(n)); f != nil {
-			l.faults = append(l.faults, f.At(l.place(n)))
-		}
-		return
-	}
-	items := []*yaml.Node{n}
-	if c.Op == criteria.AnyOf {
-		if n.Kind != yaml.SequenceNode {
-			l.wrongType(n, "a list of values, or a prompt")
-			return
-		}
-		if items = n.Content; len(items) == 0 {
-			l.fault(n, EmptyGroup, "%q has no value in its list", c.Op)
-		}
-	}
-	for _, item := range items {
-		text := l.text(item)
-		l.value(c, item, text)
-		c.Operand.Texts = append(c.Operand.Texts, text)
-	}
-}
-
-// recurrence = { months: [NAME | N ...] } | { quarters: [N...] } | { days: [N...] } | { weekdays: [NAME...] } .
-func (l *linker) recurrence(n *yaml.Node) criteria.Recurrence {
-	var r criteria.Recurrence
-	m, ok := l.mapping(n)
-	if !ok {
-		return r
-	}
-	for _, part := range criteria.Parts {
-		list := m.take(string(part))
-		if list == nil {
-			continue
-		}
-		if r.Part != "" {
-			l.fault(list, WrongValue, "a recurrence names one part of the calendar; write %s as a condition of its own", part)
-			continue
-		}
-		r.Part = part
-		for i, text := range l.texts(list) {
-			v, ok := partNamed(part, text)
-			if !ok {
-				l.fault(list.Content[i], WrongValue, "%q is none of the %s, which are %s", fault.Shorten(text), part, partExamples[part])
-			}
-			if !slices.Contains(r.Values, v) {
-				r.Values = append(r.Values, v)
-			}
-		}
-		if list.Kind == yaml.SequenceNode && len(list.Content) == 0 {
-			l.fault(list, EmptyGroup, "%q has no value in its list", part)
-		}
-		slices.Sort(r.Values)
-	}
-	if l.finish(m); r.Part == "" && len(m.pairs) == 0 {
-		l.fault(n, EmptyGroup, "a recurrence names months, quarters, days or weekdays")
-	}
-	return r
-}
-
-var partExamples = map[criteria.Part]string{criteria.Months: "jan to dec or 1 to 12", criteria.Quarters: "1 to 4", criteria.Days: "1 to 31", criteria.Weekdays: "mon to sun"}
-
-func partNamed(part criteria.Part, text string) (int, bool) {
-	n, err := strconv.Atoi(text)
-	isNumber := err == nil && n >= 1
-	switch part {
-	case criteria.Months:
-		if month, ok := phrase.MonthNamed(text); ok {
-			return int(month), true
-		}
-		return n, isNumber && n <= 12
-	case criteria.Weekdays:
-		day, ok := phrase.WeekdayNamed(text)
-		return int(day), ok
-	case criteria.Quarters:
-		return n, isNumber && n <= 4
-	}
-	return n, isNumber && n <= 31
-}
-
-func (l *linker) prompted(q *Query, c *criteria.Node, n *yaml.Node, p *prompt.Prompt) {
-	c.Operand.Prompt = p
-	if !slices.Contains(q.Prompts, p) {
-		q.Prompts = append(q.Prompts, p)
-	}
-	if p.Derived != "" && p.Base == nil {
-		return // refused where it stands
-	}
-	fits, many := c.Op.Takes(p, c.Column.Type)
-	switch {
-	case many:
-		l.fault(n, CountMismatch, "the prompt %q takes many answers, and %s compares with one", p.Name, c.Op).Suggest(string(criteria.AnyOf))
-	case !fits:
-		l.fault(n, TypeMismatch, "an answer of type %s, as the prompt %q asks for, does not go with %s on the column %q of type %s", p.Type, p.Name, c.Op, c.Column.Name, c.Column.Type)
-	case p.Type == prompt.Choice && c.Column.Type.IsNumeric():
-		for _, o := range p.Choices {
-			l.value(c, n, o.Value)
-		}
-	}
-}
-
-// value checks a value as written against the column's type.
-func (l *linker) value(c *criteria.Node, n *yaml.Node, text string) {
-	switch {
-	case c.Column.Type.IsNumeric():
-		l.decimal(&yaml.Node{Kind: yaml.ScalarNode, Value: text, Line: n.Line, Column: n.Column})
-	case c.Column.Type.IsDated() && text != "":
-		read := phrase.Day
-		if c.Op == criteria.Within {
-			read = phrase.Period
-		}
-		if _, f := read(text, l.setting); f != nil {
-			l.faults = append(l.faults, f.At(l.place(n)))
-		}
-	}
-}
-
 func (l *linker) report(name string, m *mapping) *Report {
 	r := &Report{Name: name, Title: l.text(l.need(m, "title")), About: l.text(m.take("about")), Shelf: l.text(m.take("shelf"))}
 	prompts := m.take("prompts")
@@ -575,12 +400,15 @@ func (l *linker) report(name string, m *mapping) *Report {
 		p := named(l, prompts.Content[i], UnknownPrompt, "prompt", l.catalog.Prompts)
 		switch {
 		case p == nil:
+		case p.Hidden:
+			l.fault(prompts.Content[i], WrongValue, "the prompt %q is hidden and not asked; a query may use it all the same", p.Name)
 		case p.Derived != "":
 			l.fault(prompts.Content[i], CannotDerive, "the prompt %q is worked out and not asked; a query may use it where the report asks %q", p.Name, baseName(p))
 		default:
 			r.Prompts = append(r.Prompts, p)
 		}
 	}
+	wide := m.take("where")
 	sections := l.need(m, "sections")
 	if sections == nil {
 		return r
@@ -598,213 +426,29 @@ func (l *linker) report(name string, m *mapping) *Report {
 			query := l.need(tm, "query")
 			r.Table = named(l, query, UnknownQuery, "query", l.catalog.Queries)
 			l.finish(tm)
-			l.asked(r, query)
+			if r.Table != nil {
+				l.asked(r, query, fmt.Sprintf("the query %q uses", r.Table.Name), r.Table.Prompts)
+				var used []*prompt.Prompt
+				r.Where, used = l.where(r.Table.Of, wide)
+				l.asked(r, wide, "its own condition uses", used)
+			}
 		}
 	}
 	l.finish(sm)
 	return r
 }
 
-// asked refuses a report that does not ask what its query needs to know.
-func (l *linker) asked(r *Report, n *yaml.Node) {
-	if r.Table == nil {
-		return
-	}
-	for _, p := range r.Table.Prompts {
-		if p.Derived != "" {
-			r.Derived = append(r.Derived, p)
+// asked refuses a report that does not ask what its criteria need to know.
+func (l *linker) asked(r *Report, n *yaml.Node, who string, used []*prompt.Prompt) {
+	for _, p := range used {
+		if !p.IsAsked() {
+			if !slices.Contains(r.Unasked, p) {
+				r.Unasked = append(r.Unasked, p)
+			}
 			p = p.Base
 		}
 		if p != nil && !slices.Contains(r.Prompts, p) {
-			l.fault(n, PromptNotAsked, "the query %q uses the prompt %q, which this report does not ask; add it to prompts", r.Table.Name, p.Name)
+			l.fault(n, PromptNotAsked, "%s the prompt %q, which this report does not ask; add it to prompts", who, p.Name)
 		}
 	}
 }
-
-func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
-	p := &prompt.Prompt{Name: name, Ask: l.text(l.need(m, "ask")), Help: l.text(m.take("help"))}
-	if derived := m.take("derived"); derived != nil {
-		l.derived(p, derived)
-		return p
-	}
-	p.Type = oneOf(l.reader, l.need(m, "type"), prompt.Types)
-	p.Required = l.yes(m.take("required"))
-	at := map[string]*yaml.Node{}
-	take := func(key string) *yaml.Node {
-		at[key] = m.take(key)
-		return at[key]
-	}
-	p.Default = l.entered(take("default"))
-	switch p.Type {
-	case prompt.Period, prompt.MomentPeriod:
-		p.Open = oneOf(l.reader, m.take("open"), prompt.OpenSides)
-		p.Offer = l.texts(take("offer"))
-		l.lengths(p, m)
-		l.dayLimits(p, m, take)
-	case prompt.Month, prompt.Quarter, prompt.Year:
-		p.Pair = l.yes(m.take("pair"))
-		p.Offer = l.texts(take("offer"))
-		if p.Pair {
-			l.lengths(p, m)
-		}
-		l.dayLimits(p, m, take)
-	case prompt.TimeRange:
-		p.Offer = l.texts(take("offer"))
-	case prompt.Moment:
-		l.dayLimits(p, m, take)
-	case prompt.Day:
-		l.dayLimits(p, m, take)
-	case prompt.Days:
-		p.AtLeast, p.AtMost = l.whole(m.take("at_least"), 1), l.whole(m.take("at_most"), 1)
-		l.dayLimits(p, m, take)
-	case prompt.Number:
-		p.Least, p.Most, p.Unit = l.decimal(m.take("at_least")), l.decimal(m.take("at_most")), l.text(m.take("unit"))
-	case prompt.Choice:
-		p.Many = l.yes(m.take("many"))
-		if p.Many {
-			p.AtLeast, p.AtMost = l.whole(m.take("at_least"), 1), l.whole(m.take("at_most"), 1)
-		}
-		p.Choices = l.choices(l.need(m, "choices"))
-	}
-	if l.loading || len(l.faults) > 0 {
-		return p
-	}
-	for _, problem := range p.Problems(l.setting) {
-		n := at[problem.Key]
-		if n.Kind == yaml.SequenceNode && problem.Index < len(n.Content) {
-			n = n.Content[problem.Index]
-		}
-		f := problem.Fault
-		f.Message = fmt.Sprintf("%s: %s", problem.Key, f.Message)
-		if problem.Key == "default" || problem.Key == "offer" {
-			f = &fault.Fault{Code: OutsideLimits, Message: f.Message, Suggestions: f.Suggestions, Cause: problem.Fault}
-		}
-		l.faults = append(l.faults, f.At(l.place(n)))
-	}
-	return p
-}
-
-// derived reads what a prompt is worked out from: "previous travel-period".
-func (l *linker) derived(p *prompt.Prompt, n *yaml.Node) {
-	text := l.text(n)
-	for _, d := range prompt.Derivations {
-		name, ok := strings.CutPrefix(text, string(d)+" ")
-		if !ok {
-			continue
-		}
-		p.Derived, p.Type = d, prompt.Period
-		if d == prompt.StartOf || d == prompt.EndOf {
-			p.Type = prompt.Day
-		}
-		base := *n
-		base.Value, base.Column = name, n.Column+len(d)+1
-		if b := l.catalog.Prompts[name]; b == nil && l.refs[Ref{KindPrompt, name}] != nil || b != nil && b.Derived != "" {
-			l.fault(&base, CannotDerive, "the prompt %q is worked out itself; only answers to prompts that are asked lead to others", name)
-			return
-		}
-		p.Base = named(l, &base, UnknownPrompt, "prompt", l.catalog.Prompts)
-		switch {
-		case p.Base == nil:
-		case !p.Base.Type.IsPeriod():
-			l.fault(&base, CannotDerive, "%q asks for an answer of type %s, which has no %s; days and periods of days have", name, p.Base.Type, d)
-		case p.Base.Open != "" && p.Base.Open != prompt.OpenNone:
-			l.warn(&base, OpenDerived, "%q may be answered with an open side (open: %s), and then there is no %s of it: such an answer will be refused", name, p.Base.Open, d)
-		}
-		return
-	}
-	if text != "" {
-		l.fault(n, WrongValue, "%q derives from no prompt; write previous, year-before, start of or end of before the name of one", fault.Shorten(text))
-	}
-}
-
-func baseName(p *prompt.Prompt) string {
-	if p.Base == nil {
-		return ""
-	}
-	return p.Base.Name
-}
-
-// lengths reads the longest and the shortest of a period.
-func (l *linker) lengths(p *prompt.Prompt, m *mapping) {
-	for _, of := range []struct {
-		key  string
-		into *prompt.Length
-	}{{"longest", &p.Longest}, {"shortest", &p.Shortest}} {
-		n := m.take(of.key)
-		length := l.length(n)
-		*of.into = length
-		if length.N > 0 && p.Type == prompt.MomentPeriod && !length.Unit.IsOfMoments() {
-			l.fault(n, WrongValue, "a period of moments is measured in minutes, hours, days of 24 hours or weeks, not in %s", length.Unit)
-		} else if length.N > 0 && p.Type != prompt.MomentPeriod && !length.Unit.IsOfDays() {
-			l.fault(n, WrongValue, "a period of days is measured in days, weeks, months or years, not in %s", length.Unit)
-		}
-	}
-}
-
-// dayLimits reads what prompts for days have in common.
-func (l *linker) dayLimits(p *prompt.Prompt, m *mapping, take func(key string) *yaml.Node) {
-	p.Order = oneOf(l.reader, m.take("day_order"), []phrase.DayOrder{phrase.AnyOrder, phrase.DayFirst, phrase.MonthFirst})
-	p.Earliest, p.Latest = l.text(take("earliest")), l.text(take("latest"))
-}
-
-// entered reads a default: one value or a list of them.
-func (l *linker) entered(n *yaml.Node) prompt.Entered {
-	switch {
-	case n == nil:
-		return prompt.Entered{}
-	case n.Kind == yaml.SequenceNode:
-		return prompt.SeveralTexts(l.texts(n))
-	}
-	return prompt.OneText(l.text(n))
-}
-
-// choices reads a list of values, each alone or with a label.
-func (l *linker) choices(n *yaml.Node) []prompt.Option {
-	if n == nil {
-		return nil
-	}
-	if n.Kind != yaml.SequenceNode || len(n.Content) == 0 {
-		l.wrongType(n, "a list of choices")
-		return nil
-	}
-	var options []prompt.Option
-	seen := map[string]bool{}
-	for _, item := range n.Content {
-		var o prompt.Option
-		if item.Kind == yaml.MappingNode {
-			m, _ := l.mapping(item)
-			o.Value = l.text(l.need(m, "value"))
-			o.Label = l.text(m.take("label"))
-			l.finish(m)
-		} else {
-			o.Value = l.text(item)
-		}
-		if o.Label == "" {
-			o.Label = o.Value
-		}
-		if seen[o.Value] {
-			l.fault(item, DefinedTwice, "the choice %q stands in the list already", o.Value)
-		}
-		seen[o.Value] = true
-		options = append(options, o)
-	}
-	return options
-}
-
-// length reads "400 days" or "1 month".
-func (l *linker) length(n *yaml.Node) prompt.Length {
-	if n == nil {
-		return prompt.Length{}
-	}
-	text := l.text(n)
-	if m := lengthText.FindStringSubmatch(text); m != nil {
-		count, _ := strconv.Atoi(m[1])
-		return prompt.Length{N: count, Unit: prompt.LengthUnit(m[2] + "s")}
-	}
-	if text != "" {
-		l.fault(n, WrongValue, "a length such as 400 days or 3 months is wanted here, and this is %q", fault.Shorten(text))
-	}
-	return prompt.Length{}
-}
-
-var lengthText = regexp.MustCompile(`^([1-9]\d{0,5}) (minute|hour|day|week|month|year)s?$`)

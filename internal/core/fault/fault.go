@@ -127,6 +127,14 @@ func join(texts []string, last string) string {
 	return strings.Join(texts[:n], ", ") + last + texts[n]
 }
 
+// Count says a number of things: "1 letter", "40 letters".
+func Count(n int, one string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %ss", n, one)
+}
+
 // Shorten cuts a text for quoting it in a message: at most 60 characters.
 func Shorten(text string) string {
 	const most = 60

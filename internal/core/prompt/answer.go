@@ -28,6 +28,7 @@ const (
 	NotANumber      = "not_a_number"
 	OutOfRange      = "out_of_range"
 	AnswerTooLong   = "too_long"
+	PatternMismatch = "pattern_mismatch"
 	UnknownPrompt   = "unknown_prompt"
 	mostAnswerBytes = 1000
 	mostDigits      = 40
@@ -48,6 +49,10 @@ type Answer struct {
 	Times   civil.TimeRange
 	Zone    *time.Location // that moments were read in
 	Number  decimal.Decimal
+	Lower   *decimal.Decimal // of a range of numbers, nil for an open side
+	Upper   *decimal.Decimal
+	Text    string
+	Truth   bool
 	Choices []Option
 	Notes   []string
 }
@@ -76,6 +81,12 @@ func (a *Answer) Spelled() string {
 		return a.Times.Spelled()
 	case Number:
 		return strings.TrimSpace(a.Number.String() + " " + a.Prompt.Unit)
+	case NumberRange:
+		return SpelledRange(a.Lower, a.Upper, a.Prompt.Unit)
+	case Text:
+		return a.Text
+	case YesNo:
+		return map[bool]string{true: "yes", false: "no"}[a.Truth]
 	}
 	labels := make([]string, len(a.Choices))
 	for i, c := range a.Choices {
@@ -125,6 +136,9 @@ func Check(prompts []*Prompt, entered map[string]Entered, s Setting) (Answers, f
 			continue // once the others are read
 		}
 		e := entered[p.Name]
+		if p.Hidden {
+			e = Entered{}
+		}
 		byDefault := e.IsAbsent()
 		if byDefault {
 			e = p.Default
@@ -188,12 +202,12 @@ func (p *Prompt) derive(base *Answer) (Answer, *fault.Fault) {
 func unknown(prompts []*Prompt, entered map[string]Entered) fault.List {
 	var refused fault.List
 	for name := range entered {
-		if slices.ContainsFunc(prompts, func(p *Prompt) bool { return p.Name == name && p.Derived == "" }) {
+		if slices.ContainsFunc(prompts, func(p *Prompt) bool { return p.Name == name && p.IsAsked() }) {
 			continue
 		}
 		var known []string
 		for _, p := range prompts {
-			if p.Derived == "" {
+			if p.IsAsked() {
 				known = append(known, p.Name)
 			}
 		}
@@ -249,6 +263,12 @@ func (p *Prompt) Read(e Entered, s Setting) (Answer, fault.List) {
 		refused = a.readTimes(e)
 	case Number:
 		refused = a.readNumber(e)
+	case NumberRange:
+		refused = a.readRange(e)
+	case Text:
+		refused = a.readText(e)
+	case YesNo:
+		refused = a.readYesNo(e)
 	case Choice:
 		refused = a.readChoices(e)
 	}
@@ -583,45 +603,6 @@ func (p *Prompt) openLength() *fault.Fault {
 	f := fault.New(PeriodTooLong, "a period with an open side is longer than %s, the most that can be asked for", p.Longest)
 	f.Limit = p.Longest.String()
 	return f
-}
-
-func (a *Answer) readNumber(e Entered) fault.List {
-	text, ok := single(e)
-	if !ok {
-		return refuse(fault.New(NotANumber, "one number is asked for, and more was given"), strings.Join(e.texts, ", "), "")
-	}
-	n, ok := parseNumber(text)
-	if !ok {
-		f := fault.New(NotANumber, "%q is not a number; write it like 15 or 12.5", fault.Shorten(text))
-		if plain := strings.ReplaceAll(text, ",", ""); plain != text {
-			if n, ok := parseNumber(plain); ok {
-				f.Suggest(n.String())
-			}
-		}
-		return refuse(f, text, "")
-	}
-	a.Number = n
-	p := a.Prompt
-	switch {
-	case p.Least != nil && n.LessThan(*p.Least):
-		return refuse(fault.New(OutOfRange, "%s is less than %s, the least that can be asked for", n, p.Least).Suggest(p.Least.String()), text, p.Least.String())
-	case p.Most != nil && n.GreaterThan(*p.Most):
-		return refuse(fault.New(OutOfRange, "%s is more than %s, the most that can be asked for", n, p.Most).Suggest(p.Most.String()), text, p.Most.String())
-	}
-	return nil
-}
-
-// parseNumber reads digits with an optional sign and decimal point, surrounded
-// by blanks or not. There is no exponent and no grouping.
-func parseNumber(text string) (decimal.Decimal, bool) {
-	text = strings.TrimSpace(text)
-	bare := strings.TrimLeft(text, "+-")
-	if len(text)-len(bare) > 1 || bare == "" || len(bare) > mostDigits || strings.Trim(bare, "0123456789.") != "" ||
-		strings.Count(bare, ".") > 1 || strings.HasPrefix(bare, ".") || strings.HasSuffix(bare, ".") {
-		return decimal.Decimal{}, false
-	}
-	n, err := decimal.NewFromString(text)
-	return n, err == nil
 }
 
 func (a *Answer) readChoices(e Entered) fault.List {

@@ -72,7 +72,7 @@ func (e Entered) MarshalJSON() ([]byte, error) {
 }
 
 // ErrShape says which shapes an answer can have.
-var ErrShape = errors.New("an answer is a text, a number, a list of those, or an object with start and end")
+var ErrShape = errors.New("an answer is a text, a number, true, false, a list of those, or an object with start and end")
 
 // UnmarshalJSON takes a text, a number, a list of texts and numbers, an object
 // with start and end (texts or null), or null for an answer left open.
@@ -131,6 +131,8 @@ func scalar(raw json.RawMessage) (string, error) {
 		err := json.Unmarshal(raw, &text)
 		return text, err
 	case c == '-' || c >= '0' && c <= '9':
+		return string(raw), nil
+	case string(raw) == "true", string(raw) == "false":
 		return string(raw), nil
 	case string(raw) == "null":
 		return "", nil

@@ -4,6 +4,7 @@ package prompt
 
 import (
 	"fmt"
+	"regexp"
 	"time"
 
 	"github.com/shopspring/decimal"
@@ -29,12 +30,15 @@ const (
 	MomentPeriod Type = "moment-period" // first and last moment
 	TimeRange    Type = "time-range"    // a part of every day by the clock
 
-	Number Type = "number" // a decimal number
-	Choice Type = "choice" // of a list, one or many
+	Number      Type = "number"       // a decimal number
+	NumberRange Type = "number-range" // the least and the greatest, both included
+	Text        Type = "text"
+	YesNo       Type = "yes-no"
+	Choice      Type = "choice" // of a list, one or many
 )
 
 // Types lists them in the order of the reference.
-var Types = []Type{Day, Days, Period, Month, Quarter, Year, Moment, MomentPeriod, TimeRange, Number, Choice}
+var Types = []Type{Day, Days, Period, Month, Quarter, Year, Moment, MomentPeriod, TimeRange, Number, NumberRange, Text, YesNo, Choice}
 
 var units = map[Type]civil.Unit{Month: civil.Months, Quarter: civil.Quarters, Year: civil.Years}
 
@@ -86,10 +90,13 @@ type Prompt struct {
 	Derived Derivation
 	Base    *Prompt
 
+	// Hidden prompts are not asked: their default is always taken.
+	Hidden bool
+
 	Pair bool // months, quarters, years: the first and the last are asked for
 
 	Order    phrase.DayOrder // all that have days; the service's where unset
-	Open     Open            // periods
+	Open     Open            // periods and ranges
 	Offer    []string        // periods: phrases to pick from
 	Earliest string          // a day or a phrase for one (moments: or a moment; units: or a unit), "" for no limit
 	Latest   string
@@ -99,6 +106,10 @@ type Prompt struct {
 	Least *decimal.Decimal // numbers; nil for no limit
 	Most  *decimal.Decimal
 	Unit  string
+
+	MostLetters int            // texts; 0 for no limit
+	Pattern     *regexp.Regexp // texts; what the whole text must match, nil for no limit
+	PatternHelp string         // the pattern in words
 
 	Choices []Option // choices
 	Many    bool
@@ -174,6 +185,9 @@ func (p *Prompt) setting(s Setting) Setting {
 	}
 	return s
 }
+
+// IsAsked reports whether people are asked: not for a derived or hidden prompt.
+func (p *Prompt) IsAsked() bool { return p.Derived == "" && !p.Hidden }
 
 // Option finds a choice by its value.
 func (p *Prompt) option(value string) (Option, bool) {

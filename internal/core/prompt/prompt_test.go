@@ -2,6 +2,7 @@ package prompt
 
 import (
 	"encoding/json"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -41,6 +42,10 @@ func prompts() []*Prompt {
 		{Name: "shift", Ask: "Which shift?", Type: MomentPeriod, Latest: "today", Longest: Length{12, "hours"}, Shortest: Length{30, "minutes"}},
 		{Name: "since-then", Ask: "Since when?", Type: MomentPeriod, Open: OpenEnd},
 		{Name: "hours", Ask: "Which hours?", Type: TimeRange},
+		{Name: "range", Ask: "How many?", Type: NumberRange, Least: number("0"), Unit: "min", Open: OpenEnd},
+		{Name: "code", Ask: "Which code?", Type: Text, MostLetters: 6, Pattern: regexp.MustCompile(`\A(?:[A-Z]{2}\d+)\z`), PatternHelp: "two letters and digits"},
+		{Name: "full", Ask: "Full?", Type: YesNo},
+		{Name: "mine", Ask: "Mine?", Type: Number, Hidden: true, Default: OneText("7")},
 	}
 }
 
@@ -132,6 +137,21 @@ func TestAnswers(t *testing.T) {
 		{"hours in two fields", "hours", `{"start":"6:00 am","end":"9:00"}`, "06:00 through 09:00 (that minute included)"},
 		{"hours without an end", "hours", `{"start":"6:00"}`, "hours.end: the last time is missing [side_required]"},
 		{"hours that no clock shows", "hours", `"6:00 to 25:00"`, "hours: there is no 25:00 on a clock; times go from 00:00 to 24:00 [no_such_time]"},
+		{"a range of numbers", "range", `"15 to 60.5"`, "15 through 60.5 min"},
+		{"a range with points, in two fields, open", "range", `{"start":15}`, "at least 15 min"},
+		{"a range by points", "range", `"15.."`, "at least 15 min"},
+		{"a range that starts nowhere", "range", `"../60"`, `range.start: the first number is missing; did you mean "60 to 60"? [side_required]`},
+		{"a range that ends before it starts", "range", `"60 - 15"`, `range: the range ends at 15, before it starts at 60; did you mean "15 to 60"? [end_before_start]`},
+		{"a range of letters", "range", `{"start":"a","end":"-1"}`, `range.start: "a" is not a number; write it like 15 or 12.5 [not_a_number]` + "\n" + `range.end: -1 is less than 0, the least that can be asked for; did you mean "0"? [out_of_range]`},
+		{"one number for a range", "range", `15`, `range: "15" is not a range of numbers; write it like 15 to 60 [not_a_number]`},
+		{"a text", "code", `" AB12 "`, "AB12"},
+		{"a text that is too long", "code", `"AB12345"`, `code: the answer has 7 letters; at most 6 can be asked for; did you mean "AB1234"? [too_long]`},
+		{"a text of another form", "code", `"12AB"`, `code: "12AB" is not two letters and digits [pattern_mismatch]`},
+		{"yes", "full", `true`, "yes"},
+		{"no, in words", "full", `"No"`, "no"},
+		{"neither", "full", `"maybe"`, `full: "maybe" is neither yes nor no [not_a_choice]`},
+		{"hidden", "mine", ``, "7"},
+		{"an answer to a hidden prompt", "mine", `9`, `mine: no prompt "mine" here; this report asks for nothing [unknown_prompt]`},
 		{"an endless answer", "minutes", `"` + strings.Repeat("9", 1001) + `"`, "minutes: the answer has 1001 bytes; at most 1000 are read [too_long]"},
 	} {
 		entered := map[string]Entered{}
@@ -150,7 +170,7 @@ func TestAnswers(t *testing.T) {
 		got := answers[c.prompt].Spelled()
 		if len(refused) > 0 {
 			got = refused.Error()
-			assert.False(t, answers[c.prompt].Given, c.name)
+			assert.False(t, answers[c.prompt].Given && answers[c.prompt].Prompt.IsAsked(), c.name)
 		}
 		assert.Equal(t, c.want, got, c.name)
 	}
@@ -240,7 +260,7 @@ func TestUnitsToPickFrom(t *testing.T) {
 }
 
 func TestShapesOfAnswers(t *testing.T) {
-	for _, text := range []string{`true`, `{"from":"today"}`, `[["a"]]`, `{"start":1,"end":{}}`} {
+	for _, text := range []string{`{"from":"today"}`, `[["a"]]`, `{"start":1,"end":{}}`} {
 		var e Entered
 		assert.Error(t, json.Unmarshal([]byte(text), &e), text)
 	}

@@ -17,13 +17,15 @@ const (
 	Text     Type = "text"
 	Integer  Type = "integer"
 	Decimal  Type = "decimal"  // exact, with Scale digits after the point
+	Number   Type = "number"   // binary floating point, as near as that comes
+	YesNo    Type = "yes-no"   // 1 or 0 where the database has no type for it
 	Date     Type = "date"     // a civil date
 	Datetime Type = "datetime" // what a local clock showed; no zone plays a part
 	Instant  Type = "instant"  // a point on the UTC time line
 )
 
 // Types lists them in the order of the reference.
-var Types = []Type{Text, Integer, Decimal, Date, Datetime, Instant}
+var Types = []Type{Text, Integer, Decimal, Number, YesNo, Date, Datetime, Instant}
 
 // IsDated reports whether conditions with days apply to the type.
 func (t Type) IsDated() bool { return t == Date || t == Datetime || t == Instant }
@@ -32,7 +34,7 @@ func (t Type) IsDated() bool { return t == Date || t == Datetime || t == Instant
 func (t Type) IsTimed() bool { return t == Datetime || t == Instant }
 
 // IsNumeric reports whether conditions with numbers apply to the type.
-func (t Type) IsNumeric() bool { return t == Integer || t == Decimal }
+func (t Type) IsNumeric() bool { return t == Integer || t == Decimal || t == Number }
 
 // Stored is how a date or an instant lies in the database.
 type Stored string
@@ -58,13 +60,15 @@ var serialStart = civil.MustDay(1899, time.December, 30)
 
 // Column is one field of a dataset.
 type Column struct {
-	Name    string
-	Label   string // what people read
-	Type    Type
-	Scale   int    // digits after the point; decimals only
-	Unit    string // "min", "EUR"; numbers only, may be empty
-	Stored  Stored // dates and instants only
-	Pattern Pattern
+	Name  string
+	Label string // what people read
+	Type  Type
+	Scale int    // digits after the point; decimals only
+	Unit  string // "min", "EUR"; numbers only, may be empty
+	// EmptyMissing says that empty text stands for a missing value; texts only.
+	EmptyMissing bool
+	Stored       Stored // dates and instants only
+	Pattern      Pattern
 	// Zone is whose wall time the text of an instant shows; nil for UTC. A wall
 	// time that comes twice stands for its first pass.
 	Zone *time.Location

@@ -1,0 +1,331 @@
+package definition
+
+import (
+	"slices"
+	"strconv"
+
+	"go.yaml.in/yaml/v3"
+
+	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/core/phrase"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/record"
+)
+
+// where is what is known while criteria are read: the dataset that they are on,
+// and the prompts met so far.
+type where struct {
+	of      *Dataset
+	prompts []*prompt.Prompt
+}
+
+func (w *where) uses(prompts ...*prompt.Prompt) {
+	for _, p := range prompts {
+		if !slices.Contains(w.prompts, p) {
+			w.prompts = append(w.prompts, p)
+		}
+	}
+}
+
+// node = { all: [node...] } | { any: [node...] } | { none: [node...] } | { filter: NAME } | { COLUMN: condition } .
+func (l *linker) node(w *where, n *yaml.Node) *criteria.Node {
+	m, ok := l.mapping(n)
+	if !ok {
+		return nil
+	}
+	if len(m.pairs) != 1 {
+		l.fault(n, WrongValue, "a condition names one column, or all, any or none with a list; several conditions are items of such a list")
+		return nil
+	}
+	key, value := m.pairs[0].key, m.pairs[0].value
+	switch logic := criteria.Logic(key.Value); logic {
+	case criteria.All, criteria.Any, criteria.None:
+		return l.group(w, logic, value)
+	case "filter":
+		return l.filtered(w, value)
+	}
+	return l.condition(w, key, value)
+}
+
+func (l *linker) group(w *where, logic criteria.Logic, n *yaml.Node) *criteria.Node {
+	if n.Kind != yaml.SequenceNode {
+		l.wrongType(n, "a list of conditions")
+		return nil
+	}
+	if len(n.Content) == 0 {
+		l.fault(n, EmptyGroup, "%q has no condition in it", logic)
+	}
+	group := &criteria.Node{Logic: logic}
+	for _, item := range n.Content {
+		if child := l.node(w, item); child != nil {
+			group.Nodes = append(group.Nodes, child)
+		}
+	}
+	return group
+}
+
+// filtered uses a filter's criteria.
+func (l *linker) filtered(w *where, n *yaml.Node) *criteria.Node {
+	if !l.require(Ref{KindFilter, l.text(n)}) {
+		l.fault(n, Circle, "the filter %q leads back to itself", n.Value)
+		return nil
+	}
+	f := named(l, n, UnknownFilter, "filter", l.catalog.Filters)
+	if f == nil {
+		return nil
+	}
+	if w.of != nil && f.Of != nil && f.Of != w.of {
+		l.fault(n, TypeMismatch, "the filter %q is for the dataset %q, and this is on %q", f.Name, f.Of.Name, w.of.Name)
+	}
+	w.uses(f.Prompts...)
+	return &criteria.Node{Filter: &criteria.Filter{Name: f.Name, Where: f.Where}}
+}
+
+// condition = missing | present | { OPERATOR: operand [, ignore_case: true] } .
+func (l *linker) condition(w *where, key, value *yaml.Node) *criteria.Node {
+	column := l.columnOf(w.of, key, key.Value)
+	c := &criteria.Node{Column: column}
+	if value.Kind == yaml.ScalarNode {
+		c.Op = oneOf(l.reader, value, []criteria.Op{criteria.Missing, criteria.Present})
+		return c
+	}
+	m, ok := l.mapping(value)
+	if !ok {
+		return nil
+	}
+	if n := m.take("ignore_case"); n != nil {
+		if c.IgnoreCase = l.yes(n); column != nil && column.Type != record.Text {
+			l.fault(n, TypeMismatch, "only texts have a case to ignore; the column %q is of type %s", column.Name, column.Type)
+		}
+	}
+	for _, op := range criteria.Ops {
+		operand := m.take(string(op))
+		switch {
+		case operand == nil:
+		case c.Op != "":
+			l.fault(operand, WrongValue, "a condition has one operator; write a second one as a condition of its own")
+		default:
+			c.Op = op
+			if column != nil {
+				l.operand(w, c, operand)
+				l.indexed(w, c, key)
+			}
+		}
+	}
+	l.finish(m)
+	if c.Op == "" || column == nil {
+		if len(m.pairs) == 0 {
+			l.fault(value, EmptyGroup, "the condition on %q has no operator", key.Value)
+		}
+		return nil
+	}
+	return c
+}
+
+// indexed warns where no index can serve a condition on a dated column.
+func (l *linker) indexed(w *where, condition *criteria.Node, key *yaml.Node) {
+	c := condition.Column
+	if c.Type.IsDated() && condition.Op.AppliesTo(c.Type) && c.Stored == record.StoredText && c.Pattern.String() != "" && !c.Pattern.Sorts() {
+		l.warn(key, IndexNotUsed, "the texts of the column %q, in the pattern %s, do not sort by time: every record of %q is converted to be compared, and no index serves", c.Name, c.Pattern, w.of.Name)
+	}
+}
+
+func (l *linker) operand(w *where, c *criteria.Node, n *yaml.Node) {
+	if !c.Op.AppliesTo(c.Column.Type) {
+		l.fault(n, TypeMismatch, "%s does not apply to the column %q, which is of type %s", c.Op, c.Column.Name, c.Column.Type)
+		return
+	}
+	if c.Op == criteria.RecursIn {
+		c.Operand.Recurs = l.recurrence(n)
+		return
+	}
+	if n.Kind == yaml.MappingNode {
+		l.reference(w, c, n)
+		return
+	}
+	if c.Op == criteria.ClockWithin {
+		var f *fault.Fault
+		if c.Operand.Times, f = phrase.TimeRange(l.text(n)); f != nil {
+			l.faults = append(l.faults, f.At(l.place(n)))
+		}
+		return
+	}
+	items := []*yaml.Node{n}
+	denied, _ := c.Op.Denies()
+	isRange := c.Column.Type.IsNumeric() && (c.Op == criteria.Within || denied == criteria.Within)
+	if c.Op.IsMany() || isRange {
+		if n.Kind != yaml.SequenceNode {
+			l.wrongType(n, map[bool]string{false: "a list of values, or a prompt", true: "a list of two numbers, or a prompt"}[isRange])
+			return
+		}
+		if items = n.Content; len(items) == 0 {
+			l.fault(n, EmptyGroup, "%q has no value in its list", c.Op)
+		}
+	}
+	for _, item := range items {
+		text := l.text(item)
+		l.value(c, item, text)
+		c.Operand.Texts = append(c.Operand.Texts, text)
+	}
+	if isRange {
+		l.numberRange(n, c.Operand.Texts)
+	}
+}
+
+func (l *linker) numberRange(n *yaml.Node, texts []string) {
+	if len(texts) != 2 {
+		l.fault(n, CountMismatch, "a range has two numbers, the least and the greatest")
+		return
+	}
+	lower, ok := prompt.ParseNumber(texts[0])
+	upper, okUpper := prompt.ParseNumber(texts[1])
+	if ok && okUpper && upper.LessThan(lower) {
+		l.fault(n, phrase.EndBeforeStart, "the range ends at %s, before it starts at %s", upper, lower).Suggest("[" + texts[1] + ", " + texts[0] + "]")
+	}
+}
+
+// reference = { prompt: NAME [, side: start | end] } | { column: NAME } | { person: name | role } .
+func (l *linker) reference(w *where, c *criteria.Node, n *yaml.Node) {
+	m, _ := l.mapping(n)
+	column, person := m.take("column"), m.take("person")
+	switch {
+	case column != nil:
+		l.compared(w, c, column)
+	case person != nil:
+		c.Operand.Person = oneOf(l.reader, person, criteria.Attributes)
+		if c.Column.Type != record.Text {
+			l.fault(person, TypeMismatch, "what is known of a person is text; the column %q is of type %s", c.Column.Name, c.Column.Type)
+		}
+	default:
+		name := l.need(m, "prompt")
+		if side := m.take("side"); side != nil {
+			c.Operand.Side = oneOf(l.reader, side, []criteria.Side{criteria.StartSide, criteria.EndSide})
+		}
+		if p := named(l, name, UnknownPrompt, "prompt", l.catalog.Prompts); p != nil {
+			l.prompted(w, c, name, p)
+		}
+	}
+	l.finish(m)
+}
+
+// compared reads another column to compare with.
+func (l *linker) compared(w *where, c *criteria.Node, n *yaml.Node) {
+	other := l.columnOf(w.of, n, l.text(n))
+	c.Operand.Column = other
+	switch {
+	case other == nil:
+	case !c.Op.ComparesColumns():
+		l.fault(n, TypeMismatch, "%s does not compare with another column", c.Op)
+	case other == c.Column:
+		l.fault(n, TypeMismatch, "the column %q is compared with itself", other.Name)
+	case other.Type != c.Column.Type && !(other.Type.IsNumeric() && c.Column.Type.IsNumeric()):
+		l.fault(n, TypeMismatch, "the column %q is of type %s, and %q of type %s; only like compares with like", c.Column.Name, c.Column.Type, other.Name, other.Type)
+	}
+}
+
+// recurrence = { months: [NAME | N ...] } | { quarters: [N...] } | { days: [N...] } | { weekdays: [NAME...] } .
+func (l *linker) recurrence(n *yaml.Node) criteria.Recurrence {
+	var r criteria.Recurrence
+	m, ok := l.mapping(n)
+	if !ok {
+		return r
+	}
+	for _, part := range criteria.Parts {
+		list := m.take(string(part))
+		if list == nil {
+			continue
+		}
+		if r.Part != "" {
+			l.fault(list, WrongValue, "a recurrence names one part of the calendar; write %s as a condition of its own", part)
+			continue
+		}
+		r.Part = part
+		for i, text := range l.texts(list) {
+			v, ok := partNamed(part, text)
+			if !ok {
+				l.fault(list.Content[i], WrongValue, "%q is none of the %s, which are %s", fault.Shorten(text), part, partExamples[part])
+			}
+			if !slices.Contains(r.Values, v) {
+				r.Values = append(r.Values, v)
+			}
+		}
+		if list.Kind == yaml.SequenceNode && len(list.Content) == 0 {
+			l.fault(list, EmptyGroup, "%q has no value in its list", part)
+		}
+		slices.Sort(r.Values)
+	}
+	if l.finish(m); r.Part == "" && len(m.pairs) == 0 {
+		l.fault(n, EmptyGroup, "a recurrence names months, quarters, days or weekdays")
+	}
+	return r
+}
+
+var partExamples = map[criteria.Part]string{criteria.Months: "jan to dec or 1 to 12", criteria.Quarters: "1 to 4", criteria.Days: "1 to 31", criteria.Weekdays: "mon to sun"}
+
+func partNamed(part criteria.Part, text string) (int, bool) {
+	n, err := strconv.Atoi(text)
+	isNumber := err == nil && n >= 1
+	switch part {
+	case criteria.Months:
+		if month, ok := phrase.MonthNamed(text); ok {
+			return int(month), true
+		}
+		return n, isNumber && n <= 12
+	case criteria.Weekdays:
+		day, ok := phrase.WeekdayNamed(text)
+		return int(day), ok
+	case criteria.Quarters:
+		return n, isNumber && n <= 4
+	}
+	return n, isNumber && n <= 31
+}
+
+func (l *linker) prompted(w *where, c *criteria.Node, n *yaml.Node, p *prompt.Prompt) {
+	c.Operand.Prompt = p
+	w.uses(p)
+	if p.Derived != "" && p.Base == nil {
+		return // refused where it stands
+	}
+	side := c.Operand.Side
+	if side != "" && !criteria.HasSides(p.Type) {
+		l.fault(n, TypeMismatch, "an answer of type %s, as the prompt %q asks for, has no %s", p.Type, p.Name, side)
+		return
+	}
+	fits, many := c.Op.Takes(p, side, c.Column.Type)
+	switch {
+	case many:
+		f := l.fault(n, CountMismatch, "the prompt %q takes many answers, and %s compares with one", p.Name, c.Op)
+		if _, denies := c.Op.Denies(); denies {
+			f.Suggest(string(criteria.NoneOf))
+		} else {
+			f.Suggest(string(criteria.AnyOf))
+		}
+	case !fits:
+		l.fault(n, TypeMismatch, "an answer of type %s, as the prompt %q asks for, does not go with %s on the column %q of type %s", p.Type, p.Name, c.Op, c.Column.Name, c.Column.Type)
+	case p.Type == prompt.Choice && c.Column.Type.IsNumeric():
+		for _, o := range p.Choices {
+			l.value(c, n, o.Value)
+		}
+	}
+}
+
+// value checks a value as written against the column's type.
+func (l *linker) value(c *criteria.Node, n *yaml.Node, text string) {
+	switch {
+	case c.Column.Type == record.YesNo:
+		if _, ok := prompt.ParseYesNo(text); !ok {
+			l.fault(n, WrongValue, "yes or no is wanted here, and this is %q", fault.Shorten(text))
+		}
+	case c.Column.Type.IsNumeric():
+		l.decimal(&yaml.Node{Kind: yaml.ScalarNode, Value: text, Line: n.Line, Column: n.Column})
+	case c.Column.Type.IsDated() && text != "":
+		read := phrase.Day
+		if denied, _ := c.Op.Denies(); c.Op == criteria.Within || denied == criteria.Within {
+			read = phrase.Period
+		}
+		if _, f := read(text, l.setting); f != nil {
+			l.faults = append(l.faults, f.At(l.place(n)))
+		}
+	}
+}
