@@ -209,6 +209,29 @@ test('one quarter and one year', async ({ page }) => {
   await expect(page.getByRole('textbox', { name: 'time of day' })).toHaveCount(0);
 });
 
+test('choices follow the other answers, and what is no longer possible says so', async ({ page, request }) => {
+  await page.goto('/reports/freight-of-a-shipper');
+  const choices = async (search: string) =>
+    (await (
+      await request.post('/api/v1/reports/freight-of-a-shipper/prompts/shipper/choices', { data: { search, answers: { 'manifest-period': 'last 7 days' } } })
+    ).json()) as { choices: { value: string; label: string; count: number }[] };
+  const all = (await choices('')).choices;
+  await expect(page.getByRole('radio')).toHaveCount(all.length);
+  await page.getByRole('searchbox', { name: 'Find among the choices: Which shipper?' }).fill('BAKERY');
+  const found = (await choices('bakery')).choices;
+  await expect(page.getByRole('radio')).toHaveCount(found.length);
+  await expect(page.getByText(String(found[0]!.count), { exact: true })).toBeVisible();
+  await page.getByRole('radio').first().check();
+  await accessible(page);
+  await page.getByRole('button', { name: '../100' }).click();
+  await show(page).click();
+  await expect(page.locator('.read')).toContainText(`shipper is ${found[0]!.label}, weight at most 100 kg, and charge is present`);
+  await page.getByRole('searchbox', { name: 'Find among the choices: Which shipper?' }).fill('');
+  await from(page).fill('1 Jan 2020');
+  await expect(page.getByText(/not one of the choices that the other answers leave/)).toBeVisible();
+  await expect(page.getByRole('radio').first()).toBeChecked();
+});
+
 test('moments have a clock, days have none', async ({ page, request }) => {
   await page.goto('/reports/departures-by-the-clock');
   const first = page.getByRole('textbox', { name: 'From, that minute included' }).first();

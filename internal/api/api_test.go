@@ -130,6 +130,7 @@ func TestTheService(t *testing.T) {
 	t.Run("routes", func(t *testing.T) { testRoutes(t, newCallerFor(t, c)) })
 	t.Run("records", func(t *testing.T) { testRecords(t, newCallerFor(t, c), ferries) })
 	t.Run("ways of asking", func(t *testing.T) { testAsking(t, newCallerFor(t, c), ferries) })
+	t.Run("choices", func(t *testing.T) { testChoices(t, newCallerFor(t, c), ferries) })
 	t.Run("readings", func(t *testing.T) { testReadings(t, newCallerFor(t, c)) })
 	t.Run("units to pick from", func(t *testing.T) { testUnits(t, newCallerFor(t, c), ferries) })
 	t.Run("formats", func(t *testing.T) { testFormats(t, newCallerFor(t, c)) })
@@ -259,6 +260,38 @@ func testAsking(t *testing.T, c *caller, ferries *demotest.Ferries) {
 	for i, row := range got.Rows {
 		assert.Equal(t, want[i], fmt.Sprintf("%s %5.0f", row[0], row[1]))
 	}
+}
+
+// testChoices holds the choices that come from the data to SELECTs, and the answers
+// to them.
+func testChoices(t *testing.T, c *caller, ferries *demotest.Ferries) {
+	const route = "/api/v1/reports/{report}/prompts/{prompt}/choices"
+	list := func(body string) api.ChoiceList {
+		status, text := c.do("POST", "/api/v1/reports/freight-of-a-shipper/prompts/shipper/choices", route, body)
+		require.Equal(t, 200, status, string(text))
+		var l api.ChoiceList
+		require.NoError(t, json.Unmarshal(text, &l))
+		return l
+	}
+	var got []string
+	for _, choice := range list(`{"limit":1000,"answers":{"manifest-period":"5 Nov 2026"}}`).Choices {
+		got = append(got, fmt.Sprint(choice.Value, " ", choice.Count))
+	}
+	assert.Equal(t, ferries.Texts(t, "SELECT shipper || ' ' || count(*) FROM waybills WHERE manifest_day = '20261105' GROUP BY shipper ORDER BY shipper"), got)
+	first, second := list(`{"limit":2}`), list(`{"limit":2,"skip":2}`)
+	assert.True(t, first.More)
+	assert.Equal(t, list(`{"limit":4}`).Choices, append(first.Choices, second.Choices...))
+	for _, choice := range list(`{"search":"O'D%"}`).Choices {
+		assert.Contains(t, choice.Label, "%", "a wildcard is a plain character")
+	}
+	status, _ := c.do("POST", "/api/v1/reports/freight-of-a-shipper/prompts/weight/choices", route, `{}`)
+	assert.Equal(t, 404, status)
+
+	status, text := c.run("freight-of-a-shipper", "", `{"answers":{"shipper":"cockle"}}`)
+	assert.Equal(t, 422, status)
+	assert.Equal(t, `shipper: "cockle" is not one of the choices that the other answers leave; did you mean "Cockle Row Bakery"? [not_a_choice]`, problem(t, text).Errors[0].Error())
+	same(t, c, "freight-of-a-shipper", `{"answers":{"shipper":"Cockle Row Bakery","manifest-period":"Oct 2026","weight":"50 to 500"}}`, ferries, `SELECT manifest_day, waybill_id, goods, kilos, charge FROM waybills
+		WHERE manifest_day LIKE '202610%' AND shipper = 'Cockle Row Bakery' AND kilos BETWEEN 50 AND 500 AND charge IS NOT NULL ORDER BY manifest_day DESC, waybill_id`)
 }
 
 // testReadings holds what the service understands to what the reader says, which

@@ -66,7 +66,8 @@ type PromptInfo struct {
 	Many     bool            `json:"many,omitempty" doc:"Whether several choices may be given."`
 	AtLeast  int             `json:"at_least,omitempty" doc:"How many choices or days at least."`
 	AtMost   int             `json:"at_most,omitempty" doc:"How many choices or days at most."`
-	Choices  []prompt.Option `json:"choices,omitempty" doc:"The choices."`
+	Choices  []prompt.Option `json:"choices,omitempty" doc:"The choices, where they stand in the definition."`
+	Listed   bool            `json:"listed,omitempty" doc:"Whether the choices come from the data and are asked for apart."`
 }
 
 // ReportInfo is a report with its questions.
@@ -164,6 +165,8 @@ func (r routes) register(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "show-report", Method: http.MethodGet, Path: Prefix + "/reports/{report}", Summary: "A report with its questions", Errors: []int{400, 404}}, r.report)
 	huma.Register(api, huma.Operation{OperationID: "understand-answers", Method: http.MethodPost, Path: Prefix + "/reports/{report}/answers",
 		Summary: "Read answers and run nothing", Errors: []int{400, 404, 413}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}, r.understand)
+	huma.Register(api, huma.Operation{OperationID: "list-choices", Method: http.MethodPost, Path: Prefix + "/reports/{report}/prompts/{prompt}/choices",
+		Summary: "What a prompt offers, narrowed by the answers so far", Errors: []int{400, 404, 413, 502, 504}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}, r.choices)
 	huma.Register(api, huma.Operation{OperationID: "put-definitions", Method: http.MethodPost, Path: Prefix + "/definitions",
 		Summary: "Check and publish definition files, all or nothing", Errors: []int{400, 413}, MaxBodyBytes: mostDefinitionBytes, BodyReadTimeout: readTime}, r.put)
 	run := huma.Operation{OperationID: "run-report", Method: http.MethodPost, Path: Prefix + "/reports/{report}/runs",
@@ -225,7 +228,7 @@ func (r routes) report(ctx context.Context, in *struct {
 
 func promptInfo(p *prompt.Prompt, offers, units []prompt.OfferedPeriod) PromptInfo {
 	info := PromptInfo{Name: p.Name, Ask: p.Ask, Help: p.Help, Type: string(p.Type), Required: p.Required, Default: p.Default, Open: string(p.Open), Pair: p.Pair,
-		Earliest: p.Earliest, Latest: p.Latest, Unit: p.Unit, Many: p.Many, AtLeast: p.AtLeast, AtMost: p.AtMost, Choices: p.Choices, Letters: p.MostLetters, Pattern: p.PatternHelp}
+		Earliest: p.Earliest, Latest: p.Latest, Unit: p.Unit, Many: p.Many, AtLeast: p.AtLeast, AtMost: p.AtMost, Choices: p.Choices, Letters: p.MostLetters, Pattern: p.PatternHelp, Listed: p.Listed}
 	if p.Longest.N > 0 {
 		info.Longest = p.Longest.String()
 	}
@@ -261,7 +264,7 @@ func (r routes) understand(ctx context.Context, in *struct {
 	Report string `path:"report"`
 	Body   Asked
 }) (*body[Understanding], error) {
-	reading, err := r.service.Understand(in.Report, service.Request{Answers: in.Body.Answers, AsOf: in.Body.AsOf})
+	reading, err := r.service.Understand(ctx, in.Report, service.Request{Answers: in.Body.Answers, AsOf: in.Body.AsOf})
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
@@ -275,6 +278,40 @@ func values(faults fault.List) []fault.Fault {
 		all[i] = *f
 	}
 	return all
+}
+
+// ChoicesRequest is a request for choices.
+type ChoicesRequest struct {
+	Asked
+	Search string `json:"search,omitempty" maxLength:"200" doc:"What a label holds, in any case."`
+	Limit  int    `json:"limit,omitempty" minimum:"1" maximum:"1000" doc:"Most choices; 50 where it is absent."`
+	Skip   int    `json:"skip,omitempty" minimum:"0" doc:"Choices to leave out first."`
+}
+
+// ChoiceList is a page of choices.
+type ChoiceList struct {
+	Choices []service.Choice `json:"choices" doc:"By label."`
+	More    bool             `json:"more" doc:"Whether there are further ones."`
+}
+
+func (r routes) choices(ctx context.Context, in *struct {
+	Report string `path:"report"`
+	Prompt string `path:"prompt"`
+	Body   ChoicesRequest
+}) (*body[ChoiceList], error) {
+	b := in.Body
+	if b.Limit == 0 {
+		b.Limit = 50
+	}
+	list, more, err := r.service.Choices(ctx, in.Report, in.Prompt, service.ChoicesRequest{
+		Request: service.Request{Answers: b.Answers, AsOf: b.AsOf, Limit: b.Limit, Skip: b.Skip}, Search: b.Search})
+	if err != nil {
+		return nil, problemOf(ctx, err)
+	}
+	if list == nil {
+		list = []service.Choice{}
+	}
+	return &body[ChoiceList]{ChoiceList{Choices: list, More: more}}, nil
 }
 
 // Upload is definition files to check and publish.

@@ -63,6 +63,9 @@ func show(w io.Writer, r *api.ReportInfo, defaults []service.Understood) {
 		if n := len(p.Units); n > 0 {
 			fmt.Fprintf(w, "  data from %s to %s\n", p.Units[n-1].Phrase, p.Units[0].Phrase)
 		}
+		if p.Listed {
+			fmt.Fprintln(w, "  choices: from the data")
+		}
 		if len(p.Choices) > 0 {
 			fmt.Fprintf(w, "  choices: %s\n", strings.Join(choiceTexts(p), ", "))
 		}

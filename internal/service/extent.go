@@ -80,26 +80,27 @@ func (s *Service) daysIn(ctx context.Context, of *definition.Dataset, c *record.
 	return days, nil
 }
 
-// extents finds the first and the last instant of the columns whose wall time the
+// extentsOf finds the first and the last instant of the columns whose wall time a
 // query asks for, in the snapshot that it is to run in.
-func (r *Run) extents(ctx context.Context, v source.View) error {
-	for _, c := range r.query.Timed() {
+func extentsOf(ctx context.Context, v source.View, sql *compile.Compiler, q compile.Query) (map[*record.Column]compile.Extent, error) {
+	var found map[*record.Column]compile.Extent
+	for _, c := range q.Timed() {
 		var ends [2]int64
 		readable := true
 		for i := range ends {
-			stored, err := v.One(ctx, r.sql.Edge(r.query.Table, c, i == 1))
+			stored, err := v.One(ctx, sql.Edge(q.Table, c, i == 1))
 			if err != nil {
-				return err
+				return nil, err
 			}
 			_, seconds, ok := c.Moment(stored)
 			ends[i], readable = seconds, readable && ok
 		}
 		if readable {
-			if r.query.Extents == nil {
-				r.query.Extents = map[*record.Column]compile.Extent{}
+			if found == nil {
+				found = map[*record.Column]compile.Extent{}
 			}
-			r.query.Extents[c] = compile.Extent{First: ends[0], Last: ends[1]}
+			found[c] = compile.Extent{First: ends[0], Last: ends[1]}
 		}
 	}
-	return nil
+	return found, nil
 }

@@ -13,6 +13,7 @@ import (
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/fault"
+	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/record"
 	"pikegate/internal/export"
@@ -115,18 +116,34 @@ type Reading struct {
 
 // Understand reads answers without running anything. Refused answers are part
 // of the result and no error.
-func (s *Service) Understand(name string, req Request) (*Reading, error) {
+func (s *Service) Understand(ctx context.Context, name string, req Request) (*Reading, error) {
 	report, err := s.Report(name)
 	if err != nil {
 		return nil, err
 	}
-	zone := report.Table.Of.Source.Zone
-	asOf, err := s.asOf(req.AsOf, zone)
+	setting, err := s.settingFor(report, req.AsOf)
 	if err != nil {
 		return nil, err
 	}
-	answers, refused := prompt.Check(report.Answered(), req.Answers, s.setting(asOf, zone))
-	return &Reading{AsOf: asOf, Answers: inOrder(report, answers), Refused: refused}, nil
+	answers, refused, err := s.check(ctx, report, req.Answers, setting)
+	if err != nil {
+		return nil, err
+	}
+	return &Reading{AsOf: setting.AsOf, Answers: inOrder(report, answers), Refused: refused}, nil
+}
+
+// settingFor is the setting of a run of the report as of a day, "" for today.
+func (s *Service) settingFor(r *definition.Report, asOf string) (phrase.Setting, error) {
+	zone := r.Table.Of.Source.Zone
+	day, err := s.asOf(asOf, zone)
+	return s.setting(day, zone), err
+}
+
+// check reads all answers, those to choices held to the data.
+func (s *Service) check(ctx context.Context, r *definition.Report, entered map[string]prompt.Entered, setting phrase.Setting) (prompt.Answers, fault.List, error) {
+	answers, refused := prompt.Check(r.Answered(), entered, setting)
+	more, err := s.hold(ctx, r, answers, setting)
+	return answers, append(refused, more...), err
 }
 
 func inOrder(r *definition.Report, answers prompt.Answers) []Understood {
@@ -154,13 +171,11 @@ func (s *Service) ReportOn(ctx context.Context, name, asOf string) (*ReportOn, e
 	if err != nil {
 		return nil, err
 	}
-	zone := report.Table.Of.Source.Zone
-	day, err := s.asOf(asOf, zone)
+	setting, err := s.settingFor(report, asOf)
 	if err != nil {
 		return nil, err
 	}
-	on := &ReportOn{Report: report, AsOf: day, Offers: map[string][]prompt.OfferedPeriod{}, Units: map[string][]prompt.OfferedPeriod{}}
-	setting := s.setting(day, zone)
+	on := &ReportOn{Report: report, AsOf: setting.AsOf, Offers: map[string][]prompt.OfferedPeriod{}, Units: map[string][]prompt.OfferedPeriod{}}
 	for _, p := range report.Prompts {
 		on.Offers[p.Name] = p.Offers(setting)
 		if p.Type.Unit() == civil.NoUnit {
@@ -227,12 +242,14 @@ func (s *Service) Prepare(ctx context.Context, name string, req Request) (*Run, 
 	}
 	table := report.Table
 	from := table.Of.Source
-	asOf, err := s.asOf(req.AsOf, from.Zone)
+	setting, err := s.settingFor(report, req.AsOf)
 	if err != nil {
 		return nil, err
 	}
-	setting := s.setting(asOf, from.Zone)
-	answers, refused := prompt.Check(report.Answered(), req.Answers, setting)
+	answers, refused, err := s.check(ctx, report, req.Answers, setting)
+	if err != nil {
+		return nil, err
+	}
 	if len(refused) > 0 {
 		return nil, &Refusal{Kind: AnswersRefused, Faults: refused}
 	}
@@ -246,7 +263,7 @@ func (s *Service) Prepare(ctx context.Context, name string, req Request) (*Run, 
 		sql:     s.published.Load().sql,
 		query: compile.Query{Table: table.Of.Table, Show: table.Show, Where: where, Sort: table.Sort, Key: table.Of.Key,
 			Zone: from.Zone, Limit: req.Limit, Skip: req.Skip},
-		receipt: Receipt{Report: name, Title: report.Title, Person: PersonOf(ctx).Name, AsOf: asOf, Zone: from.Zone.String(), Clock: from.Clock,
+		receipt: Receipt{Report: name, Title: report.Title, Person: PersonOf(ctx).Name, AsOf: setting.AsOf, Zone: from.Zone.String(), Clock: from.Clock,
 			Answers: inOrder(report, answers), ReadBack: said.String(), Pieces: said},
 	}, nil
 }
@@ -276,10 +293,12 @@ func (r *Run) Stream(ctx context.Context, w export.Writer) (*Receipt, error) {
 	start := time.Now()
 	var unsent error // what w failed with: the one who reads is gone
 	err := r.service.records.View(ctx, func(v source.View) error {
-		if err := r.extents(ctx, v); err != nil {
+		extents, err := extentsOf(ctx, v, r.sql, r.query)
+		if err != nil {
 			return err
 		}
-		err := v.Rows(ctx, r.sql.Select(r.query), func(row []record.Value) error {
+		r.query.Extents = extents
+		err = v.Rows(ctx, r.sql.Select(r.query), func(row []record.Value) error {
 			if receipt.Rows == 0 {
 				if unsent = w.Begin(); unsent != nil {
 					return unsent

@@ -74,7 +74,7 @@ func TestWhatDayItIs(t *testing.T) {
 	_, err := s.Put(ctx, file(base))
 	require.NoError(t, err)
 	asked := func(asOf string) string {
-		reading, err := s.Understand("one", service.Request{AsOf: asOf})
+		reading, err := s.Understand(ctx, "one", service.Request{AsOf: asOf})
 		require.NoError(t, err)
 		return reading.Answers[0].Spelled
 	}
@@ -183,7 +183,7 @@ sections: [{table: {query: s}}]
 `
 	_, err := s.Put(ctx, file(base+season))
 	require.NoError(t, err)
-	reading, err := s.Understand("seasonal", service.Request{})
+	reading, err := s.Understand(ctx, "seasonal", service.Request{})
 	require.NoError(t, err)
 	assert.Equal(t, "Mon 1 Jun 2026 through Mon 31 Aug 2026 (92 days)", reading.Answers[0].Spelled)
 	on, err := s.ReportOn(ctx, "seasonal", "1 Jul 2026")
@@ -203,7 +203,7 @@ func TestTheSameNameTwiceInOneUpload(t *testing.T) {
 
 func TestFindingReports(t *testing.T) {
 	ferries := demotest.Start(t)
-	for search, want := range map[string]int{"": 12, "LATE": 2, "office late newest left": 1, "freight fuel": 0, "waybills day": 1} {
+	for search, want := range map[string]int{"": 13, "LATE": 2, "office late newest left": 1, "freight fuel": 0, "waybills day": 1} {
 		assert.Len(t, ferries.Service.Reports(search), want, "%q", search)
 	}
 	_, err := ferries.Service.Report("waybill-by-day")

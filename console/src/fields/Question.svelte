@@ -1,7 +1,8 @@
 <script lang="ts">
-  import type { Fault, PromptInfo, Understood } from '../lib/api';
+  import type { Answers, Fault, PromptInfo, Understood } from '../lib/api';
   import { hasTwoFields, type Field } from '../lib/answers';
   import { counted } from '../lib/format';
+  import ChoiceField from './ChoiceField.svelte';
   import DateInput from './DateInput.svelte';
   import Refusals from './Refusals.svelte';
 
@@ -12,8 +13,11 @@
     understood?: Understood;
     faults: Fault[];
     change: (field: Field) => void;
+    /** The report, and all answers as they stand, which lists of choices follow. */
+    report: string;
+    answers: Answers;
   };
-  let { prompt, field, understood, faults, change }: Props = $props();
+  let { prompt, field, understood, faults, change, report, answers }: Props = $props();
 
   const id = $props.id();
   const faultyAt = (side: 'start' | 'end') => faults.some((f) => (f.place.side ?? 'start') === side);
@@ -157,6 +161,9 @@
       />
       {#if prompt.unit}<span class="quiet">{prompt.unit}</span>{/if}
     </div>
+  {:else if prompt.listed}
+    <ChoiceField {report} {prompt} {answers} values={field.values} {understood} {toggle} />
+    {@render chooseNone()}
   {:else}
     <div class="choices">
       {#each prompt.choices ?? [] as choice (choice.value)}
@@ -171,9 +178,7 @@
         </label>
       {/each}
     </div>
-    {#if field.values.length > 0 && !prompt.required}
-      <button type="button" class="clear" onclick={() => change({ ...field, values: [] })}>Choose none</button>
-    {/if}
+    {@render chooseNone()}
   {/if}
   {#if !two}{@render remarks()}{/if}
   {#if prompt.offers}
@@ -192,6 +197,12 @@
     </div>
   {/if}
 </fieldset>
+
+{#snippet chooseNone()}
+  {#if field.values.length > 0 && !prompt.required}
+    <button type="button" class="clear" onclick={() => change({ ...field, values: [] })}>Choose none</button>
+  {/if}
+{/snippet}
 
 {#snippet side(which: 'start' | 'end')}
   {@const label = prompt.type === 'number-range' ? captions[which === 'start' ? 0 : 1]! : `${which === 'start' ? 'From' : 'Through'}, that ${whole} included`}

@@ -13,6 +13,8 @@ export type Problem = Schemas['Problem'];
 export type Result = Schemas['Result'];
 export type Receipt = Schemas['Receipt'];
 export type Column = Schemas['Column'];
+export type Choice = Schemas['Choice'];
+export type ChoiceList = Schemas['ChoiceList'];
 export type About = Schemas['About'];
 export type Answer = string | string[] | { start: string; end: string } | null;
 export type Answers = Record<string, Answer>;
@@ -72,6 +74,10 @@ export function showReport(name: string, signal?: AbortSignal): Promise<ReportIn
 
 export function understand(name: string, answers: Answers, signal?: AbortSignal): Promise<Understanding> {
   return decoded(post(`${reportPath(name)}/answers`, { answers }, signal), signal);
+}
+
+export function listChoices(name: string, prompt: string, answers: Answers, search: string, skip: number, signal?: AbortSignal): Promise<ChoiceList> {
+  return decoded(post(`${reportPath(name)}/prompts/${encodeURIComponent(prompt)}/choices`, { answers, search, skip }, signal), signal);
 }
 
 export function runReport(name: string, answers: Answers, limit: number, skip: number, signal?: AbortSignal): Promise<Result> {

@@ -16,7 +16,7 @@ function spelledDay(iso: string): string {
   return `${weekdays[at.getUTCDay()]} ${day} ${months[month - 1]} ${m[1]}`;
 }
 
-export const isNumeric = (column: Column) => column.type === 'integer' || column.type === 'decimal';
+export const isNumeric = (column: Column) => column.type === 'integer' || column.type === 'decimal' || column.type === 'number';
 
 const clocks = new Map<string, Intl.DateTimeFormat>();
 
@@ -29,7 +29,8 @@ function isRepeated(instant: string, zone: string): boolean {
   return [-60, -30, 30, 60].some((minutes) => clock.format(at + minutes * 60_000) === shown);
 }
 
-export function cellText(column: Column, value: string | number): string {
+export function cellText(column: Column, value: string | number | boolean): string {
+  if (typeof value === 'boolean') return value ? 'yes' : 'no';
   const text = String(value);
   if (column.type === 'date') return spelledDay(text);
   if ((column.type === 'instant' || column.type === 'datetime') && isoDay.test(text)) {

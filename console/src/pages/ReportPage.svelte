@@ -19,6 +19,7 @@
   let running = $state<AbortController>();
   let loadingMore = false;
 
+  const answers = $derived(report ? answersOf(report.prompts, fields) : {});
   const query = $derived(report ? queryOf(report.prompts, fields) : '');
   const faults = $derived(understanding?.errors ?? []);
   const stale = $derived(!!result && query !== resultQuery);
@@ -150,6 +151,8 @@
             understood={understanding?.answers[i]}
             faults={faults.filter((f) => f.place.prompt === prompt.name)}
             change={(field) => change(prompt.name, field)}
+            report={name}
+            {answers}
           />
         {:else}
           <p class="quiet">This report asks nothing.</p>

@@ -217,13 +217,60 @@ func (c *Compiler) Edge(table string, of *record.Column, last bool) Statement {
 	return Statement{SQL: w.String()}
 }
 
+// Listing is which choices to select.
+type Listing struct {
+	Query
+	Value, Label *record.Column
+	Count        bool
+	Search       string   // what the label holds, in any case; "" for all
+	Only         []string // the values to look for; nil for all
+}
+
+// Choices is the SELECT of the different values of a column that are not missing,
+// with their labels, and how many records each has, by label.
+func (c *Compiler) Choices(l Listing) Statement {
+	w := c.writer(l.Query)
+	value, label := w.column(l.Value), w.column(l.Label)
+	w.say("SELECT ", value.name, ", min(", label.name, ")")
+	if l.Count {
+		w.WriteString(", count(*)")
+	}
+	w.from(l.Query)
+	joint := "\nWHERE "
+	if l.Where != nil {
+		joint = "\n  AND "
+	}
+	w.say(joint, value.present)
+	if l.Search != "" {
+		w.say("\n  AND ", w.dialect.Contains(w.dialect.Fold(label.name), w.param(record.Fold(l.Search))))
+	}
+	if l.Only != nil {
+		w.WriteString("\n  AND ")
+		w.list(value.name, len(l.Only), func(i int) any { return asStored(l.Value, l.Only[i]) })
+	}
+	w.say("\nGROUP BY ", value.name, "\nORDER BY 2, 1\nLIMIT ")
+	w.bind(int64(l.Limit))
+	w.WriteString(" OFFSET ")
+	w.bind(int64(l.Skip))
+	return Statement{SQL: w.String(), Args: w.args}
+}
+
+// asStored is a choice as its column holds it.
+func asStored(c *record.Column, text string) any {
+	if n, err := decimal.NewFromString(text); err == nil && c.Type.IsNumeric() {
+		return number(n)
+	}
+	return text
+}
+
 func (w *writer) from(q Query) {
 	w.WriteString("\nFROM ")
 	w.WriteString(w.dialect.Name(q.Table))
-	if q.Where != nil {
-		w.WriteString("\nWHERE ")
-		w.node(q.Where, true)
+	if q.Where == nil {
+		return
 	}
+	w.WriteString("\nWHERE ")
+	w.node(q.Where, true)
 }
 
 // order sorts by the columns asked for, then by those of the key that are not

@@ -94,6 +94,16 @@ type Filter struct {
 	Prompts []*prompt.Prompt
 }
 
+// ChoiceList is where a prompt's choices come from: the values of a column.
+type ChoiceList struct {
+	Of      *Dataset
+	Value   *record.Column
+	Label   *record.Column   // what people read; Value where there is no other
+	Count   bool             // how many records each has is told
+	Where   *criteria.Node   // which records count, nil for all
+	Prompts []*prompt.Prompt // those whose answers narrow the list
+}
+
 // Query is which records to show and in what order.
 type Query struct {
 	Name    string
@@ -123,6 +133,7 @@ type Catalog struct {
 	Datasets map[string]*Dataset
 	Seasons  map[string]phrase.Season // the named periods of the business
 	Prompts  map[string]*prompt.Prompt
+	Lists    map[*prompt.Prompt]*ChoiceList // of the prompts whose choices come from data
 	Filters  map[string]*Filter
 	Queries  map[string]*Query
 	Reports  map[string]*Report
@@ -149,6 +160,7 @@ func newCatalog() *Catalog {
 		Datasets: map[string]*Dataset{},
 		Seasons:  map[string]phrase.Season{},
 		Prompts:  map[string]*prompt.Prompt{},
+		Lists:    map[*prompt.Prompt]*ChoiceList{},
 		Filters:  map[string]*Filter{},
 		Queries:  map[string]*Query{},
 		Reports:  map[string]*Report{},

@@ -441,6 +441,9 @@ func (l *linker) report(name string, m *mapping) *Report {
 // asked refuses a report that does not ask what its criteria need to know.
 func (l *linker) asked(r *Report, n *yaml.Node, who string, used []*prompt.Prompt) {
 	for _, p := range used {
+		if list := l.catalog.Lists[p]; list != nil {
+			l.asked(r, n, fmt.Sprintf("the list of choices for %q uses", p.Name), list.Prompts)
+		}
 		if !p.IsAsked() {
 			if !slices.Contains(r.Unasked, p) {
 				r.Unasked = append(r.Unasked, p)

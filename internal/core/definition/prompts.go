@@ -64,7 +64,12 @@ func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
 		if p.Many {
 			p.AtLeast, p.AtMost = l.whole(m.take("at_least"), 1), l.whole(m.take("at_most"), 1)
 		}
-		p.Choices = l.choices(l.need(m, "choices"))
+		if n := l.need(m, "choices"); n != nil && n.Kind == yaml.MappingNode {
+			p.Listed = true
+			l.catalog.Lists[p] = l.list(n)
+		} else {
+			p.Choices = l.choices(n)
+		}
 	}
 	if p.Hidden && p.Default.IsAbsent() && len(l.faults) == 0 {
 		l.fault(m.node, MissingKey, "a hidden prompt needs a default, which is its value")
@@ -174,6 +179,24 @@ func (l *linker) entered(n *yaml.Node) prompt.Entered {
 		return prompt.SeveralTexts(l.texts(n))
 	}
 	return prompt.OneText(l.text(n))
+}
+
+// list reads where choices come from: { of: DATASET, value: COLUMN, label: COLUMN, count: true, where: ... } .
+func (l *linker) list(n *yaml.Node) *ChoiceList {
+	m, _ := l.mapping(n)
+	list := &ChoiceList{Of: named(l, l.need(m, "of"), UnknownDataset, "dataset", l.catalog.Datasets)}
+	value, label := l.need(m, "value"), m.take("label")
+	list.Value = l.columnOf(list.Of, value, l.text(value))
+	if list.Label = list.Value; label != nil {
+		list.Label = l.columnOf(list.Of, label, l.text(label))
+	}
+	if c := list.Value; c != nil && c.Type.IsDated() {
+		l.fault(value, TypeMismatch, "choices are texts or numbers; the column %q is of type %s", c.Name, c.Type)
+	}
+	list.Count = l.yes(m.take("count"))
+	list.Where, list.Prompts = l.where(list.Of, m.take("where"))
+	l.finish(m)
+	return list
 }
 
 // choices reads a list of values, each alone or with a label.

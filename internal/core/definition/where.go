@@ -202,7 +202,9 @@ func (l *linker) reference(w *where, c *criteria.Node, n *yaml.Node) {
 		if side := m.take("side"); side != nil {
 			c.Operand.Side = oneOf(l.reader, side, []criteria.Side{criteria.StartSide, criteria.EndSide})
 		}
-		if p := named(l, name, UnknownPrompt, "prompt", l.catalog.Prompts); p != nil {
+		if name != nil && !l.require(Ref{KindPrompt, name.Value}) {
+			l.fault(name, Circle, "the prompt %q leads back to itself", name.Value)
+		} else if p := named(l, name, UnknownPrompt, "prompt", l.catalog.Prompts); p != nil {
 			l.prompted(w, c, name, p)
 		}
 	}

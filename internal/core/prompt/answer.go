@@ -613,6 +613,9 @@ func (a *Answer) readChoices(e Entered) fault.List {
 	var refused fault.List
 	for _, text := range e.texts {
 		o, ok := p.option(text)
+		if p.Listed {
+			o, ok = Option{Value: text, Label: text}, true
+		}
 		if !ok {
 			refused = append(refused, p.notAChoice(text))
 			continue

@@ -112,6 +112,8 @@ type Prompt struct {
 	PatternHelp string         // the pattern in words
 
 	Choices []Option // choices
+	// Listed choices come from the data: whoever has them holds answers to them.
+	Listed  bool
 	Many    bool
 	AtLeast int // how many, of days and where Many; 0 for no limit
 	AtMost  int

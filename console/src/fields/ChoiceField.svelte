@@ -1,0 +1,130 @@
+<script lang="ts">
+  import type { Answers, Choice, PromptInfo, Understood } from '../lib/api';
+  import { listChoices } from '../lib/api';
+
+  // Choices that come from the data: the list follows the other answers. What is
+  // chosen stays, and the service says where it is no longer possible.
+  type Props = {
+    report: string;
+    prompt: PromptInfo;
+    answers: Answers;
+    values: string[];
+    understood?: Understood;
+    toggle: (value: string, on: boolean) => void;
+  };
+  let { report, prompt, answers, values, understood, toggle }: Props = $props();
+
+  const id = $props.id();
+  let search = $state('');
+  let list = $state.raw<Choice[]>([]);
+  let more = $state(false);
+  let isLong = $state(false);
+  let failed = $state('');
+  let labels = $state<Record<string, string>>({});
+
+  const others = $derived(JSON.stringify({ ...answers, [prompt.name]: undefined }));
+  const chosen = $derived(values.filter((value) => !list.some((choice) => choice.value === value)));
+
+  $effect(() => {
+    const asked = { ...(JSON.parse(others) as Answers) };
+    const wanted = search.trim();
+    const stop = new AbortController();
+    const timer = setTimeout(() => void load(asked, wanted, 0, stop.signal), 150);
+    return () => {
+      clearTimeout(timer);
+      stop.abort();
+    };
+  });
+
+  $effect(() => {
+    for (const choice of understood?.choices ?? []) labels[choice.value] = choice.label;
+  });
+
+  async function load(asked: Answers, wanted: string, skip: number, signal?: AbortSignal) {
+    try {
+      const page = await listChoices(report, prompt.name, asked, wanted, skip, signal);
+      list = skip > 0 ? [...list, ...page.choices] : page.choices;
+      more = page.more;
+      isLong ||= page.more || list.length > 12;
+      failed = '';
+    } catch (cause) {
+      if (!signal?.aborted) failed = cause instanceof Error ? cause.message : String(cause);
+    }
+  }
+</script>
+
+{#snippet option(value: string, label: string, count?: number)}
+  <label>
+    <input
+      type={prompt.many ? 'checkbox' : 'radio'}
+      name="{id}-choice"
+      checked={values.includes(value)}
+      onchange={(e) => toggle(value, e.currentTarget.checked)}
+    />
+    <span class="label">{label}</span>
+    {#if count}<span class="count">{count.toLocaleString('en')}</span>{/if}
+  </label>
+{/snippet}
+
+{#if isLong}
+  <input class="search" type="search" autocomplete="off" placeholder="Find one" aria-label="Find among the choices: {prompt.ask}" bind:value={search} />
+{/if}
+<div class="list">
+  {#each chosen as value (value)}{@render option(value, labels[value] ?? value)}{/each}
+  {#each list as choice (choice.value)}{@render option(choice.value, choice.label, choice.count)}{/each}
+  {#if list.length === 0 && !failed}<p class="quiet">{search ? 'Nothing like it.' : 'The other answers leave no choice.'}</p>{/if}
+  {#if more}<button type="button" onclick={() => load(answers, search.trim(), list.length)}>Show more choices</button>{/if}
+</div>
+{#if failed}<p class="quiet" role="alert">{failed}</p>{/if}
+
+<style>
+  .search {
+    width: 100%;
+    border: 1px solid var(--edge);
+    border-radius: 4px;
+    background: var(--field);
+    color: var(--ink);
+    padding: 4px 10px;
+    margin-bottom: 6px;
+  }
+  .search::placeholder {
+    color: var(--quiet);
+    opacity: 1;
+  }
+  .list {
+    display: grid;
+    gap: 3px;
+    max-height: 240px;
+    overflow-y: auto;
+  }
+  label {
+    display: flex;
+    gap: 8px;
+    align-items: center;
+    cursor: pointer;
+  }
+  .label {
+    flex: 1;
+  }
+  .count {
+    color: var(--quiet);
+    font-size: 13.5px;
+    padding-right: 6px;
+    font-variant-numeric: tabular-nums;
+  }
+  label input {
+    accent-color: var(--deep);
+    width: 15px;
+    height: 15px;
+  }
+  p {
+    font-size: 13.5px;
+  }
+  button {
+    justify-self: start;
+    font-size: 13.5px;
+    color: var(--deep);
+    text-decoration: underline;
+    cursor: pointer;
+  }
+</style>

@@ -1,0 +1,144 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"pikegate/internal/core/compile"
+	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/core/phrase"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/record"
+	"pikegate/internal/source"
+)
+
+// Choice is a value that the data offer.
+type Choice struct {
+	prompt.Option
+	Count int64 `json:"count,omitempty" doc:"How many records have it, where the list tells."`
+}
+
+// ChoicesRequest asks for the choices of a prompt.
+type ChoicesRequest struct {
+	Request        // the answers so far narrow the list; Limit and Skip page it
+	Search  string // words of the label, in any case
+}
+
+// Choices lists what a prompt offers, by label. More reports whether there are
+// further ones.
+func (s *Service) Choices(ctx context.Context, name, of string, req ChoicesRequest) (list []Choice, more bool, err error) {
+	report, err := s.Report(name)
+	if err != nil {
+		return nil, false, err
+	}
+	i := slices.IndexFunc(report.Prompts, func(p *prompt.Prompt) bool { return p.Name == of })
+	if i < 0 || report.Prompts[i].Type != prompt.Choice {
+		return nil, false, &Refusal{Kind: Unknown, Faults: fault.List{fault.New(prompt.UnknownPrompt, "no prompt %q with choices in the report %q", fault.Shorten(of), name)}}
+	}
+	p := report.Prompts[i]
+	setting, err := s.settingFor(report, req.AsOf)
+	if err != nil {
+		return nil, false, err
+	}
+	if !p.Listed {
+		return written(p, req), false, nil
+	}
+	answers, _ := prompt.Check(report.Answered(), req.Answers, setting)
+	list, err = s.listed(ctx, p, answers, setting, compile.Listing{Search: req.Search, Query: compile.Query{Limit: req.Limit + 1, Skip: req.Skip}})
+	if len(list) > req.Limit {
+		return list[:req.Limit], true, err
+	}
+	return list, false, err
+}
+
+// written are the choices of a list that stands in the definition.
+func written(p *prompt.Prompt, req ChoicesRequest) []Choice {
+	var found []Choice
+	for _, o := range p.Choices {
+		if contains(o.Label, req.Search) {
+			found = append(found, Choice{Option: o})
+		}
+	}
+	return found[min(req.Skip, len(found)):min(req.Skip+req.Limit, len(found))]
+}
+
+func contains(label, search string) bool {
+	return strings.Contains(record.Fold(label), record.Fold(search))
+}
+
+// listed reads choices from the data, narrowed by the answers that there are.
+func (s *Service) listed(ctx context.Context, p *prompt.Prompt, answers prompt.Answers, setting phrase.Setting, l compile.Listing) ([]Choice, error) {
+	published := s.published.Load()
+	list := published.Lists[p]
+	where, _ := criteria.Bind(list.Where, answers, attributes(PersonOf(ctx)), setting)
+	l.Table, l.Where, l.Zone, l.Value, l.Label, l.Count = list.Of.Table, where, list.Of.Source.Zone, list.Value, list.Label, list.Count
+	ctx, cancel := context.WithTimeout(ctx, s.config.RunTime)
+	defer cancel()
+	found := []Choice{}
+	err := s.records.View(ctx, func(v source.View) error {
+		extents, err := extentsOf(ctx, v, published.sql, l.Query)
+		if err != nil {
+			return err
+		}
+		l.Extents = extents
+		return v.Rows(ctx, published.sql.Choices(l), func(row []record.Value) error {
+			c := Choice{Option: prompt.Option{Value: text(row[0]), Label: text(row[1])}}
+			if l.Count {
+				c.Count, _ = row[2].(int64)
+			}
+			found = append(found, c)
+			return nil
+		})
+	})
+	if err != nil {
+		return nil, &SourceError{Source: list.Of.Source.Name, Err: err}
+	}
+	return found, nil
+}
+
+func text(v record.Value) string {
+	if b, ok := v.([]byte); ok {
+		return string(b)
+	}
+	return fmt.Sprint(v)
+}
+
+// hold holds the answers to choices that come from the data to what the data
+// offer, and gives them their labels.
+func (s *Service) hold(ctx context.Context, report *definition.Report, answers prompt.Answers, setting phrase.Setting) (fault.List, error) {
+	var refused fault.List
+	for _, p := range report.Prompts {
+		a := answers[p.Name]
+		if !p.Listed || !a.Given {
+			continue
+		}
+		only := make([]string, len(a.Choices))
+		for i, c := range a.Choices {
+			only[i] = c.Value
+		}
+		found, err := s.listed(ctx, p, answers, setting, compile.Listing{Only: only, Query: compile.Query{Limit: len(only)}})
+		if err != nil {
+			return nil, err
+		}
+		for i, c := range a.Choices {
+			at := slices.IndexFunc(found, func(f Choice) bool { return f.Value == c.Value })
+			if at >= 0 {
+				a.Choices[i] = found[at].Option
+				continue
+			}
+			f := fault.New(prompt.NotAChoice, "%q is not one of the choices that the other answers leave", fault.Shorten(c.Value)).At(fault.Place{Prompt: p.Name})
+			f.Entered = fault.Shorten(c.Value)
+			if near, err := s.listed(ctx, p, answers, setting, compile.Listing{Search: c.Value, Query: compile.Query{Limit: 3}}); err == nil {
+				for _, n := range near {
+					f.Suggest(n.Value)
+				}
+			}
+			refused = append(refused, f)
+		}
+	}
+	return refused, nil
+}
