@@ -519,9 +519,23 @@ func testDefinitions(t *testing.T, c *caller) {
 	put := func(files ...string) (int, []byte) { return c.do("POST", route, route, upload(files...)) }
 	status, text := put(day)
 	assert.Equal(t, 200, status)
-	assert.JSONEq(t, `{"definitions":[{"kind":"prompt","name":"some-day","change":"new","revision":1}],"warnings":[]}`, string(text))
+	assert.JSONEq(t, `{"definitions":[{"kind":"prompt","name":"some-day","change":"new","revision":1}],
+		"warnings":[{"code":"not_used","message":"nothing uses the prompt some-day","place":{"file":"f1.yaml","line":1,"column":1},"warning":true}]}`, string(text))
 	_, text = put(day)
 	assert.Contains(t, string(text), `"change":"same","revision":1`)
+
+	const check = "/api/v1/definitions/check"
+	status, text = c.do("POST", check, check, upload(strings.Replace(other, "type: day", "type: dya", 1), "pikegate: 1\nquery: heavy\nof: waybills\nshow: [waybill_id]\nwhere: {kilos: {at_least: 9}}\nsort: [waybill_id]\n"))
+	assert.Equal(t, 200, status)
+	var checked api.FindingList
+	require.NoError(t, json.Unmarshal(text, &checked))
+	var findings []string
+	for _, f := range checked.Findings {
+		findings = append(findings, f.Error())
+	}
+	assert.Equal(t, []string{`f1.yaml:4:7: "dya" is not one of day, days, period, month, quarter, year, moment, moment-period, time-range, number, number-range, text, yes-no and choice; did you mean "day"? [wrong_value]`,
+		`f2.yaml:1:1: warning: nothing uses the query heavy [not_used]`,
+		`f2.yaml:1:1: warning: the table "waybills" has about 120000 records and no index that starts with "kilos": a search by it reads them all [no_index]`}, findings)
 
 	for _, b := range []struct{ name, text, want string }{
 		{"mistyped key", strings.Replace(other, "ask:", "aks:", 1), `f1.yaml:1:1: the key "ask" is missing here [missing_key]` + "\n" + `f1.yaml:3:1: no key "aks" here; did you mean "ask"? [unknown_key]`},

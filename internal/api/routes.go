@@ -169,6 +169,8 @@ func (r routes) register(api huma.API) {
 		Summary: "What a prompt offers, narrowed by the answers so far", Errors: []int{400, 404, 413, 502, 504}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}, r.choices)
 	huma.Register(api, huma.Operation{OperationID: "put-definitions", Method: http.MethodPost, Path: Prefix + "/definitions",
 		Summary: "Check and publish definition files, all or nothing", Errors: []int{400, 413}, MaxBodyBytes: mostDefinitionBytes, BodyReadTimeout: readTime}, r.put)
+	huma.Register(api, huma.Operation{OperationID: "check-definitions", Method: http.MethodPost, Path: Prefix + "/definitions/check",
+		Summary: "Find what is wrong with definition files, and what misleads; nothing is stored", Errors: []int{400, 413}, MaxBodyBytes: mostDefinitionBytes, BodyReadTimeout: readTime}, r.check)
 	run := huma.Operation{OperationID: "run-report", Method: http.MethodPost, Path: Prefix + "/reports/{report}/runs",
 		Summary: "Run a report and send its records", Errors: []int{400, 404, 413, 502, 504}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}
 	run.Responses = map[string]*huma.Response{"200": {Description: "The records.", Content: resultContent(api.OpenAPI().Components.Schemas)}}
@@ -312,6 +314,19 @@ func (r routes) choices(ctx context.Context, in *struct {
 		list = []service.Choice{}
 	}
 	return &body[ChoiceList]{ChoiceList{Choices: list, More: more}}, nil
+}
+
+// FindingList is what a check found.
+type FindingList struct {
+	Findings []fault.Fault `json:"findings" doc:"Errors first, then warnings."`
+}
+
+func (r routes) check(ctx context.Context, in *body[Upload]) (*body[FindingList], error) {
+	found, err := r.service.Check(ctx, in.Body.Files)
+	if err != nil {
+		return nil, problemOf(ctx, err)
+	}
+	return &body[FindingList]{FindingList{values(found)}}, nil
 }
 
 // Upload is definition files to check and publish.

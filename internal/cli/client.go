@@ -16,6 +16,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/internal/api"
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/fault"
 )
 
 const (
@@ -114,6 +116,12 @@ func (c *client) understand(ctx context.Context, name string, asked api.Asked) (
 	u := &api.Understanding{}
 	err := c.json(ctx, http.MethodPost, reportPath(name)+"/answers", asked, u)
 	return u, err
+}
+
+func (c *client) check(ctx context.Context, files []definition.File) ([]fault.Fault, error) {
+	var list api.FindingList
+	err := c.json(ctx, http.MethodPost, "/definitions/check", api.Upload{Files: files}, &list)
+	return list.Findings, err
 }
 
 func reportPath(name string) string { return "/reports/" + url.PathEscape(name) }

@@ -56,7 +56,7 @@ and ranges of times of day, as prompts can ask for them.`,
 }
 
 // errSaid is a failure that standard output has told of already.
-var errSaid = errors.New("some texts were refused")
+var errSaid = errors.New("some of it was refused")
 
 var dateTypes = []string{"day", "period", "moment", "moment-period", "time-range"}
 

@@ -20,6 +20,7 @@ import (
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/definition"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/record"
@@ -246,7 +247,7 @@ func compiled(t *rapid.T, db *sql.DB, breaks func(*compile.Query)) drawn {
 	docs, faults := definition.Split(definition.File{Name: "w.yaml", Text: d.text})
 	require.Empty(t, faults, d.text)
 	setting := phrase.Setting{AsOf: civil.MustParseDay("2026-11-23"), Zone: helsinki}
-	catalog, faults := definition.Link(docs, setting)
+	catalog, faults := definition.Load(docs, setting) // without findings: what never holds is drawn too
 	require.Empty(t, faults, d.text)
 	q := catalog.Queries["q"]
 	entered := map[string]prompt.Entered{}
@@ -422,7 +423,7 @@ func TestTheProductAgreesWithTheJudge(t *testing.T) {
 func TestPlantedFaultsAreCaught(t *testing.T) {
 	db := open(t)
 	swap := func(pairs ...string) func(string) string { return strings.NewReplacer(pairs...).Replace }
-	for _, fault := range []struct {
+	for _, planted := range []struct {
 		name   string
 		breaks func(*compile.Query)
 		text   func(string) string
@@ -447,17 +448,88 @@ func TestPlantedFaultsAreCaught(t *testing.T) {
 			}
 		}},
 	} {
-		broken := rapid.Custom(func(t *rapid.T) drawn { return compiled(t, db, fault.breaks) })
+		broken := rapid.Custom(func(t *rapid.T) drawn { return compiled(t, db, planted.breaks) })
 		caught := 0
 		for seed := 1; seed <= 2000 && caught == 0; seed++ {
 			d := broken.Example(seed)
-			if fault.text != nil {
-				d.statement = fault.text(d.statement)
+			if planted.text != nil {
+				d.statement = planted.text(d.statement)
 			}
 			if got, err := selected(db, d.statement, d.args); err != nil || !slices.Equal(got, d.want()) {
 				caught = seed
 			}
 		}
-		require.NotZero(t, caught, "the judge does not see %s", fault.name)
+		require.NotZero(t, caught, "the judge does not see %s", planted.name)
 	}
+}
+
+// literal draws a condition on one column whose operand is written out.
+func literal(t *rapid.T, column string) m {
+	for {
+		c := condition(t)
+		value, ok := c[column]
+		if !ok {
+			continue
+		}
+		text := fmt.Sprint(value)
+		if !strings.Contains(text, "prompt:") && !strings.Contains(text, "column:") && !strings.Contains(text, "months:") {
+			return c
+		}
+	}
+}
+
+// candidates are values enough to fulfil whatever two conditions leave possible.
+func candidates(column string) []any {
+	all := []any{nil}
+	switch kinds[column] {
+	case judge.Whole:
+		for n := -4; n <= 6; n++ {
+			all = append(all, n)
+		}
+	case judge.Real:
+		for n := -200; n <= 400; n++ {
+			all = append(all, float64(n)/100)
+		}
+	case judge.Text:
+		for _, a := range append(texts, "", "~") {
+			for _, b := range append(texts, "", "~") {
+				all = append(all, a+b, strings.ToUpper(a)+b, strings.ToLower(a)+strings.ToUpper(b), a+"#"+b)
+			}
+		}
+	case judge.Day:
+		for d := time.Date(2026, 3, 27, 0, 0, 0, 0, time.UTC); d.Before(time.Date(2026, 10, 28, 0, 0, 0, 0, time.UTC)); d = d.AddDate(0, 0, 1) {
+			all = append(all, d.Format(time.DateOnly))
+		}
+	}
+	return all
+}
+
+// Of generated pairs of conditions on one column, those that no value fulfils are
+// all found, and whatever is found no value fulfils.
+func TestImpossiblePairsAreFound(t *testing.T) {
+	setting := phrase.Setting{AsOf: civil.MustParseDay("2026-11-23"), Zone: helsinki}
+	impossible := 0
+	rapid.Check(t, func(t *rapid.T) {
+		column := rapid.SampledFrom([]string{"late", "fare", "route", "note", "day"}).Draw(t, "column")
+		pair := []any{literal(t, column), literal(t, column)}
+		text, err := yaml.Marshal(m{"pikegate": 1, "filter": "some", "of": "t", "where": m{"all": pair}})
+		require.NoError(t, err)
+		docs, faults := definition.Split(definition.File{Name: "w.yaml", Text: world + ordered(string(text), "filter")})
+		require.Empty(t, faults)
+		_, faults = definition.Link(docs, setting)
+		found := slices.ContainsFunc(faults, func(f *fault.Fault) bool { return f.Code == definition.NeverHolds })
+		require.True(t, found || len(faults) == 0, faults.Error())
+
+		c := judge.Case{Kinds: kinds, Empty: map[string]bool{"note": true}, Zone: finland}
+		where := decoded(m{"all": pair})
+		possible := slices.ContainsFunc(candidates(column), func(v any) bool {
+			holds, _ := c.Holds(where, judge.Record{column: v})
+			return holds
+		})
+		require.Equal(t, !possible, found, "%s", text)
+		if found {
+			impossible++
+		}
+	})
+	require.Positive(t, impossible)
 }

@@ -121,6 +121,30 @@ func (v View) One(ctx context.Context, s compile.Statement) (record.Value, error
 	return value, err
 }
 
+// Indexes are the columns that an index of the table starts with, and about how
+// many records the table has. A table that is not there has none.
+func (v View) Indexes(ctx context.Context, table string) (leads []string, about int64, err error) {
+	err = v.Rows(ctx, compile.Statement{Args: []any{table}, SQL: `SELECT i.name FROM pragma_index_list(?) l JOIN pragma_index_info(l.name) i WHERE i.seqno = 0
+		UNION SELECT name FROM pragma_table_info(?1) WHERE pk = 1`}, func(row []record.Value) error {
+		switch name := row[0].(type) {
+		case string:
+			leads = append(leads, name)
+		case []byte:
+			leads = append(leads, string(name))
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, 0, err
+	}
+	there, err := v.Count(ctx, compile.Statement{Args: []any{table}, SQL: "SELECT count(*) FROM sqlite_master WHERE name = ?"})
+	if err != nil || there == 0 {
+		return leads, 0, err
+	}
+	about, err = v.Count(ctx, compile.Statement{SQL: "SELECT max(rowid) FROM " + compile.SQLite{}.Name(table)})
+	return leads, about, err
+}
+
 // Count runs a statement that returns one number.
 func (v View) Count(ctx context.Context, s compile.Statement) (int64, error) {
 	value, err := v.One(ctx, s)

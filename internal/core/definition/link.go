@@ -69,6 +69,7 @@ func Load(docs []Document, s phrase.Setting) (*Catalog, fault.List) {
 
 func (l *linker) link(docs []Document) {
 	l.catalog, l.refs, l.broken, l.state = newCatalog(), map[Ref]*Document{}, map[Ref]bool{}, map[Ref]state{}
+	l.used = map[Ref]bool{}
 	l.setting.Seasons = l.catalog.Seasons
 	if l.setting.Zone == nil {
 		l.setting.Zone = time.UTC
@@ -89,6 +90,9 @@ func (l *linker) link(docs []Document) {
 			l.require(d.Ref)
 		}
 	}
+	if !l.loading {
+		l.needless()
+	}
 	slices.SortStableFunc(l.all, byPlace)
 }
 
@@ -106,10 +110,10 @@ func (l *linker) require(ref Ref) bool {
 	if l.state[ref] == linking {
 		return false
 	}
-	outer := l.reader
-	l.state[ref] = linking
+	outer, places := l.reader, l.places
+	l.state[ref], l.places = linking, map[*criteria.Node]*yaml.Node{}
 	l.document(d)
-	l.state[ref], l.reader = linked, outer
+	l.state[ref], l.reader, l.places = linked, outer, places
 	return true
 }
 
@@ -153,6 +157,8 @@ type linker struct {
 	refs    map[Ref]*Document
 	broken  map[Ref]bool
 	state   map[Ref]state
+	places  map[*criteria.Node]*yaml.Node // of the document at hand
+	used    map[Ref]bool
 	loading bool // the documents were checked before
 	all     fault.List
 }
@@ -161,7 +167,7 @@ func (l *linker) document(d *Document) {
 	l.reader = d.read()
 	defer func() {
 		l.all = append(l.all, l.faults...)
-		if len(l.warnings) > 0 {
+		if len(l.warnings) > 0 && len(l.faults) == 0 { // what is wrong misleads about the rest
 			l.catalog.Warnings[d.Ref] = l.warnings
 		}
 		l.broken[d.Ref] = len(l.faults) > 0
@@ -198,6 +204,7 @@ func named[T any](l *linker, n *yaml.Node, code, what string, known map[string]*
 		return nil
 	}
 	if found := known[name]; found != nil {
+		l.used[Ref{Kind(what), name}] = true
 		return found
 	}
 	f := l.fault(n, code, "no %s %q", what, fault.Shorten(name))
@@ -354,6 +361,7 @@ func (l *linker) columnOf(d *Dataset, n *yaml.Node, name string) *record.Column 
 func (l *linker) filter(name string, m *mapping) *Filter {
 	f := &Filter{Name: name, Of: named(l, l.need(m, "of"), UnknownDataset, "dataset", l.catalog.Datasets)}
 	f.Where, f.Prompts = l.where(f.Of, l.need(m, "where"))
+	l.reasoned(f.Of, f.Where)
 	return f
 }
 
@@ -390,6 +398,8 @@ func (l *linker) query(name string, m *mapping) *Query {
 			q.Sort = append(q.Sort, criteria.Sort{Column: c, Descending: way == "descending"})
 		}
 	}
+	l.reasoned(q.Of, q.Where)
+	l.looked(q, m)
 	return q
 }
 
@@ -431,6 +441,8 @@ func (l *linker) report(name string, m *mapping) *Report {
 				var used []*prompt.Prompt
 				r.Where, used = l.where(r.Table.Of, wide)
 				l.asked(r, wide, "its own condition uses", used)
+				l.reasoned(r.Table.Of, r.Criteria())
+				l.unused(r, prompts)
 			}
 		}
 	}

@@ -77,6 +77,7 @@ func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
 	if l.loading || len(l.faults) > 0 {
 		return p
 	}
+	l.ages(p, at["default"])
 	for _, problem := range p.Problems(l.setting) {
 		n := at[problem.Key]
 		if n.Kind == yaml.SequenceNode && problem.Index < len(n.Content) {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"io"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -12,6 +13,7 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"pikegate/internal/core/fault"
+	"pikegate/internal/core/phrase"
 )
 
 // The codes of what is wrong with a file as such.
@@ -110,4 +112,33 @@ func (d *Document) notYAML(err error) *fault.Fault {
 	f := fault.New(NotYAML, "this is not YAML: %s", message)
 	f.Cause = err
 	return f.At(fault.Place{File: d.File, Line: d.Line + line - 1, Column: 1})
+}
+
+// Check finds all that is wrong with files and all that misleads in them, errors
+// first in each file. What they refer to has to be among them or among beside.
+func Check(files []File, beside []Document, s phrase.Setting) ([]Document, *Catalog, fault.List) {
+	var docs []Document
+	var found fault.List
+	for _, f := range files {
+		split, wrong := Split(f)
+		docs, found = append(docs, split...), append(found, wrong...)
+	}
+	if twice := Twice(docs); len(found)+len(twice) > 0 {
+		return docs, nil, append(found, twice...)
+	}
+	defined := map[Ref]bool{}
+	for _, d := range docs {
+		defined[d.Ref] = true
+	}
+	all := slices.Clone(docs)
+	for _, d := range beside {
+		if !defined[d.Ref] {
+			all = append(all, d)
+		}
+	}
+	catalog, faults := Link(all, s)
+	for _, d := range docs {
+		found = append(found, catalog.Warnings[d.Ref]...)
+	}
+	return docs, catalog, append(faults, found...)
 }

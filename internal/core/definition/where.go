@@ -39,13 +39,19 @@ func (l *linker) node(w *where, n *yaml.Node) *criteria.Node {
 		return nil
 	}
 	key, value := m.pairs[0].key, m.pairs[0].value
+	var read *criteria.Node
 	switch logic := criteria.Logic(key.Value); logic {
 	case criteria.All, criteria.Any, criteria.None:
-		return l.group(w, logic, value)
+		read = l.group(w, logic, value)
 	case "filter":
-		return l.filtered(w, value)
+		read = l.filtered(w, value)
+	default:
+		read = l.condition(w, key, value)
 	}
-	return l.condition(w, key, value)
+	if read != nil {
+		l.places[read] = key
+	}
+	return read
 }
 
 func (l *linker) group(w *where, logic criteria.Logic, n *yaml.Node) *criteria.Node {
@@ -62,6 +68,7 @@ func (l *linker) group(w *where, logic criteria.Logic, n *yaml.Node) *criteria.N
 			group.Nodes = append(group.Nodes, child)
 		}
 	}
+	l.optional(group)
 	return group
 }
 

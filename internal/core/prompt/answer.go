@@ -683,6 +683,19 @@ func (p *Prompt) Problems(s Setting) []Problem {
 	return found
 }
 
+// Limits are the earliest and the latest day that an answer in days can have, open
+// where there is no limit.
+func (p *Prompt) Limits(s Setting) civil.Period {
+	var limits civil.Period
+	if p.Earliest != "" {
+		limits.First = p.limit(p.Earliest, p.setting(s)).First
+	}
+	if p.Latest != "" {
+		limits.Last = p.limit(p.Latest, p.setting(s)).Last
+	}
+	return limits
+}
+
 // limitProblem is why a limit cannot be read, nil where it can.
 func (p *Prompt) limitProblem(text string, s Setting) *fault.Fault {
 	switch {

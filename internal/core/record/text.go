@@ -42,3 +42,22 @@ func AfterPrefix(prefix string) string {
 	}
 	return ""
 }
+
+// Variants are all the texts that fold to the same as the text, and false where
+// there are more than most.
+func Variants(text string, most int) ([]string, bool) {
+	all := []string{""}
+	for _, r := range text {
+		var longer []string
+		for _, start := range all {
+			longer = append(longer, start+string(r))
+			for next := unicode.SimpleFold(r); next != r; next = unicode.SimpleFold(next) {
+				longer = append(longer, start+string(next))
+			}
+		}
+		if all = longer; len(all) > most {
+			return nil, false
+		}
+	}
+	return all, true
+}

@@ -1,0 +1,557 @@
+package criteria
+
+import (
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/shopspring/decimal"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/phrase"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/record"
+)
+
+// Reasoning finds conditions that can never hold, always hold, or say what
+// another one says. It works on what each condition leaves of one column: a set
+// that is surely large enough (what the condition may let through) and one that is
+// surely small enough (what it lets through whatever is answered).
+
+// cut is a place between the values of a column: just before a value or just
+// after it.
+type cut struct {
+	number decimal.Decimal // for numbers, days and instants
+	text   string          // for texts
+	after  bool
+	end    int8 // -1 and 1 for before and after every value
+}
+
+func (a cut) compare(b cut) int {
+	if a.end != b.end {
+		return int(a.end) - int(b.end)
+	}
+	if a.end != 0 {
+		return 0
+	}
+	if by := strings.Compare(a.text, b.text); by != 0 {
+		return by
+	}
+	if by := a.number.Cmp(b.number); by != 0 || a.after == b.after {
+		return by
+	}
+	if a.after {
+		return 1
+	}
+	return -1
+}
+
+var first, last = cut{end: -1}, cut{end: 1}
+
+type stretch struct{ from, until cut }
+
+// set is some of the values of a column, as stretches in order that do not touch,
+// and whether a missing value is among them.
+type set struct {
+	values  []stretch
+	missing bool
+}
+
+var (
+	nothing    = set{}
+	anyValue   = set{values: []stretch{{first, last}}}
+	everything = set{values: []stretch{{first, last}}, missing: true}
+)
+
+func (s set) isEmpty() bool { return len(s.values) == 0 && !s.missing }
+
+// union joins two sets.
+func (s set) union(other set) set {
+	all := slices.Concat(s.values, other.values)
+	slices.SortFunc(all, func(a, b stretch) int { return a.from.compare(b.from) })
+	joined := set{missing: s.missing || other.missing}
+	for _, v := range all {
+		n := len(joined.values)
+		switch {
+		case v.from.compare(v.until) >= 0:
+		case n > 0 && v.from.compare(joined.values[n-1].until) <= 0:
+			if v.until.compare(joined.values[n-1].until) > 0 {
+				joined.values[n-1].until = v.until
+			}
+		default:
+			joined.values = append(joined.values, v)
+		}
+	}
+	return joined
+}
+
+// opposite is every value that is not in the set.
+func (s set) opposite() set {
+	rest := set{missing: !s.missing}
+	from := first
+	for _, v := range s.values {
+		if from.compare(v.from) < 0 {
+			rest.values = append(rest.values, stretch{from, v.from})
+		}
+		from = v.until
+	}
+	if from.compare(last) < 0 {
+		rest.values = append(rest.values, stretch{from, last})
+	}
+	return rest
+}
+
+// meet is what two sets share.
+func (s set) meet(other set) set { return s.opposite().union(other.opposite()).opposite() }
+
+// holds reports whether every value of other is in the set.
+func (s set) holds(other set) bool { return s.opposite().meet(other).isEmpty() }
+
+// left is what a node leaves of a column: may is surely large enough, must surely
+// small enough.
+type left struct{ may, must set }
+
+// Reason is what reasoning needs to know besides the criteria.
+type Reason struct {
+	Setting phrase.Setting // the day that phrases are worked out on
+	Zone    *time.Location // that days are taken in
+}
+
+// Finding is something found by reasoning about a node.
+type Finding struct {
+	Kind  FindingKind
+	Node  *Node // what it is about
+	Other *Node // what it clashes with or follows from, nil for none
+	Alone bool  // it never holds by itself
+}
+
+// FindingKind is what is wrong with a node.
+type FindingKind string
+
+const (
+	Never   FindingKind = "never_holds"
+	Always  FindingKind = "always_holds"
+	Implied FindingKind = "implied"
+)
+
+// Find reasons about all groups of the criteria, filters included.
+func (r Reason) Find(n *Node) []Finding {
+	var found []Finding
+	r.find(n, &found)
+	return found
+}
+
+func (r Reason) find(n *Node, found *[]Finding) {
+	switch {
+	case n == nil:
+		return
+	case n.Filter != nil:
+		return // its own definition tells
+	case n.Logic == Condition:
+		if l := r.left(n, n.Column); l.may.isEmpty() {
+			*found = append(*found, Finding{Kind: Never, Node: n, Alone: true})
+		}
+		return
+	}
+	for _, child := range n.Nodes {
+		r.find(child, found)
+	}
+	for _, column := range columnsOf(n) {
+		switch n.Logic {
+		case All:
+			r.together(n, column, found)
+		case Any:
+			r.either(n, column, found)
+		}
+	}
+}
+
+func columnsOf(n *Node) []*record.Column {
+	var columns []*record.Column
+	n.Walk(func(c *Node) {
+		if !slices.Contains(columns, c.Column) {
+			columns = append(columns, c.Column)
+		}
+	})
+	return columns
+}
+
+// together finds members of an all that clash over a column, and those that
+// another one implies.
+func (r Reason) together(n *Node, column *record.Column, found *[]Finding) {
+	rest := everything
+	for i, child := range n.Nodes {
+		may := r.left(child, column).may
+		if may.isEmpty() {
+			return // told by itself
+		}
+		clash := rest.meet(may).isEmpty()
+		var other *Node
+		for _, before := range n.Nodes[:i] {
+			if r.left(before, column).may.meet(may).isEmpty() || clashByText(before, child, column) {
+				clash, other = true, before
+				break
+			}
+		}
+		if clash {
+			*found = append(*found, Finding{Kind: Never, Node: child, Other: other})
+			return
+		}
+		rest = rest.meet(may)
+	}
+	for i, child := range n.Nodes {
+		for j, other := range n.Nodes {
+			if i == j || !only(child, column) || !only(other, column) || dropped(other) {
+				continue
+			}
+			a, b := r.left(child, column), r.left(other, column)
+			if a.must.holds(b.may) && !(j > i && b.must.holds(a.may)) {
+				*found = append(*found, Finding{Kind: Implied, Node: child, Other: other})
+				break
+			}
+		}
+	}
+}
+
+// either finds an any that holds for every value of a column, and members that
+// another one swallows.
+func (r Reason) either(n *Node, column *record.Column, found *[]Finding) {
+	must := nothing
+	for _, child := range n.Nodes {
+		if only(child, column) {
+			must = must.union(r.left(child, column).must)
+		}
+	}
+	if must.holds(anyValue) {
+		*found = append(*found, Finding{Kind: Always, Node: n})
+		return
+	}
+	for i, child := range n.Nodes {
+		for j, other := range n.Nodes {
+			if i == j || !only(child, column) || !only(other, column) {
+				continue
+			}
+			a, b := r.left(child, column), r.left(other, column)
+			if b.must.holds(a.may) && !(j > i && a.must.holds(b.may)) {
+				*found = append(*found, Finding{Kind: Implied, Node: child, Other: other})
+				break
+			}
+		}
+	}
+}
+
+// only reports whether a node is about the column and no other.
+func only(n *Node, column *record.Column) bool {
+	columns := columnsOf(n)
+	return len(columns) == 1 && columns[0] == column
+}
+
+// dropped reports whether some of the node falls away where a prompt is left
+// unanswered.
+func dropped(n *Node) bool {
+	optional := false
+	n.Walk(func(c *Node) {
+		p := c.Operand.Prompt
+		optional = optional || p != nil && (!p.Required || p.Open != "" && p.Open != prompt.OpenNone)
+	})
+	return optional
+}
+
+func (r Reason) left(n *Node, column *record.Column) left {
+	switch {
+	case n.Filter != nil:
+		return r.left(n.Filter.Where, column)
+	case n.Logic == Condition && n.Column != column:
+		return left{may: everything}
+	case n.Logic == Condition:
+		return r.condition(n)
+	}
+	may, must := nothing, nothing
+	if n.Logic == All {
+		may, must = everything, everything
+	}
+	for _, child := range n.Nodes {
+		l := r.left(child, column)
+		if n.Logic == All {
+			may, must = may.meet(l.may), must.meet(l.must)
+		} else {
+			may, must = may.union(l.may), must.union(l.must)
+		}
+	}
+	if n.Logic == None {
+		return left{may: must.opposite(), must: may.opposite()}
+	}
+	return left{may, must}
+}
+
+// condition is what one condition leaves of its column.
+func (r Reason) condition(n *Node) left {
+	if denied, ok := n.Op.Denies(); ok {
+		positive := *n
+		positive.Op = denied
+		l := r.condition(&positive)
+		return left{may: l.must.opposite(), must: l.may.opposite()}
+	}
+	c, o := n.Column, n.Operand
+	switch {
+	case n.Op == Missing:
+		return exactly(set{missing: true, values: emptyText(c)})
+	case n.Op == Present:
+		return exactly(set{missing: true, values: emptyText(c)}.opposite())
+	case o.Prompt != nil:
+		return left{may: r.allowed(n)}
+	case c.Type == record.Text && len(o.Texts) > 0 && !slices.Contains(o.Texts, "") && (n.IgnoreCase || n.Op == Contains || n.Op == EndsWith):
+		return left{may: set{values: []stretch{{cut{}, cut{after: true}}}}.opposite().meet(anyValue)} // not the empty text
+	case o.Column != nil, o.Person != "", n.IgnoreCase, n.Op == RecursIn, n.Op == ClockWithin, n.Op == Contains, n.Op == EndsWith:
+		return left{may: anyValue}
+	}
+	b := &Bound{Column: c, Op: n.Op}
+	b.literal(o.Texts, r.Setting)
+	return exactly(r.values(b))
+}
+
+func exactly(s set) left { return left{may: s, must: s} }
+
+// emptyText is the empty text where it stands for a missing value.
+func emptyText(c *record.Column) []stretch {
+	if !c.EmptyMissing {
+		return nil
+	}
+	return []stretch{{cut{}, cut{after: true}}}
+}
+
+// values are those for which a bound condition holds.
+func (r Reason) values(b *Bound) set {
+	all := nothing
+	add := func(from, until cut) { all = all.union(set{values: []stretch{{from, until}}}) }
+	switch {
+	case b.Column.Type.IsDated():
+		for _, s := range b.Spans() {
+			if s.Empty {
+				continue
+			}
+			from, until := first, last
+			if s.From.IsSet() {
+				from = cut{number: decimal.NewFromInt(r.at(b.Column, s.From))}
+			}
+			if s.Until.IsSet() {
+				until = cut{number: decimal.NewFromInt(r.at(b.Column, s.Until))}
+			}
+			add(from, until)
+		}
+	case b.Column.Type == record.YesNo:
+		n := decimal.NewFromInt(map[bool]int64{true: 1}[b.Truth])
+		add(cut{number: n}, cut{number: n, after: true})
+	case b.Column.Type.IsNumeric():
+		return numbersOf(b)
+	case b.Op == StartsWith:
+		until := last
+		if after := record.AfterPrefix(b.Texts[0]); after != "" {
+			until = cut{text: after}
+		}
+		add(cut{text: b.Texts[0]}, until)
+	default:
+		for _, text := range b.Texts {
+			add(cut{text: text}, cut{text: text, after: true})
+		}
+	}
+	return all
+}
+
+func (r Reason) at(c *record.Column, e civil.Edge) int64 {
+	if c.Type == record.Instant {
+		return e.Instant(r.Zone)
+	}
+	return e.Wall(r.Zone)
+}
+
+func numbersOf(b *Bound) set {
+	whole := b.Column.Type == record.Integer
+	before := func(n decimal.Decimal) cut { // the cut before n and all that is greater
+		if whole {
+			n = n.Ceil()
+		}
+		return cut{number: n}
+	}
+	after := func(n decimal.Decimal) cut {
+		if whole {
+			return cut{number: n.Floor().Add(decimal.NewFromInt(1))}
+		}
+		return cut{number: n, after: true}
+	}
+	all := nothing
+	add := func(from, until cut) { all = all.union(set{values: []stretch{{from, until}}}) }
+	switch b.Op {
+	case LessThan:
+		add(first, before(b.Numbers[0]))
+	case AtMost:
+		add(first, after(b.Numbers[0]))
+	case AtLeast:
+		add(before(b.Numbers[0]), last)
+	case MoreThan:
+		add(after(b.Numbers[0]), last)
+	case Within:
+		from, until := first, last
+		if b.Lower != nil {
+			from = before(*b.Lower)
+		}
+		if b.Upper != nil {
+			until = after(*b.Upper)
+		}
+		add(from, until)
+	default:
+		for _, n := range b.Numbers {
+			add(before(n), after(n))
+		}
+	}
+	return all
+}
+
+// allowed are the values that a condition can let through, whatever its prompt's
+// limits allow as an answer.
+func (r Reason) allowed(n *Node) set {
+	p := n.Operand.Prompt
+	if p.Base != nil {
+		return anyValue
+	}
+	b := &Bound{Column: n.Column, Op: n.Op}
+	switch {
+	case p.Type == prompt.Choice && !p.Listed && !n.IgnoreCase && (n.Op == Is || n.Op == AnyOf):
+		for _, o := range p.Choices {
+			b.value(o.Value)
+		}
+		return r.values(b)
+	case p.Type == prompt.Number || p.Type == prompt.NumberRange:
+		return anyNumber(n.Op, b, p)
+	case p.Type.IsPeriod() || p.Type == prompt.Days:
+		limits := p.Limits(r.Setting)
+		switch n.Op {
+		case From, After:
+			limits.Last = 0
+		case Through, Before:
+			limits.First = 0
+		}
+		b.Op, b.Periods = Within, []civil.Period{limits}
+		return r.values(b)
+	}
+	return anyValue
+}
+
+// anyNumber is what an operator lets through of numbers between the limits.
+func anyNumber(op Op, b *Bound, p *prompt.Prompt) set {
+	lower, upper := p.Least, p.Most
+	switch op {
+	case LessThan, AtMost:
+		lower = nil
+	case AtLeast, MoreThan:
+		upper = nil
+	}
+	b.Op, b.Lower, b.Upper = Within, lower, upper
+	return numbersOf(b)
+}
+
+// clashByText reports whether two conditions on a text can never hold together,
+// by what sets of texts cannot tell: ends, parts, and case that is ignored.
+func clashByText(a, b *Node, column *record.Column) bool {
+	if !isText(a, column) || !isText(b, column) {
+		return false
+	}
+	for _, pair := range [][2]*Node{{a, b}, {b, a}} {
+		if points, ok := pointsOf(pair[0]); ok {
+			return !slices.ContainsFunc(points, func(text string) bool { return accepts(pair[0], text) && accepts(pair[1], text) })
+		}
+	}
+	x, okX := textual(a)
+	y, okY := textual(b)
+	return okX && okY && !x.goesWith(y)
+}
+
+// isText reports whether a node is one condition of literals on the text column.
+func isText(n *Node, column *record.Column) bool {
+	o := n.Operand
+	return n.Logic == Condition && n.Filter == nil && n.Column == column && column.Type == record.Text && o.Prompt == nil && o.Column == nil && o.Person == ""
+}
+
+// pointsOf are all the texts for which a condition can hold, where they can be
+// listed.
+func pointsOf(n *Node) ([]string, bool) {
+	if n.Op != Is && n.Op != AnyOf {
+		return nil, false
+	}
+	if !n.IgnoreCase {
+		return n.Operand.Texts, true
+	}
+	var all []string
+	for _, text := range n.Operand.Texts {
+		variants, ok := record.Variants(text, 4096)
+		if !ok {
+			return nil, false
+		}
+		all = append(all, variants...)
+	}
+	return all, true
+}
+
+// accepts reports whether a condition of literals holds for a text.
+func accepts(n *Node, text string) bool {
+	if denied, ok := n.Op.Denies(); ok {
+		positive := *n
+		positive.Op = denied
+		return !accepts(&positive, text)
+	}
+	isMissing := text == "" && n.Column.EmptyMissing
+	fits := func(given string) bool {
+		x, y := text, given
+		if n.IgnoreCase {
+			x, y = record.Fold(x), record.Fold(y)
+		}
+		switch n.Op {
+		case StartsWith:
+			return strings.HasPrefix(x, y)
+		case EndsWith:
+			return strings.HasSuffix(x, y)
+		case Contains:
+			return strings.Contains(x, y)
+		}
+		return x == y
+	}
+	switch n.Op {
+	case Missing:
+		return isMissing
+	case Present:
+		return !isMissing
+	}
+	return !isMissing && slices.ContainsFunc(n.Operand.Texts, fits)
+}
+
+// textPart is a way in which a text can be: with a start, an end or a part; in any
+// case where fold is set.
+type textPart struct {
+	op   Op
+	text string
+	fold bool
+}
+
+// textual is the way that a condition leaves, where it is one of those.
+func textual(n *Node) (textPart, bool) {
+	switch n.Op {
+	case StartsWith, EndsWith, Contains:
+		return textPart{n.Op, n.Operand.Texts[0], n.IgnoreCase}, true
+	}
+	return textPart{}, false
+}
+
+// goesWith reports whether a text can be both. Where either ignores case both may.
+func (a textPart) goesWith(b textPart) bool {
+	x, y := a.text, b.text
+	if a.fold || b.fold {
+		x, y = record.Fold(x), record.Fold(y)
+	}
+	switch {
+	case a.op == StartsWith && b.op == StartsWith:
+		return strings.HasPrefix(x, y) || strings.HasPrefix(y, x)
+	case a.op == EndsWith && b.op == EndsWith:
+		return strings.HasSuffix(x, y) || strings.HasSuffix(y, x)
+	}
+	return true
+}
