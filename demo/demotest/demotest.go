@@ -43,7 +43,7 @@ func Start(t testing.TB) *Ferries {
 	t.Cleanup(func() { records.Close() })
 	require.NoError(t, demo.Fill(ctx, records, AsOf))
 	f := &Ferries{Dir: dir, Records: records, Service: Empty(t, dir)}
-	_, err = f.Service.Put(ctx, demo.Definitions())
+	_, err = f.Service.Put(ctx, service.Put{Files: demo.Definitions()})
 	require.NoError(t, err)
 	server := httptest.NewServer(api.New(f.Service))
 	t.Cleanup(server.Close)

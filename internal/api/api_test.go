@@ -520,7 +520,7 @@ func testDefinitions(t *testing.T, c *caller) {
 	status, text := put(day)
 	assert.Equal(t, 200, status)
 	assert.JSONEq(t, `{"definitions":[{"kind":"prompt","name":"some-day","change":"new","revision":1}],
-		"warnings":[{"code":"not_used","message":"nothing uses the prompt some-day","place":{"file":"f1.yaml","line":1,"column":1},"warning":true}]}`, string(text))
+		"findings":[{"code":"not_used","message":"nothing uses the prompt some-day","place":{"file":"f1.yaml","line":1,"column":1},"warning":true}]}`, string(text))
 	_, text = put(day)
 	assert.Contains(t, string(text), `"change":"same","revision":1`)
 

@@ -113,6 +113,8 @@ func refused(r *service.Refusal) *Problem {
 	switch r.Kind {
 	case service.Unknown:
 		status, detail = http.StatusNotFound, r.Faults[0].Sentence()
+	case service.Conflicting:
+		status, detail = http.StatusConflict, r.Faults[0].Sentence()
 	case service.AnswersRefused:
 		detail = count(len(r.Faults), "answer was refused", "answers were refused") + "; nothing was run"
 	case service.DefinitionsRefused:

@@ -120,14 +120,6 @@ func (cell) Schema(huma.Registry) *huma.Schema {
 	}
 }
 
-// Put is what became of one definition.
-type Put struct {
-	Kind     string `json:"kind" enum:"source,dataset,period,prompt,filter,query,report" doc:"What was defined."`
-	Name     string `json:"name" doc:"Its name."`
-	Change   string `json:"change" enum:"new,changed,same" doc:"What the upload did."`
-	Revision int    `json:"revision" doc:"The number of the published revision."`
-}
-
 // About is what the service says of itself and of who asks.
 type About struct {
 	Version string `json:"version" doc:"Version of the service."`
@@ -167,10 +159,7 @@ func (r routes) register(api huma.API) {
 		Summary: "Read answers and run nothing", Errors: []int{400, 404, 413}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}, r.understand)
 	huma.Register(api, huma.Operation{OperationID: "list-choices", Method: http.MethodPost, Path: Prefix + "/reports/{report}/prompts/{prompt}/choices",
 		Summary: "What a prompt offers, narrowed by the answers so far", Errors: []int{400, 404, 413, 502, 504}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}, r.choices)
-	huma.Register(api, huma.Operation{OperationID: "put-definitions", Method: http.MethodPost, Path: Prefix + "/definitions",
-		Summary: "Check and publish definition files, all or nothing", Errors: []int{400, 413}, MaxBodyBytes: mostDefinitionBytes, BodyReadTimeout: readTime}, r.put)
-	huma.Register(api, huma.Operation{OperationID: "check-definitions", Method: http.MethodPost, Path: Prefix + "/definitions/check",
-		Summary: "Find what is wrong with definition files, and what misleads; nothing is stored", Errors: []int{400, 413}, MaxBodyBytes: mostDefinitionBytes, BodyReadTimeout: readTime}, r.check)
+	r.registerDefinitions(api)
 	run := huma.Operation{OperationID: "run-report", Method: http.MethodPost, Path: Prefix + "/reports/{report}/runs",
 		Summary: "Run a report and send its records", Errors: []int{400, 404, 413, 502, 504}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}
 	run.Responses = map[string]*huma.Response{"200": {Description: "The records.", Content: resultContent(api.OpenAPI().Components.Schemas)}}
@@ -314,43 +303,6 @@ func (r routes) choices(ctx context.Context, in *struct {
 		list = []service.Choice{}
 	}
 	return &body[ChoiceList]{ChoiceList{Choices: list, More: more}}, nil
-}
-
-// FindingList is what a check found.
-type FindingList struct {
-	Findings []fault.Fault `json:"findings" doc:"Errors first, then warnings."`
-}
-
-func (r routes) check(ctx context.Context, in *body[Upload]) (*body[FindingList], error) {
-	found, err := r.service.Check(ctx, in.Body.Files)
-	if err != nil {
-		return nil, problemOf(ctx, err)
-	}
-	return &body[FindingList]{FindingList{values(found)}}, nil
-}
-
-// Upload is definition files to check and publish.
-type Upload struct {
-	Files []definition.File `json:"files" minItems:"1" maxItems:"10000" doc:"The files."`
-}
-
-// PutList is what an upload did.
-type PutList struct {
-	Definitions []Put         `json:"definitions" doc:"What became of each definition, in the order of the files."`
-	Warnings    []fault.Fault `json:"warnings" doc:"What one should know before anybody is misled; they stop nothing."`
-}
-
-func (r routes) put(ctx context.Context, in *body[Upload]) (*body[PutList], error) {
-	result, err := r.service.Put(ctx, in.Body.Files)
-	if err != nil {
-		return nil, problemOf(ctx, err)
-	}
-	out := &body[PutList]{}
-	out.Body.Definitions, out.Body.Warnings = make([]Put, len(result.Stored)), values(result.Warnings)
-	for i, s := range result.Stored {
-		out.Body.Definitions[i] = Put{Kind: string(s.Kind), Name: s.Name, Change: string(s.Change), Revision: s.Revision}
-	}
-	return out, nil
 }
 
 func (r routes) run(ctx context.Context, in *struct {

@@ -112,6 +112,6 @@ func prepareDemo(ctx context.Context, s *service.Service, dir string, asOf civil
 	if err := s.SetToday(ctx, asOf); err != nil || !fresh {
 		return err
 	}
-	_, err = s.Put(service.WithPerson(ctx, service.Person{Name: "demo", Role: "developer"}), demo.Definitions())
+	_, err = s.Put(service.WithPerson(ctx, service.Person{Name: "demo", Role: "developer"}), service.Put{Files: demo.Definitions()})
 	return err
 }

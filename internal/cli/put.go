@@ -16,14 +16,14 @@ import (
 )
 
 func newPut() *cobra.Command {
+	var draft bool
 	c := &cobra.Command{
 		Use:   "put FILE|DIR...",
 		Short: "Check definition files and publish them, all or nothing",
-		Long: `Check definition files and publish what they define. A directory stands for the
-.yaml and .yml files in it and below it. Where anything is wrong nothing is
-stored, and all that is wrong is listed.`,
-		Example: "  pikegate put reports/\n  pikegate put late-sailings.yaml",
-		Args:    cobra.MinimumNArgs(1),
+		Example: `  pikegate put late-sailings.yaml
+  pikegate put definitions
+  pikegate put --draft late-sailings.yaml`,
+		Args: cobra.MinimumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			client, err := newClient(c)
 			if err != nil {
@@ -34,19 +34,27 @@ stored, and all that is wrong is listed.`,
 				return err
 			}
 			var list api.PutList
-			if err := client.json(c.Context(), http.MethodPost, "/definitions", api.Upload{Files: files}, &list); err != nil {
+			if err := client.json(c.Context(), http.MethodPost, "/definitions", api.Upload{Files: files, Draft: draft}, &list); err != nil {
 				return err
 			}
 			for _, d := range list.Definitions {
-				fmt.Fprintf(c.OutOrStdout(), "%-8s %-8s %s (revision %d)\n", d.Change, d.Kind, d.Name, d.Revision)
+				state := ""
+				if draft && d.Change != "same" {
+					state = ", draft"
+				}
+				fmt.Fprintf(c.OutOrStdout(), "%-8s %-8s %s (revision %d%s)\n", d.Change, d.Kind, d.Name, d.Revision, state)
+				for _, setting := range d.Difference {
+					fmt.Fprintf(c.OutOrStdout(), "           %s\n", setting)
+				}
 			}
-			for _, w := range list.Warnings {
+			for _, w := range list.Findings {
 				fmt.Fprintln(c.ErrOrStderr(), w.Error())
 			}
 			return nil
 		},
 	}
 	serverFlag(c)
+	c.Flags().BoolVar(&draft, "draft", false, "store new revisions and leave what is published")
 	return c
 }
 

@@ -54,8 +54,8 @@ type Service struct {
 	records *source.Embedded
 	today   civil.Day // the zero Day: what clocks show
 
-	publishing sync.Mutex // so that catalogs follow each other as they were stored
-	published  atomic.Pointer[published]
+	changing  sync.Mutex // so that catalogs follow each other as they were stored
+	published atomic.Pointer[published]
 }
 
 // published is what readers see at one time: the definitions, and the SQL that
@@ -170,6 +170,7 @@ const (
 	Unknown            Kind = "unknown"             // no report of that name
 	AnswersRefused     Kind = "answers_refused"     // answers that do not pass
 	DefinitionsRefused Kind = "definitions_refused" // files that do not pass
+	Conflicting        Kind = "conflict"            // somebody else's work would be lost
 )
 
 // Refusal is a request that is not carried out because of something that a
@@ -299,45 +300,4 @@ func quoted(names []string) []string {
 		all[i] = fmt.Sprintf("%q", n)
 	}
 	return all
-}
-
-// PutResult is what an upload did, and what was found that does not stop it.
-type PutResult struct {
-	Stored   []store.Stored
-	Warnings fault.List
-}
-
-// Put checks definition files and publishes what they define, all or nothing.
-// What is the same as before stays as it is.
-func (s *Service) Put(ctx context.Context, files []definition.File) (*PutResult, error) {
-	var docs []definition.Document
-	var faults fault.List
-	for _, f := range files {
-		split, wrong := definition.Split(f)
-		docs, faults = append(docs, split...), append(faults, wrong...)
-	}
-	faults = append(faults, definition.Twice(docs)...)
-	if len(faults) > 0 {
-		return nil, &Refusal{Kind: DefinitionsRefused, Faults: faults}
-	}
-	s.publishing.Lock()
-	defer s.publishing.Unlock()
-	var catalog *definition.Catalog
-	stored, err := s.store.Put(ctx, docs, PersonOf(ctx).Name, s.config.Now(), func(all []definition.Document) error {
-		linked, faults := definition.Link(all, s.setting(s.Today(time.UTC), time.UTC))
-		if len(faults) > 0 {
-			return &Refusal{Kind: DefinitionsRefused, Faults: faults}
-		}
-		catalog = linked
-		return nil
-	})
-	if err != nil {
-		return nil, err
-	}
-	s.publish(catalog)
-	result := &PutResult{Stored: stored}
-	for _, d := range docs {
-		result.Warnings = append(result.Warnings, catalog.Warnings[d.Ref]...)
-	}
-	return result, nil
 }

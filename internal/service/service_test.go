@@ -71,7 +71,7 @@ func open(t *testing.T, dir string, now time.Time) *service.Service {
 func TestWhatDayItIs(t *testing.T) {
 	dir := t.TempDir()
 	s := open(t, dir, time.Date(2026, 11, 23, 11, 0, 0, 0, time.UTC))
-	_, err := s.Put(ctx, file(base))
+	_, err := s.Put(ctx, service.Put{Files: file(base)})
 	require.NoError(t, err)
 	asked := func(asOf string) string {
 		reading, err := s.Understand(ctx, "one", service.Request{AsOf: asOf})
@@ -91,13 +91,13 @@ func TestWhatDayItIs(t *testing.T) {
 func TestDefinitionsOutliveARestart(t *testing.T) {
 	dir := t.TempDir()
 	s := open(t, dir, time.Now())
-	stored, err := s.Put(ctx, file(base))
+	stored, err := s.Put(ctx, service.Put{Files: file(base)})
 	require.NoError(t, err)
 	assert.Len(t, stored.Stored, 5)
 	require.NoError(t, s.Close())
 	s = open(t, dir, time.Now())
 	assert.Len(t, s.Reports(""), 1)
-	stored, err = s.Put(ctx, file(base))
+	stored, err = s.Put(ctx, service.Put{Files: file(base)})
 	require.NoError(t, err)
 	for _, d := range stored.Stored {
 		assert.Equal(t, store.Same, d.Change, d.Name)
@@ -110,7 +110,7 @@ func TestABrokenDefinitionIsLeftOut(t *testing.T) {
 	dir := t.TempDir()
 	s := open(t, dir, time.Now())
 	two := strings.NewReplacer("query: q", "query: r", "report: one", "report: two").Replace(base[strings.Index(base, "---\npikegate: 1\nquery"):])
-	_, err := s.Put(ctx, append(file(base), definition.File{Name: "g.yaml", Text: two}))
+	_, err := s.Put(ctx, service.Put{Files: append(file(base), definition.File{Name: "g.yaml", Text: two})})
 	require.NoError(t, err)
 	require.NoError(t, s.Close())
 
@@ -118,7 +118,7 @@ func TestABrokenDefinitionIsLeftOut(t *testing.T) {
 	require.NoError(t, err)
 	broken := definition.Document{Ref: definition.Ref{Kind: definition.KindQuery, Name: "q"}, File: "f.yaml", Line: 1,
 		Text: "pikegate: 1\nquery: q\nof: t\nshow: [id]\nwhere: {gone: missing}\n"}
-	_, err = own.Put(ctx, []definition.Document{broken}, "nobody", time.Now(), func([]definition.Document) error { return nil })
+	_, err = own.Put(ctx, []definition.Document{broken}, store.Save{By: "nobody", Now: time.Now()}, func([]definition.Document) error { return nil })
 	require.NoError(t, err)
 	require.NoError(t, own.Close())
 
@@ -138,13 +138,13 @@ func TestABrokenDefinitionIsLeftOut(t *testing.T) {
 // catalog is the one that was stored last.
 func TestPublishingAtTheSameTime(t *testing.T) {
 	s := open(t, t.TempDir(), time.Now())
-	_, err := s.Put(ctx, file(base))
+	_, err := s.Put(ctx, service.Put{Files: file(base)})
 	require.NoError(t, err)
 	var all sync.WaitGroup
 	for n := range 8 {
 		all.Go(func() {
 			text := fmt.Sprintf("pikegate: 1\nreport: r%d\ntitle: R\nprompts: [day]\nsections: [{table: {query: q}}]\n", n)
-			_, err := s.Put(ctx, file(text))
+			_, err := s.Put(ctx, service.Put{Files: file(text)})
 			assert.NoError(t, err)
 		})
 	}
@@ -181,7 +181,7 @@ title: Seasonal
 prompts: [days]
 sections: [{table: {query: s}}]
 `
-	_, err := s.Put(ctx, file(base+season))
+	_, err := s.Put(ctx, service.Put{Files: file(base + season)})
 	require.NoError(t, err)
 	reading, err := s.Understand(ctx, "seasonal", service.Request{})
 	require.NoError(t, err)
@@ -190,13 +190,13 @@ sections: [{table: {query: s}}]
 	require.NoError(t, err)
 	assert.Equal(t, "2027-06-01/2027-08-31", on.Offers["days"][0].Answer.Period.String())
 
-	_, err = s.Put(ctx, file("pikegate: 1\nprompt: p\nask: Which?\ntype: period\ndefault: last sumer-season\n"))
+	_, err = s.Put(ctx, service.Put{Files: file("pikegate: 1\nprompt: p\nask: Which?\ntype: period\ndefault: last sumer-season\n")})
 	assert.EqualError(t, err, `f.yaml:5:10: default: "last sumer-season" is not a period; write it like 1 Mar 2026 to 5 Mar 2026, Mar 2026 or last month; did you mean "last summer-season"? [outside_own_limits]`)
 }
 
 func TestTheSameNameTwiceInOneUpload(t *testing.T) {
 	s := open(t, t.TempDir(), time.Now())
-	_, err := s.Put(ctx, append(file(base), definition.File{Name: "g.yaml", Text: "\npikegate: 1\nprompt: day\nask: Which?\ntype: day\n"}))
+	_, err := s.Put(ctx, service.Put{Files: append(file(base), definition.File{Name: "g.yaml", Text: "\npikegate: 1\nprompt: day\nask: Which?\ntype: day\n"})})
 	assert.EqualError(t, err, "g.yaml:1:1: the prompt day is defined at f.yaml:15 already [defined_twice]")
 	assert.Empty(t, s.Reports(""))
 }
@@ -216,4 +216,27 @@ func TestFindingReports(t *testing.T) {
 	var failed *service.SourceError
 	require.ErrorAs(t, err, &failed)
 	assert.Equal(t, "harbour", failed.Source)
+}
+
+// Two developers who edit the same definition: the second save is refused with
+// what the first one changed, and stores nothing.
+func TestTheSecondSaveIsNotLost(t *testing.T) {
+	s := open(t, t.TempDir(), time.Now())
+	ref := definition.Ref{Kind: definition.KindPrompt, Name: "p"}
+	text := "pikegate: 1\nprompt: p\nask: Which?\ntype: day\n"
+	save := func(text string, saw int) error {
+		_, err := s.Put(ctx, service.Put{Files: file(text), Base: map[definition.Ref]int{ref: saw}})
+		return err
+	}
+	require.NoError(t, save(text, 0))
+	require.NoError(t, save(text+"latest: today\n", 1))
+	err := save(text+"earliest: today\n", 1)
+	var refusal *service.Refusal
+	require.ErrorAs(t, err, &refusal)
+	assert.Equal(t, service.Conflicting, refusal.Kind)
+	assert.Regexp(t, `^the prompt p was saved as revision 2 by .* at .*, after revision 1 that this one was made from \[conflict\]\nlatest is new: "today" \[conflict\]$`, refusal.Faults.Error())
+	got, err := s.Definition(ctx, ref, 0)
+	require.NoError(t, err)
+	assert.Equal(t, text+"latest: today\n", got.Text)
+	require.NoError(t, save(text+"earliest: today\n", 2))
 }

@@ -35,12 +35,12 @@ func TestPutTellsNewChangedAndSame(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "own.db")
 	s := open(t, path)
 	put := func(docs ...definition.Document) []Stored {
-		stored, err := s.Put(ctx, docs, "Ines", now, pass)
+		stored, err := s.Put(ctx, docs, Save{By: "Ines", Now: now}, pass)
 		require.NoError(t, err)
 		return stored
 	}
-	assert.Equal(t, Stored{doc("p", "").Ref, New, 1}, put(doc("p", "one"))[0])
-	assert.Equal(t, Stored{doc("p", "").Ref, Same, 1}, put(doc("p", "one"))[0])
+	assert.Equal(t, Stored{Ref: doc("p", "").Ref, Change: New, Revision: 1}, put(doc("p", "one"))[0])
+	assert.Equal(t, Stored{Ref: doc("p", "").Ref, Change: Same, Revision: 1}, put(doc("p", "one"))[0])
 	stored := put(doc("p", "two # with a comment"), doc("q", "one"))
 	assert.Equal(t, []Change{Changed, New}, []Change{stored[0].Change, stored[1].Change})
 	assert.Equal(t, 2, stored[0].Revision)
@@ -56,11 +56,11 @@ func TestPutTellsNewChangedAndSame(t *testing.T) {
 
 func TestPutIsAllOrNothing(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "own.db"))
-	_, err := s.Put(ctx, []definition.Document{doc("p", "one")}, "Ines", now, pass)
+	_, err := s.Put(ctx, []definition.Document{doc("p", "one")}, Save{By: "Ines", Now: now}, pass)
 	require.NoError(t, err)
 	refused := errors.New("does not fit")
 	var seen []definition.Document
-	_, err = s.Put(ctx, []definition.Document{doc("p", "two"), doc("q", "one")}, "Ines", now, func(all []definition.Document) error {
+	_, err = s.Put(ctx, []definition.Document{doc("p", "two"), doc("q", "one")}, Save{By: "Ines", Now: now}, func(all []definition.Document) error {
 		seen = all
 		return refused
 	})

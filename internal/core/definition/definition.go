@@ -137,6 +137,7 @@ type Catalog struct {
 	Filters  map[string]*Filter
 	Queries  map[string]*Query
 	Reports  map[string]*Report
+	Users    map[Ref][]Ref      // the definitions that build on each, directly
 	Warnings map[Ref]fault.List // findings that do not stop publishing
 }
 
@@ -164,6 +165,7 @@ func newCatalog() *Catalog {
 		Filters:  map[string]*Filter{},
 		Queries:  map[string]*Query{},
 		Reports:  map[string]*Report{},
+		Users:    map[Ref][]Ref{},
 		Warnings: map[Ref]fault.List{},
 	}
 }

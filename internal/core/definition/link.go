@@ -197,6 +197,14 @@ func (l *linker) document(d *Document) {
 	l.finish(m)
 }
 
+// uses remembers that the document at hand builds on a definition.
+func (l *linker) uses(ref Ref) {
+	l.used[ref] = true
+	if users := l.catalog.Users[ref]; !slices.Contains(users, l.doc.Ref) {
+		l.catalog.Users[ref] = append(users, l.doc.Ref)
+	}
+}
+
 // named resolves a reference; an unknown name is refused with a near one.
 func named[T any](l *linker, n *yaml.Node, code, what string, known map[string]*T) *T {
 	name := l.text(n)
@@ -204,7 +212,7 @@ func named[T any](l *linker, n *yaml.Node, code, what string, known map[string]*
 		return nil
 	}
 	if found := known[name]; found != nil {
-		l.used[Ref{Kind(what), name}] = true
+		l.uses(Ref{Kind(what), name})
 		return found
 	}
 	f := l.fault(n, code, "no %s %q", what, fault.Shorten(name))

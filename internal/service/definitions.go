@@ -1,0 +1,196 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/store"
+)
+
+// Put is definition files to store.
+type Put struct {
+	Files []definition.File
+	Draft bool                   // store and do not publish
+	Base  map[definition.Ref]int // the latest revision that the writer saw, of those that must not have changed since
+}
+
+// PutResult is what an upload did, and what was found that does not stop it: of
+// drafts, errors too.
+type PutResult struct {
+	Stored   []store.Stored
+	Findings fault.List
+}
+
+// Put checks definition files and publishes what they define, all or nothing.
+// What is the same as before stays as it is. Drafts are stored with all their
+// errors, as far as they have names.
+func (s *Service) Put(ctx context.Context, put Put) (*PutResult, error) {
+	var docs []definition.Document
+	var faults fault.List
+	for _, f := range put.Files {
+		split, wrong := definition.Split(f)
+		docs, faults = append(docs, split...), append(faults, wrong...)
+	}
+	faults = append(faults, definition.Twice(docs)...)
+	if len(faults) > 0 {
+		return nil, &Refusal{Kind: DefinitionsRefused, Faults: faults}
+	}
+	result := &PutResult{}
+	if put.Draft {
+		found, err := s.Check(ctx, put.Files)
+		if err != nil {
+			return nil, err
+		}
+		result.Findings = found
+	}
+	save := store.Save{By: PersonOf(ctx).Name, Now: s.config.Now(), Draft: put.Draft, Base: put.Base}
+	catalog, err := s.publishing(func(check func([]definition.Document) error) (err error) {
+		if put.Draft {
+			check = func([]definition.Document) error { return nil }
+		}
+		result.Stored, err = s.store.Put(ctx, docs, save, check)
+		return err
+	})
+	if err != nil {
+		return nil, s.conflicting(ctx, err)
+	}
+	if catalog != nil {
+		for _, d := range docs {
+			result.Findings = append(result.Findings, catalog.Warnings[d.Ref]...)
+		}
+	}
+	return result, nil
+}
+
+// publishing lets change alter what is stored, and shows readers what comes of it
+// where that fits together. The catalog is nil where change did not ask.
+func (s *Service) publishing(change func(check func([]definition.Document) error) error) (*definition.Catalog, error) {
+	s.changing.Lock()
+	defer s.changing.Unlock()
+	var catalog *definition.Catalog
+	err := change(func(all []definition.Document) error {
+		linked, faults := definition.Link(all, s.setting(s.Today(time.UTC), time.UTC))
+		if len(faults) > 0 {
+			return &Refusal{Kind: DefinitionsRefused, Faults: faults}
+		}
+		catalog = linked
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	if catalog != nil {
+		s.publish(catalog)
+	}
+	return catalog, nil
+}
+
+// conflicting says which settings somebody else's revision changed.
+func (s *Service) conflicting(ctx context.Context, err error) error {
+	var c *store.Conflict
+	if !errors.As(err, &c) {
+		return err
+	}
+	faults := fault.List{fault.New("conflict", "%s", c)}
+	changed, _ := s.Difference(ctx, c.Ref, c.Saw, c.Latest.Number) // none where there was no such revision
+	for _, setting := range changed {
+		faults = append(faults, fault.New("conflict", "%s", setting))
+	}
+	return &Refusal{Kind: Conflicting, Faults: faults}
+}
+
+// Definition is one revision of a definition.
+type Definition struct {
+	definition.Ref
+	Revision int
+	Text     string
+}
+
+// Definitions lists what is published.
+func (s *Service) Definitions(ctx context.Context) ([]definition.Document, error) {
+	return s.store.Published(ctx)
+}
+
+// Definition returns a revision; of number 0 the published one.
+func (s *Service) Definition(ctx context.Context, ref definition.Ref, number int) (*Definition, error) {
+	d, number, err := s.store.Document(ctx, ref, number)
+	if err != nil {
+		return nil, noSuch(ref, err)
+	}
+	return &Definition{Ref: ref, Revision: number, Text: d.Text}, nil
+}
+
+func noSuch(ref definition.Ref, err error) error {
+	if !errors.Is(err, store.ErrNone) {
+		return err
+	}
+	return &Refusal{Kind: Unknown, Faults: fault.List{fault.New("unknown_definition", "no %s, or no such revision of it", ref)}}
+}
+
+// Revisions lists the revisions of a definition, the latest first.
+func (s *Service) Revisions(ctx context.Context, ref definition.Ref) ([]store.Revision, error) {
+	all, err := s.store.Revisions(ctx, ref)
+	if err != nil {
+		return nil, noSuch(ref, err)
+	}
+	return all, nil
+}
+
+// Difference names each setting that differs between two revisions. From 0 is the
+// one before to, and to 0 the latest.
+func (s *Service) Difference(ctx context.Context, ref definition.Ref, from, to int) ([]definition.Setting, error) {
+	all, err := s.Revisions(ctx, ref)
+	if err != nil {
+		return nil, err
+	}
+	if to == 0 {
+		to = all[0].Number
+	}
+	if from == 0 {
+		from = max(to-1, 1)
+	}
+	old, err := s.Definition(ctx, ref, from)
+	if err != nil {
+		return nil, err
+	}
+	new, err := s.Definition(ctx, ref, to)
+	if err != nil {
+		return nil, err
+	}
+	return definition.Difference(old.Text, new.Text), nil
+}
+
+// Publish makes a revision the one that readers see, where it fits with the others;
+// of number 0 the latest.
+func (s *Service) Publish(ctx context.Context, ref definition.Ref, number int) error {
+	_, err := s.publishing(func(check func([]definition.Document) error) error { return s.store.Publish(ctx, ref, number, check) })
+	return noSuch(ref, err)
+}
+
+// Uses lists the definitions that build on one, directly.
+func (s *Service) Uses(ctx context.Context, ref definition.Ref) ([]definition.Ref, error) {
+	if _, err := s.Revisions(ctx, ref); err != nil {
+		return nil, err
+	}
+	return s.published.Load().Users[ref], nil
+}
+
+// Delete takes a definition away from readers and keeps its revisions. What is in
+// use stays.
+func (s *Service) Delete(ctx context.Context, ref definition.Ref) error {
+	users, err := s.Uses(ctx, ref)
+	if err != nil {
+		return err
+	}
+	if len(users) > 0 {
+		names := make([]string, len(users))
+		for i, u := range users {
+			names[i] = u.String()
+		}
+		return &Refusal{Kind: Conflicting, Faults: fault.List{fault.New("in_use", "the %s is used by %s; nothing was deleted", ref, fault.Both(names))}}
+	}
+	return s.Publish(ctx, ref, -1)
+}
