@@ -1,0 +1,167 @@
+package definition
+
+import (
+	"encoding/json"
+
+	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/phrase"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/record"
+)
+
+// Schema is the JSON Schema (2020-12) of one document of a definition file, for
+// editors that complete and check as one types. What a schema cannot say, such as
+// whether a column is there, the check says.
+func Schema() []byte {
+	kinds := []object{sourceSchema, datasetSchema, periodSchema, promptSchema(), filterSchema, querySchema, reportSchema}
+	all := make([]any, len(kinds))
+	for i, k := range kinds {
+		properties := object{"pikegate": object{"description": "Version of the format.", "enum": []any{1, "1"}}}
+		for key, value := range k["properties"].(object) {
+			properties[key] = value
+		}
+		required := append([]string{"pikegate", string(Kinds[i])}, k["required"].([]string)...)
+		all[i] = object{"type": "object", "title": string(Kinds[i]), "properties": properties, "required": required, "additionalProperties": false}
+	}
+	text, err := json.MarshalIndent(object{
+		"$schema": "https://json-schema.org/draft/2020-12/schema",
+		"title":   "A definition",
+		"oneOf":   all,
+		"$defs":   object{"criteria": criteriaSchema(), "condition": conditionSchema(), "name": nameSchema, "operand": operandSchema},
+	}, "", "  ")
+	if err != nil {
+		panic("definition: the schema cannot be written: " + err.Error())
+	}
+	return append(text, '\n')
+}
+
+type object = map[string]any
+
+func text(description string) object { return object{"type": "string", "description": description} }
+
+func truth(description string) object { return object{"type": "boolean", "description": description} }
+
+func whole(description string) object {
+	return object{"type": "integer", "minimum": 0, "description": description}
+}
+
+// scalar is a value that YAML may read as text, as a number or as a truth.
+func scalar(description string) object {
+	return object{"type": []string{"string", "number", "boolean"}, "description": description}
+}
+
+func list(of object, description string) object {
+	return object{"type": "array", "items": of, "description": description}
+}
+
+func oneOfTheseSchema[T any](values []T, description string) object {
+	return object{"enum": values, "description": description}
+}
+
+func ref(name, description string) object {
+	return object{"$ref": "#/$defs/" + name, "description": description}
+}
+
+func name(description string) object { return ref("name", description) }
+
+var (
+	nameSchema    = object{"type": "string", "pattern": "^[a-z][a-z0-9]*([-_][a-z0-9]+)*$"}
+	operandSchema = object{"oneOf": []any{
+		object{"type": []string{"string", "number", "boolean"}},
+		object{"type": "array", "items": object{"type": []string{"string", "number", "boolean"}}, "minItems": 1},
+		object{"type": "object", "properties": object{"prompt": name("The prompt whose answer is taken."), "side": oneOfTheseSchema([]criteria.Side{criteria.StartSide, criteria.EndSide}, "One end of the answer.")},
+			"required": []string{"prompt"}, "additionalProperties": false},
+		object{"type": "object", "properties": object{"column": text("Another column of the record.")}, "required": []string{"column"}, "additionalProperties": false},
+		object{"type": "object", "properties": object{"person": oneOfTheseSchema(criteria.Attributes, "Something known of who runs it.")}, "required": []string{"person"}, "additionalProperties": false},
+	}}
+	days = list(object{"type": []string{"string", "number"}}, "")
+)
+
+func conditionSchema() object {
+	properties := object{"ignore_case": truth("Compare texts in any case.")}
+	for _, op := range criteria.Ops {
+		properties[string(op)] = ref("operand", "")
+	}
+	parts := object{}
+	for _, p := range criteria.Parts {
+		parts[string(p)] = days
+	}
+	properties[string(criteria.RecursIn)] = object{"type": "object", "properties": parts, "minProperties": 1, "maxProperties": 1, "additionalProperties": false, "description": "A part of the calendar, any year."}
+	return object{"oneOf": []any{
+		object{"enum": []criteria.Op{criteria.Missing, criteria.Present}},
+		object{"type": "object", "properties": properties, "minProperties": 1, "maxProperties": 2, "additionalProperties": false},
+	}}
+}
+
+func criteriaSchema() object {
+	group := list(ref("criteria", ""), "")
+	group["minItems"] = 1
+	return object{"type": "object", "minProperties": 1, "maxProperties": 1, "description": "A group, a filter, or a column with its condition.",
+		"properties":           object{"all": group, "any": group, "none": group, "filter": name("A filter.")},
+		"additionalProperties": ref("condition", "")}
+}
+
+var sourceSchema = object{"required": []string{"zone"}, "properties": object{
+	"source": name("A database of business records."), "title": text("What people call it."),
+	"zone": text("IANA zone that days are taken in."), "clock": text("What people call that zone's time."),
+}}
+
+var columnSchema = object{"type": "object", "required": []string{"type"}, "additionalProperties": false, "properties": object{
+	"type": oneOfTheseSchema(record.Types, "What its values mean."), "label": text("What people read."),
+	"scale": whole("Digits after the point; decimals."), "unit": text("Unit of a number."), "empty": oneOfTheseSchema([]string{"missing"}, "Empty text stands for a missing value."),
+	"stored":  oneOfTheseSchema([]record.Stored{record.StoredText, record.EightDigits, record.SerialDays, record.EpochSeconds, record.EpochMillis}, "How a date lies in the database."),
+	"pattern": text("Unicode date pattern of a text."), "zone": text("IANA zone whose wall time the text of an instant shows; UTC where absent."),
+}}
+
+var datasetSchema = object{"required": []string{"source", "table", "key", "columns"}, "properties": object{
+	"dataset": name("A table of a source."), "title": text("What its records are called, in the plural."), "source": name("Its source."), "table": text("The table."),
+	"key":     list(object{"type": "string"}, "The columns that tell one record from every other."),
+	"columns": object{"type": "object", "additionalProperties": columnSchema, "minProperties": 1, "description": "Its columns by name."},
+}}
+
+var periodSchema = object{"required": []string{"from", "through"}, "properties": object{
+	"period": name("A named period of the business."), "from": text("First day, such as 1 Jun."), "through": text("Last day, such as 31 Aug."),
+	"years": list(object{"type": "integer"}, "The years that it starts in; every year where absent."),
+}}
+
+func promptSchema() object {
+	limit := "A day or a phrase for one; of moments and units one of those."
+	choices := object{"description": "Values, or where they come from.", "oneOf": []any{
+		object{"type": "array", "minItems": 1, "items": object{"oneOf": []any{
+			object{"type": []string{"string", "number"}},
+			object{"type": "object", "required": []string{"value"}, "additionalProperties": false, "properties": object{"value": scalar("What an answer gives."), "label": text("What people read.")}},
+		}}},
+		object{"type": "object", "required": []string{"of", "value"}, "additionalProperties": false, "properties": object{
+			"of": name("The dataset."), "value": text("The column of values."), "label": text("The column that people read."), "count": truth("Tell how many records each has."), "where": ref("criteria", "Which records count."),
+		}},
+	}}
+	return object{"required": []string{"ask"}, "properties": object{
+		"prompt": name("A question."), "ask": text("The question, as people read it."), "help": text("More about it."), "type": oneOfTheseSchema(prompt.Types, "The kind of answer."),
+		"derived":  text("previous, year-before, start of or end of, and the prompt that the answer is worked out from."),
+		"required": truth("Some answer must be given."), "hidden": truth("Not asked: the default is its value."),
+		"default": object{"description": "Taken where no answer is given.", "oneOf": []any{scalar(""), list(scalar(""), "")}},
+		"open":    oneOfTheseSchema(prompt.OpenSides, "Which sides may be left open."), "pair": truth("A first and a last one are asked for."),
+		"offer": list(scalar(""), "Answers to pick from."), "longest": text("Such as 400 days."), "shortest": text("Such as 2 weeks."),
+		"earliest": scalar(limit), "latest": scalar(limit), "day_order": oneOfTheseSchema([]phrase.DayOrder{phrase.DayFirst, phrase.MonthFirst}, "How days that are all digits are read."),
+		"at_least": object{"type": "number", "description": "The least number, or how many."}, "at_most": object{"type": "number", "description": "The greatest number, or how many."},
+		"unit": text("Shown beside a number."), "most_letters": whole("The most letters of a text."), "pattern": text("Regular expression (RE2) that a whole text matches."), "pattern_help": text("The pattern in words."),
+		"many": truth("Several may be chosen."), "choices": choices,
+	}}
+}
+
+var filterSchema = object{"required": []string{"of", "where"}, "properties": object{
+	"filter": name("Criteria for queries to share."), "of": name("The dataset."), "where": ref("criteria", "The criteria."),
+}}
+
+var querySchema = object{"required": []string{"of", "show"}, "properties": object{
+	"query": name("Which records, in what order."), "of": name("The dataset."), "show": list(object{"type": "string"}, "The columns to show."),
+	"where": ref("criteria", "Which records."), "sort": list(object{"type": "string"}, "Columns, each ascending or descending."),
+}}
+
+var reportSchema = object{"required": []string{"title", "sections"}, "properties": object{
+	"report": name("What end users see."), "title": text("What people read."), "about": text("What it is for."), "shelf": text("The heading that it is found under."),
+	"prompts": list(name(""), "The questions, in the order in which they are asked."), "where": ref("criteria", "Holds beside the query's own."),
+	"sections": list(object{"type": "object", "required": []string{"table"}, "additionalProperties": false, "properties": object{
+		"table": object{"type": "object", "required": []string{"query"}, "additionalProperties": false, "properties": object{"query": name("The query that feeds it.")}},
+	}}, "One table."),
+}}
