@@ -2,6 +2,7 @@ package service_test
 
 import (
 	"context"
+	"database/sql"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -239,4 +240,39 @@ func TestTheSecondSaveIsNotLost(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, text+"latest: today\n", got.Text)
 	require.NoError(t, save(text+"earliest: today\n", 2))
+}
+
+// A search in a list of a hundred thousand choices.
+func BenchmarkSearchChoices(b *testing.B) {
+	dir := b.TempDir()
+	records, err := sql.Open("sqlite3", service.RecordsPath(dir))
+	require.NoError(b, err)
+	_, err = records.Exec(`CREATE TABLE t (id INTEGER PRIMARY KEY, name TEXT NOT NULL);
+		WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 100000) INSERT INTO t SELECT i, 'Passenger ' || i FROM n; CREATE INDEX by_name ON t (name)`)
+	require.NoError(b, err)
+	require.NoError(b, records.Close())
+	s := demotest.Empty(b, dir)
+	_, err = s.Put(ctx, service.Put{Files: file(`pikegate: 1
+source: s
+zone: Europe/Helsinki
+---
+pikegate: 1
+dataset: t
+source: s
+table: t
+key: [id]
+columns: {id: {type: integer}, name: {type: text}}
+---
+{pikegate: 1, prompt: who, ask: Who, type: choice, many: true, choices: {of: t, value: name}}
+---
+{pikegate: 1, query: q, of: t, show: [id], sort: [id], where: {name: {any_of: {prompt: who}}}}
+---
+{pikegate: 1, report: r, title: R, prompts: [who], sections: [{table: {query: q}}]}
+`)})
+	require.NoError(b, err)
+	for b.Loop() {
+		found, _, err := s.Choices(ctx, "r", "who", service.ChoicesRequest{Search: "GER 777", Request: service.Request{Limit: 50}})
+		require.NoError(b, err)
+		require.NotEmpty(b, found)
+	}
 }

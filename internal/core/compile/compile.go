@@ -231,7 +231,14 @@ type Listing struct {
 func (c *Compiler) Choices(l Listing) Statement {
 	w := c.writer(l.Query)
 	value, label := w.column(l.Value), w.column(l.Label)
-	w.say("SELECT ", value.name, ", min(", label.name, ")")
+	order := value.name // as they are grouped, so that an index gives the order
+	w.say("SELECT ", value.name, ", ")
+	if l.Label == l.Value {
+		w.WriteString(value.name)
+	} else {
+		w.say("min(", label.name, ")")
+		order = "2, " + value.name
+	}
 	if l.Count {
 		w.WriteString(", count(*)")
 	}
@@ -248,7 +255,7 @@ func (c *Compiler) Choices(l Listing) Statement {
 		w.WriteString("\n  AND ")
 		w.list(value.name, len(l.Only), func(i int) any { return asStored(l.Value, l.Only[i]) })
 	}
-	w.say("\nGROUP BY ", value.name, "\nORDER BY 2, 1\nLIMIT ")
+	w.say("\nGROUP BY ", value.name, "\nORDER BY ", order, "\nLIMIT ")
 	w.bind(int64(l.Limit))
 	w.WriteString(" OFFSET ")
 	w.bind(int64(l.Skip))

@@ -242,9 +242,10 @@ func FoldValue(v any) any {
 	return v
 }
 
-// Fold calls the function that source adds to SQLite, which is not to see NULL.
+// Fold calls the function that source adds to SQLite where there is more than
+// ASCII, which SQLite folds by itself, and faster.
 func (SQLite) Fold(text string) string {
-	return fmt.Sprintf("CASE WHEN %s IS NOT NULL THEN %s(%s) END", text, FoldFunction, text)
+	return fmt.Sprintf("CASE WHEN %s GLOB '*[^ -~]*' THEN %s(%s) ELSE upper(%s) END", text, FoldFunction, text, text)
 }
 
 // Contains finds the value as it is: no character is a wildcard.

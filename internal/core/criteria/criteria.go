@@ -147,32 +147,54 @@ type Dropped struct {
 // is dropped, and so is a group of which nothing is left; the result is nil
 // where nothing remains at all.
 func Bind(n *Node, answers prompt.Answers, who Person, s phrase.Setting) (*Bound, []Dropped) {
+	b := binder{answers: answers, who: who, setting: s}
+	return b.bind(n), b.dropped
+}
+
+// binder binds one tree.
+type binder struct {
+	answers prompt.Answers
+	who     Person
+	setting phrase.Setting
+	dropped []Dropped
+	room    []Bound // that nodes are taken from, several at a time
+}
+
+func (r *binder) new() *Bound {
+	if len(r.room) == 0 {
+		r.room = make([]Bound, 8)
+	}
+	b := &r.room[0]
+	r.room = r.room[1:]
+	return b
+}
+
+func (r *binder) bind(n *Node) *Bound {
 	switch {
 	case n == nil:
-		return nil, nil
+		return nil
 	case n.Filter != nil:
-		return Bind(n.Filter.Where, answers, who, s)
+		return r.bind(n.Filter.Where)
 	case n.Logic == Condition:
-		return bindCondition(n, answers, who, s)
+		return r.condition(n)
 	}
-	b := &Bound{Logic: n.Logic}
-	var dropped []Dropped
+	b := r.new()
+	b.Logic, b.Nodes = n.Logic, make([]*Bound, 0, len(n.Nodes))
 	for _, child := range n.Nodes {
-		bound, gone := Bind(child, answers, who, s)
-		dropped = append(dropped, gone...)
-		if bound != nil {
+		if bound := r.bind(child); bound != nil {
 			b.Nodes = append(b.Nodes, bound)
 		}
 	}
 	if len(b.Nodes) == 0 {
-		return nil, dropped
+		return nil
 	}
-	return b, dropped
+	return b
 }
 
-func bindCondition(n *Node, answers prompt.Answers, who Person, s phrase.Setting) (*Bound, []Dropped) {
-	b := &Bound{Column: n.Column, Op: n.Op, IgnoreCase: n.IgnoreCase}
-	operand := n.Operand
+func (r *binder) condition(n *Node) *Bound {
+	b := r.new()
+	b.Column, b.Op, b.IgnoreCase = n.Column, n.Op, n.IgnoreCase
+	operand := &n.Operand
 	switch p := operand.Prompt; {
 	case n.Op == Missing || n.Op == Present:
 	case n.Op == RecursIn:
@@ -180,17 +202,18 @@ func bindCondition(n *Node, answers prompt.Answers, who Person, s phrase.Setting
 	case operand.Column != nil:
 		b.Other = operand.Column
 	case operand.Person != "":
-		b.Texts = []string{who[operand.Person]}
+		b.Texts = []string{r.who[operand.Person]}
 	case p == nil && n.Op == ClockWithin:
 		b.Times = operand.Times
 	case p == nil:
-		b.literal(operand.Texts, s)
+		b.literal(operand.Texts, r.setting)
 	default:
-		if a := answers[p.Name]; a == nil || !a.Given || !b.answer(a, operand.Side) {
-			return nil, []Dropped{{Column: n.Column, Prompt: p}}
+		if a := r.answers[p.Name]; a == nil || !a.Given || !b.answer(a, operand.Side) {
+			r.dropped = append(r.dropped, Dropped{Column: n.Column, Prompt: p})
+			return nil
 		}
 	}
-	return b, nil
+	return b
 }
 
 // answer takes an answer, or one side of it; false where that side is open.

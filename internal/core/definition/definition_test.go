@@ -2,6 +2,7 @@ package definition
 
 import (
 	"flag"
+	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
@@ -165,4 +166,30 @@ func FuzzSplit(f *testing.F) {
 			require.NotEqual(t, fault.Place{}, found.Place)
 		}
 	})
+}
+
+// A thousand definitions, checked with all findings.
+func BenchmarkCheckAThousand(b *testing.B) {
+	var text strings.Builder
+	text.WriteString(good)
+	for i := range 332 {
+		fmt.Fprintf(&text, `---
+{pikegate: 1, prompt: days-%[1]d, ask: When, type: period, default: last month, latest: today, longest: 400 days}
+---
+pikegate: 1
+query: q-%[1]d
+of: sailings
+show: [departed_at, from harbour]
+where: {all: [{departed_at: {within: {prompt: days-%[1]d}}}, {any: [{from harbour: {starts_with: Out}}, {id: {more_than: %[1]d}}]}]}
+sort: [departed_at]
+---
+{pikegate: 1, report: r-%[1]d, title: R, prompts: [days-%[1]d], sections: [{table: {query: q-%[1]d}}]}
+`, i)
+	}
+	files := []File{{Name: "many.yaml", Text: text.String()}}
+	for b.Loop() {
+		if docs, _, found := Check(files, nil, setting); len(docs) < 1000 || len(found) > 10 {
+			b.Fatal(len(docs), found)
+		}
+	}
 }

@@ -130,8 +130,9 @@ type Answers map[string]*Answer
 // complete only where the list is empty.
 func Check(prompts []*Prompt, entered map[string]Entered, s Setting) (Answers, fault.List) {
 	answers := make(Answers, len(prompts))
+	room := make([]Answer, len(prompts))
 	var refused fault.List
-	for _, p := range prompts {
+	for i, p := range prompts {
 		if p.Derived != "" {
 			continue // once the others are read
 		}
@@ -143,12 +144,14 @@ func Check(prompts []*Prompt, entered map[string]Entered, s Setting) (Answers, f
 		if byDefault {
 			e = p.Default
 		}
-		a, faults := p.Read(e, s)
+		var faults fault.List
+		a := &room[i]
+		*a, faults = p.Read(e, s)
 		for _, f := range faults {
 			f.Place.Prompt = p.Name
 		}
 		a.Default = byDefault && a.Given
-		answers[p.Name] = &a
+		answers[p.Name] = a
 		refused = append(refused, faults...)
 	}
 	for _, p := range prompts {
@@ -486,6 +489,9 @@ func ofEnds(f *fault.Fault, start, end string) fault.List {
 
 // sides refuses an open side that must not be open.
 func (p *Prompt) sides(period civil.Period) *fault.Fault {
+	if period.IsClosed() {
+		return nil
+	}
 	return p.bothSides("day", period.First.Plain(), period.Last.Plain())
 }
 
