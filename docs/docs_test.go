@@ -3,6 +3,8 @@ package docs
 
 import (
 	"bytes"
+	"flag"
+	"fmt"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -114,4 +116,29 @@ func TestLinks(t *testing.T) {
 			assert.NoError(t, err, "%s links %s", page, m[1])
 		}
 	}
+}
+
+var update = flag.Bool("update", false, "write reference/keys.md anew")
+
+// The list of keys is the one of the schema.
+func TestKeys(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("# Keys\n\nThe keys of each kind of definition, made from the schema that `pikegate schema`\nprints. [Definitions](definitions.md) tells what they mean together; every\ndefinition also starts with `pikegate: 1` and the kind with its name.\n")
+	for _, kind := range definition.Kinds {
+		fmt.Fprintf(&b, "\n## %s\n\n| key | |\n|---|---|\n", kind)
+		for _, k := range definition.Keys(kind) {
+			required := ""
+			if k.Required {
+				required = " Required."
+			}
+			fmt.Fprintf(&b, "| `%s` | %s%s |\n", k.Name, k.Description, required)
+		}
+	}
+	const path = "reference/keys.md"
+	if *update {
+		require.NoError(t, os.WriteFile(path, []byte(b.String()), 0o644))
+	}
+	text, err := os.ReadFile(path)
+	require.NoError(t, err)
+	assert.Equal(t, string(text), b.String())
 }

@@ -243,8 +243,12 @@ func testAsking(t *testing.T, c *caller, ferries *demotest.Ferries) {
 			WHERE departed_at >= ? AND departed_at < ? AND minutes_late >= 5 ORDER BY departed_at DESC, route, sailing_id`, before[0], before[1])
 	}
 
+	status, text := newCallerFor(t, c).do("GET", "/api/v1/reports/large-claims", "/api/v1/reports/{report}", "")
+	assert.Equal(t, 200, status)
+	assert.Contains(t, string(text), `"ask":"Claims opened after which day?"`, "in the report's own words")
+
 	// An old system's days, some of them broken: taken apart here, not in SQL.
-	_, text := newCallerFor(t, c).run("claims-of-a-month", "?output=json", `{"answers":{"claim-month":"Feb 2026"}}`)
+	_, text = newCallerFor(t, c).run("claims-of-a-month", "?output=json", `{"answers":{"claim-month":"Feb 2026"}}`)
 	var got struct{ Rows [][]any }
 	require.NoError(t, json.Unmarshal(text, &got))
 	var want []string

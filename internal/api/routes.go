@@ -213,6 +213,8 @@ func (r routes) report(ctx context.Context, in *struct {
 		Prompts: make([]PromptInfo, len(on.Prompts)), Columns: export.Columns(on.Table.Show, of.Source.Zone)}
 	for i, p := range on.Prompts {
 		info.Prompts[i] = promptInfo(p, on.Offers[p.Name], on.Units[p.Name])
+		asked := on.Asked(p)
+		info.Prompts[i].Ask, info.Prompts[i].Help = asked.Ask, asked.Help
 	}
 	return &body[ReportInfo]{info}, nil
 }

@@ -204,7 +204,7 @@ func TestTheSameNameTwiceInOneUpload(t *testing.T) {
 
 func TestFindingReports(t *testing.T) {
 	ferries := demotest.Start(t)
-	for search, want := range map[string]int{"": 13, "LATE": 2, "office late newest left": 1, "freight fuel": 0, "waybills day": 1} {
+	for search, want := range map[string]int{"": 15, "LATE": 2, "office late newest left": 1, "freight fuel": 0, "waybills day": 1} {
 		assert.Len(t, ferries.Service.Reports(search), want, "%q", search)
 	}
 	_, err := ferries.Service.Report("waybill-by-day")

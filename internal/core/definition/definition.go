@@ -13,6 +13,7 @@
 package definition
 
 import (
+	"cmp"
 	"slices"
 	"time"
 
@@ -120,10 +121,20 @@ type Report struct {
 	Title   string
 	About   string
 	Shelf   string
-	Prompts []*prompt.Prompt // in the order in which they are asked
-	Unasked []*prompt.Prompt // the derived and hidden ones of its conditions
-	Where   *criteria.Node   // holds beside the query's own; nil for none
+	Prompts []*prompt.Prompt           // in the order in which they are asked
+	Wording map[*prompt.Prompt]Wording // the report's own, of some of them
+	Unasked []*prompt.Prompt           // the derived and hidden ones of its conditions
+	Where   *criteria.Node             // holds beside the query's own; nil for none
 	Table   *Query
+}
+
+// Wording is how a report asks a prompt, "" where the prompt's own serves.
+type Wording struct{ Ask, Help string }
+
+// Asked is how the report asks a prompt.
+func (r *Report) Asked(p *prompt.Prompt) Wording {
+	w := r.Wording[p]
+	return Wording{Ask: cmp.Or(w.Ask, p.Ask), Help: cmp.Or(w.Help, p.Help)}
 }
 
 // Catalog is a set of definitions that fit together. It does not change once

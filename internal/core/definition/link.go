@@ -414,18 +414,7 @@ func (l *linker) query(name string, m *mapping) *Query {
 func (l *linker) report(name string, m *mapping) *Report {
 	r := &Report{Name: name, Title: l.text(l.need(m, "title")), About: l.text(m.take("about")), Shelf: l.text(m.take("shelf"))}
 	prompts := m.take("prompts")
-	for i := range l.texts(prompts) {
-		p := named(l, prompts.Content[i], UnknownPrompt, "prompt", l.catalog.Prompts)
-		switch {
-		case p == nil:
-		case p.Hidden:
-			l.fault(prompts.Content[i], WrongValue, "the prompt %q is hidden and not asked; a query may use it all the same", p.Name)
-		case p.Derived != "":
-			l.fault(prompts.Content[i], CannotDerive, "the prompt %q is worked out and not asked; a query may use it where the report asks %q", p.Name, baseName(p))
-		default:
-			r.Prompts = append(r.Prompts, p)
-		}
-	}
+	l.questions(r, prompts)
 	wide := m.take("where")
 	sections := l.need(m, "sections")
 	if sections == nil {
@@ -456,6 +445,45 @@ func (l *linker) report(name string, m *mapping) *Report {
 	}
 	l.finish(sm)
 	return r
+}
+
+// questions reads the prompts of a report: a name, or one with a wording of the
+// report's own.
+func (l *linker) questions(r *Report, list *yaml.Node) {
+	if list == nil {
+		return
+	}
+	if list.Kind != yaml.SequenceNode {
+		l.wrongType(list, "a list of prompts")
+		return
+	}
+	r.Wording = map[*prompt.Prompt]Wording{}
+	for i, n := range list.Content {
+		var wording Wording
+		if n.Kind == yaml.MappingNode {
+			m, _ := l.mapping(n)
+			n = l.need(m, "prompt")
+			wording = Wording{Ask: l.text(m.take("ask")), Help: l.text(m.take("help"))}
+			l.finish(m)
+			if n == nil {
+				continue
+			}
+			list.Content[i] = n // where findings about it stand
+		}
+		p := named(l, n, UnknownPrompt, "prompt", l.catalog.Prompts)
+		switch {
+		case p == nil:
+		case p.Hidden:
+			l.fault(n, WrongValue, "the prompt %q is hidden and not asked; a query may use it all the same", p.Name)
+		case p.Derived != "":
+			l.fault(n, CannotDerive, "the prompt %q is worked out and not asked; a query may use it where the report asks %q", p.Name, baseName(p))
+		default:
+			r.Prompts = append(r.Prompts, p)
+			if wording != (Wording{}) {
+				r.Wording[p] = wording
+			}
+		}
+	}
 }
 
 // asked refuses a report that does not ask what its criteria need to know.

@@ -2,6 +2,8 @@ package definition
 
 import (
 	"encoding/json"
+	"slices"
+	"strings"
 
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/phrase"
@@ -160,8 +162,31 @@ var querySchema = object{"required": []string{"of", "show"}, "properties": objec
 
 var reportSchema = object{"required": []string{"title", "sections"}, "properties": object{
 	"report": name("What end users see."), "title": text("What people read."), "about": text("What it is for."), "shelf": text("The heading that it is found under."),
-	"prompts": list(name(""), "The questions, in the order in which they are asked."), "where": ref("criteria", "Holds beside the query's own."),
+	"prompts": list(object{"oneOf": []any{name(""), object{"type": "object", "required": []string{"prompt"}, "additionalProperties": false, "properties": object{
+		"prompt": name("The prompt."), "ask": text("The question, as this report puts it."), "help": text("More about it, likewise."),
+	}}}}, "The questions, in the order in which they are asked."), "where": ref("criteria", "Holds beside the query's own."),
 	"sections": list(object{"type": "object", "required": []string{"table"}, "additionalProperties": false, "properties": object{
 		"table": object{"type": "object", "required": []string{"query"}, "additionalProperties": false, "properties": object{"query": name("The query that feeds it.")}},
 	}}, "One table."),
 }}
+
+// Key is one key of a kind of definition, as the schema has it.
+type Key struct {
+	Name        string
+	Required    bool
+	Description string
+}
+
+// Keys lists the keys of a kind by name, those that name it and its format left out.
+func Keys(kind Kind) []Key {
+	kinds := map[Kind]object{KindSource: sourceSchema, KindDataset: datasetSchema, KindPeriod: periodSchema, KindPrompt: promptSchema(), KindFilter: filterSchema, KindQuery: querySchema, KindReport: reportSchema}
+	var keys []Key
+	for key, value := range kinds[kind]["properties"].(object) {
+		description, _ := value.(object)["description"].(string)
+		if key != string(kind) {
+			keys = append(keys, Key{Name: key, Required: slices.Contains(kinds[kind]["required"].([]string), key), Description: description})
+		}
+	}
+	slices.SortFunc(keys, func(a, b Key) int { return strings.Compare(a.Name, b.Name) })
+	return keys
+}
