@@ -171,11 +171,11 @@ test('a day is picked from the calendar, any year within a few clicks', async ({
 
 test('months are typed, or picked from those that the data have', async ({ page, request }) => {
   await page.goto('/reports/inspections-by-month');
-  const first = page.getByRole('textbox', { name: 'From, that month included' });
-  const last = page.getByRole('textbox', { name: 'Through, that month included' });
+  const first = page.getByRole('textbox', { name: 'From the start of' });
+  const last = page.getByRole('textbox', { name: 'Through the end of' });
   await expect(last).toHaveAttribute('placeholder', 'Oct 2026');
-  await page.getByRole('button', { name: 'Pick From, that month included from a list' }).click();
-  const list = page.getByRole('dialog', { name: 'List for From, that month included' });
+  await page.getByRole('button', { name: 'Pick From the start of from a list' }).click();
+  const list = page.getByRole('dialog', { name: 'List for From the start of' });
   await expect(list.getByRole('heading')).toHaveText(['2026', '2025', '2024', '2023']);
   await accessible(page);
   await list.getByRole('button', { name: 'Feb 2024: Thu 1 Feb 2024 through Thu 29 Feb 2024 (29 days)' }).click();

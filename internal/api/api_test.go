@@ -131,6 +131,7 @@ func TestTheService(t *testing.T) {
 	t.Run("records", func(t *testing.T) { testRecords(t, newCallerFor(t, c), ferries) })
 	t.Run("ways of asking", func(t *testing.T) { testAsking(t, newCallerFor(t, c), ferries) })
 	t.Run("choices", func(t *testing.T) { testChoices(t, newCallerFor(t, c), ferries) })
+	t.Run("revisions", func(t *testing.T) { testRevisions(t, newCallerFor(t, c)) })
 	t.Run("readings", func(t *testing.T) { testReadings(t, newCallerFor(t, c)) })
 	t.Run("units to pick from", func(t *testing.T) { testUnits(t, newCallerFor(t, c), ferries) })
 	t.Run("formats", func(t *testing.T) { testFormats(t, newCallerFor(t, c)) })
@@ -296,6 +297,60 @@ func testChoices(t *testing.T, c *caller, ferries *demotest.Ferries) {
 	assert.Equal(t, `shipper: "cockle" is not one of the choices that the other answers leave; did you mean "Cockle Row Bakery"? [not_a_choice]`, problem(t, text).Errors[0].Error())
 	same(t, c, "freight-of-a-shipper", `{"answers":{"shipper":"Cockle Row Bakery","manifest-period":"Oct 2026","weight":"50 to 500"}}`, ferries, `SELECT manifest_day, waybill_id, goods, kilos, charge FROM waybills
 		WHERE manifest_day LIKE '202610%' AND shipper = 'Cockle Row Bakery' AND kilos BETWEEN 50 AND 500 AND charge IS NOT NULL ORDER BY manifest_day DESC, waybill_id`)
+}
+
+// testRevisions goes through the life of a definition.
+func testRevisions(t *testing.T, c *caller) {
+	const route = "/api/v1/definitions/{kind}/{name}"
+	const path = "/api/v1/definitions/prompt/late-at-night"
+	first := "# Kept.\npikegate: 1\nprompt: late-at-night\nask: Which night?\ntype: day\n"
+	second := strings.Replace(first, "type: day", "type: day\nlatest: today", 1)
+	put := func(text, more string) (int, []byte) {
+		body := strings.TrimSuffix(upload(text), "}") + more + "}"
+		return c.do("POST", "/api/v1/definitions", "/api/v1/definitions", body)
+	}
+	base := func(n int) string {
+		return fmt.Sprintf(`,"base":[{"kind":"prompt","name":"late-at-night","revision":%d}]`, n)
+	}
+	status, text := put(first, base(0))
+	require.Equal(t, 200, status, string(text))
+	_, text = put(second, `,"draft":true`)
+	assert.Contains(t, string(text), `"change":"changed","revision":2,"difference":[{"path":"latest","new":"\"today\""}]`)
+
+	get := func(part string) string {
+		status, text := c.do("GET", path+part, route+strings.Split(part, "?")[0], "")
+		require.Equal(t, 200, status, string(text))
+		return string(text)
+	}
+	var d api.DefinitionText
+	require.NoError(t, json.Unmarshal([]byte(get("")), &d))
+	assert.Equal(t, api.DefinitionText{Kind: "prompt", Name: "late-at-night", Revision: 1, Text: first}, d, "a draft leaves what is published")
+	assert.JSONEq(t, `{"settings":[{"path":"latest","new":"\"today\""}]}`, get("/difference?from=1&to=2"))
+	assert.JSONEq(t, `{"settings":[]}`, get("/difference?from=1&to=1"))
+
+	status, text = put(first, base(1))
+	assert.Equal(t, 409, status)
+	var codes []string
+	for _, f := range problem(t, text).Errors {
+		codes = append(codes, f.Code+": "+f.Message[:min(len(f.Message), 40)])
+	}
+	assert.Equal(t, []string{"conflict: the prompt late-at-night was saved as re", `conflict: latest is new: "today"`}, codes)
+
+	status, _ = c.do("POST", path+"/publish", route+"/publish", `{}`)
+	assert.Equal(t, 200, status)
+	require.NoError(t, json.Unmarshal([]byte(get("")), &d))
+	assert.Equal(t, second, d.Text)
+	assert.Regexp(t, `"revision":2,"saved_at":"[^"]+","saved_by":"local developer","published":true\},\{"revision":1,`, get("/revisions"))
+	assert.JSONEq(t, `{"users":[]}`, get("/uses"))
+	status, text = c.do("DELETE", "/api/v1/definitions/dataset/sailings", route, "")
+	assert.Equal(t, 409, status)
+	assert.Contains(t, problem(t, text).Detail, "the dataset sailings is used by query departures-by-the-clock, ")
+	status, _ = c.do("DELETE", path, route, "")
+	assert.Equal(t, 200, status)
+	status, _ = c.do("GET", path, route, "")
+	assert.Equal(t, 404, status)
+	status, _ = c.do("POST", path+"/publish", route+"/publish", `{"revision":9}`)
+	assert.Equal(t, 404, status)
 }
 
 // testReadings holds what the service understands to what the reader says, which

@@ -13,6 +13,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
@@ -47,6 +48,7 @@ type PromptInfo struct {
 	Name     string          `json:"name" doc:"What an answer names it by."`
 	Ask      string          `json:"ask" doc:"The question."`
 	Help     string          `json:"help,omitempty" doc:"More about it."`
+	Labels   []string        `json:"labels" doc:"The words above its one or two fields, as in after, that day left out; empty where the question says enough."`
 	Type     string          `json:"type" enum:"day,days,period,month,quarter,year,moment,moment-period,time-range,number,number-range,text,yes-no,choice" doc:"The kind of answer."`
 	Required bool            `json:"required" doc:"Whether some answer must be given."`
 	Default  prompt.Entered  `json:"default" doc:"What is taken where no answer is given; null for none."`
@@ -214,7 +216,7 @@ func (r routes) report(ctx context.Context, in *struct {
 	for i, p := range on.Prompts {
 		info.Prompts[i] = promptInfo(p, on.Offers[p.Name], on.Units[p.Name])
 		asked := on.Asked(p)
-		info.Prompts[i].Ask, info.Prompts[i].Help = asked.Ask, asked.Help
+		info.Prompts[i].Ask, info.Prompts[i].Help, info.Prompts[i].Labels = asked.Ask, asked.Help, criteria.Labels(on.Criteria(), p)
 	}
 	return &body[ReportInfo]{info}, nil
 }

@@ -18,6 +18,7 @@ import (
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/prompt"
+	"pikegate/internal/export"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
 )
@@ -275,4 +276,30 @@ columns: {id: {type: integer}, name: {type: text}}
 		require.NoError(b, err)
 		require.NotEmpty(b, found)
 	}
+}
+
+// A report with 20 prompts and 60 conditions is checked, said and run like any other.
+func TestAReportWithManyPrompts(t *testing.T) {
+	ferries := demotest.Start(t)
+	var prompts, conditions, names strings.Builder
+	for i := range 20 {
+		fmt.Fprintf(&prompts, "---\n{pikegate: 1, prompt: least-%[1]d, ask: Least, type: number, required: true, default: %[1]d}\n", i)
+		fmt.Fprintf(&names, "least-%d, ", i)
+		fmt.Fprintf(&conditions, "    - passengers: {at_least: {prompt: least-%[1]d}}\n    - any: [{vehicles: {at_least: %[1]d}}, {route: {starts_with: Outer}}]\n", i)
+	}
+	text := "pikegate: 1\nquery: many\nof: sailings\nshow: [departed_at]\nsort: [departed_at]\nwhere:\n  all:\n" + conditions.String() +
+		"---\n{pikegate: 1, report: many, title: Many, prompts: [" + strings.TrimSuffix(names.String(), ", ") + "], sections: [{table: {query: many}}]}\n" + prompts.String()
+	_, err := ferries.Service.Put(ctx, service.Put{Files: file(text)})
+	require.NoError(t, err)
+	start := time.Now()
+	run, err := ferries.Service.Prepare(ctx, "many", service.Request{Limit: 100})
+	require.NoError(t, err)
+	var out strings.Builder
+	receipt, err := run.Stream(ctx, export.New(export.NDJSON, &out, run.Columns, run.Zone))
+	require.NoError(t, err)
+	assert.Equal(t, 100, receipt.Rows)
+	assert.Len(t, receipt.Answers, 20)
+	want := ferries.Texts(t, "SELECT count(*) FROM sailings WHERE passengers >= 19 AND (vehicles >= 19 OR route = 'Outer Loop')")
+	assert.Equal(t, want[0], fmt.Sprint(receipt.Records))
+	t.Logf("%s", time.Since(start))
 }

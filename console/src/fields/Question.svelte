@@ -26,18 +26,8 @@
   const two = $derived(hasTwoFields(prompt));
   const isUnit = $derived(['month', 'quarter', 'year'].includes(prompt.type));
   const isTimed = $derived(prompt.type === 'moment' || prompt.type === 'moment-period');
-  // What an end of the answer stands for, whole.
-  const whole = $derived(isUnit ? prompt.type : prompt.type === 'period' ? 'day' : 'minute');
-
-  const captions = $derived(
-    isUnit
-      ? ['from the start of', 'through the end of']
-      : prompt.type === 'number-range'
-        ? ['at least', 'at most']
-        : prompt.type === 'time-range'
-        ? ['from, minute included', 'through, minute included']
-        : [`from, that ${whole} included`, `through, that ${whole} included`],
-  );
+  /** A label as it stands alone. */
+  const alone = (label: string) => label.charAt(0).toUpperCase() + label.slice(1);
 
   // What the service understood of each of two fields.
   const isPlain = $derived(prompt.type === 'time-range' || prompt.type === 'number-range');
@@ -83,12 +73,12 @@
   {#if two}
     <div class="two" class:stacked={isTimed}>
       <div>
-        <label class="caption" for="{id}-start">{captions[0]}</label>
+        <label class="caption" for="{id}-start">{prompt.labels[0]}</label>
         {@render side('start')}
         <p id="{id}-first" class="understood" aria-live="polite">{first}</p>
       </div>
       <div>
-        <label class="caption" for="{id}-end">{captions[1]}</label>
+        <label class="caption" for="{id}-end">{prompt.labels[1]}</label>
         {@render side('end')}
         <p id="{id}-last" class="understood" aria-live="polite">{last}</p>
       </div>
@@ -96,6 +86,7 @@
     {#if prompt.type === 'time-range' && spelled.includes('the next day')}<p class="understood">{spelled}</p>{/if}
     {@render remarks()}
   {:else if prompt.type === 'day' || prompt.type === 'moment' || isUnit}
+    {#if prompt.labels[0]}<label class="caption" for="{id}-start">{prompt.labels[0]}</label>{/if}
     <DateInput
       id="{id}-start"
       label={prompt.ask}
@@ -161,7 +152,7 @@
       />
       {#if prompt.unit}<span class="quiet">{prompt.unit}</span>{/if}
     </div>
-  {:else if prompt.listed}
+  {:else if prompt.type === 'choice' && (prompt.listed || (prompt.choices?.length ?? 0) > 12)}
     <ChoiceField {report} {prompt} {answers} values={field.values} {understood} {toggle} />
     {@render chooseNone()}
   {:else}
@@ -205,7 +196,7 @@
 {/snippet}
 
 {#snippet side(which: 'start' | 'end')}
-  {@const label = prompt.type === 'number-range' ? captions[which === 'start' ? 0 : 1]! : `${which === 'start' ? 'From' : 'Through'}, that ${whole} included`}
+  {@const label = alone(prompt.labels[which === 'start' ? 0 : 1] ?? prompt.ask)}
   {@const moment = which === 'start' ? understood?.first_instant : understood?.last_instant}
   {@const day = (which === 'start' ? understood?.first : understood?.last) ?? dayOf(moment)}
   {#if isPlain}

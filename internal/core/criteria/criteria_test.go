@@ -187,3 +187,21 @@ func TestWhatOperatorsTake(t *testing.T) {
 		assert.Equal(t, c.many, many, "%s %s on %s", c.op, c.p.Type, c.on)
 	}
 }
+
+// The words above a field are those of the read-back.
+func TestLabels(t *testing.T) {
+	day := &prompt.Prompt{Type: prompt.Day}
+	for _, c := range []struct {
+		op   Op
+		p    *prompt.Prompt
+		want []string
+	}{
+		{After, day, []string{"after, that day left out"}}, {Before, moment, []string{"before, that minute left out"}}, {From, day, []string{"from, that day included"}}, {Is, day, []string{""}},
+		{Within, period, []string{"from, that day included", "through, that day included"}}, {Within, moments, []string{"from, that minute included", "through, that minute included"}},
+		{Within, &prompt.Prompt{Type: prompt.Month, Pair: true}, []string{"from the start of", "through the end of"}}, {Within, &prompt.Prompt{Type: prompt.Year}, []string{""}},
+		{Within, span, []string{"at least", "at most"}}, {LessThan, minutes, []string{"less than"}}, {Contains, word, []string{"contains"}},
+		{ClockWithin, &prompt.Prompt{Type: prompt.TimeRange}, []string{"from, minute included", "through, minute included"}},
+	} {
+		assert.Equal(t, c.want, Labels(allOf(on(late, Present, Operand{}), on(departed, c.op, asked(c.p))), c.p), "%s %s", c.op, c.p.Type)
+	}
+}

@@ -255,20 +255,20 @@ func (r *ReadBack) bounds(op Op, first, last, unit, both, clock string) {
 	case op == Before:
 		r.say("before ")
 		r.value(first)
-		r.inBrackets(unit+" left out", clock)
+		r.inBrackets(unit+" "+oneSided[op], clock)
 	case op == After:
 		r.say("after ")
 		r.value(last)
-		r.inBrackets(unit+" left out", clock)
+		r.inBrackets(unit+" "+oneSided[op], clock)
 	case op == From, op == Within && last == "":
 		r.say("from ")
 		r.value(first)
 		r.say(" on")
-		r.inBrackets(unit+" included", clock)
+		r.inBrackets(unit+" "+oneSided[From], clock)
 	case op == Through, op == Within && first == "":
 		r.say("through ")
 		r.value(last)
-		r.inBrackets(unit+" included", clock)
+		r.inBrackets(unit+" "+oneSided[Through], clock)
 	default:
 		r.say("from ")
 		r.value(first)
@@ -276,6 +276,44 @@ func (r *ReadBack) bounds(op Op, first, last, unit, both, clock string) {
 		r.value(last)
 		r.inBrackets(both, clock)
 	}
+}
+
+// Labels are the words above the one or two fields of a prompt, by what the first
+// condition that uses it does with the answer; "" where its question says enough.
+// They are the words of the read-back.
+func Labels(where *Node, p *prompt.Prompt) []string {
+	var op Op
+	where.Walk(func(n *Node) {
+		if op == "" && n.Operand.Prompt == p && n.Operand.Side == "" {
+			op = n.Op
+		}
+	})
+	switch {
+	case p.Type == prompt.Period:
+		return bothLabels("that day")
+	case p.Type == prompt.MomentPeriod:
+		return bothLabels("that minute")
+	case p.Type == prompt.TimeRange:
+		return bothLabels("minute")
+	case p.Pair:
+		return []string{"from the start of", "through the end of"}
+	case p.Type == prompt.NumberRange:
+		return []string{strings.TrimSpace(wordings[AtLeast]), strings.TrimSpace(wordings[AtMost])}
+	case p.Type == prompt.Day && oneSided[op] != "":
+		return []string{fmt.Sprintf("%s, that day %s", op, oneSided[op])}
+	case p.Type == prompt.Moment && oneSided[op] != "":
+		return []string{fmt.Sprintf("%s, that minute %s", op, oneSided[op])}
+	case p.Type == prompt.Number || p.Type == prompt.Text:
+		return []string{strings.TrimSpace(wordings[op])}
+	}
+	return []string{""}
+}
+
+// oneSided says for operators of one side whether the day or moment itself is in.
+var oneSided = map[Op]string{From: "included", Through: "included", Before: "left out", After: "left out"}
+
+func bothLabels(unit string) []string {
+	return []string{fmt.Sprintf("%s, %s %s", From, unit, oneSided[From]), fmt.Sprintf("%s, %s %s", Through, unit, oneSided[Through])}
 }
 
 // times says a part of the day.
