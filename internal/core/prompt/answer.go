@@ -118,6 +118,8 @@ func (a *Answer) Brief() string {
 		return a.Period.Brief()
 	case a.Given && a.Prompt.Type == MomentPeriod:
 		return a.Moments.Brief(a.Zone)
+	case a.Given && a.Prompt.Type == NumberRange:
+		return a.Spelled()
 	}
 	return ""
 }
