@@ -397,13 +397,17 @@ func (l *linker) query(name string, m *mapping) *Query {
 	q.Where, q.Prompts = l.where(q.Of, m.take("where"))
 	sort := m.take("sort")
 	for i, text := range l.texts(sort) {
-		column, way, _ := strings.Cut(text, " ")
-		c := l.columnOf(q.Of, sort.Content[i], column)
-		if way != "" && way != "ascending" && way != "descending" {
-			l.fault(sort.Content[i], WrongValue, "a sort is a column, ascending or descending; %q is neither", way)
+		column, descending := strings.CutSuffix(text, " descending")
+		if !descending {
+			column = strings.TrimSuffix(text, " ascending")
 		}
+		if first, way, two := strings.Cut(column, " "); two && q.Of != nil && q.Of.Column(column) == nil && q.Of.Column(first) != nil {
+			l.fault(sort.Content[i], WrongValue, "a sort is a column, ascending or descending; %q is neither", way)
+			continue
+		}
+		c := l.columnOf(q.Of, sort.Content[i], column)
 		if c != nil {
-			q.Sort = append(q.Sort, criteria.Sort{Column: c, Descending: way == "descending"})
+			q.Sort = append(q.Sort, criteria.Sort{Column: c, Descending: descending})
 		}
 	}
 	l.reasoned(q.Of, q.Where)
@@ -473,6 +477,8 @@ func (l *linker) questions(r *Report, list *yaml.Node) {
 		p := named(l, n, UnknownPrompt, "prompt", l.catalog.Prompts)
 		switch {
 		case p == nil:
+		case slices.Contains(r.Prompts, p):
+			l.fault(n, DefinedTwice, "the prompt %q stands in the list already", p.Name)
 		case p.Hidden:
 			l.fault(n, WrongValue, "the prompt %q is hidden and not asked; a query may use it all the same", p.Name)
 		case p.Derived != "":

@@ -39,8 +39,10 @@ func Moment(text string, s Setting) (MomentReading, *fault.Fault) {
 	}
 	r, f := moment(tokens, s, alone)
 	switch {
-	case f == nil:
+	case f == nil && r.isWithinYears():
 		return r, nil
+	case f == nil:
+		f = outside()
 	case f == errNoMoment:
 		f = offer(notAMoment(text), tokens, func(mended string) *fault.Fault {
 			_, refused := Moment(mended, s)
@@ -79,8 +81,10 @@ func readMoments(text string, s Setting, as role) (MomentReading, *fault.Fault) 
 	}
 	r, f := momentPeriod(tokens, s, as)
 	switch {
-	case f == nil:
+	case f == nil && r.isWithinYears():
 		return r, nil
+	case f == nil:
+		f = outside()
 	case f == errNoMoment || f.Code == TimeMissing || f.Code == IncompleteDate:
 		if days, refused := period(text, tokens, s); refused == nil && days.Period.IsClosed() {
 			f = fault.New(TimeMissing, "times of day are missing, such as 14:30").
@@ -94,6 +98,16 @@ func readMoments(text string, s Setting, as role) (MomentReading, *fault.Fault) 
 	}
 	f.Entered = fault.Shorten(text)
 	return MomentReading{}, f
+}
+
+// isWithinYears reports whether the moments lie in the years that there are, by UTC.
+func (r MomentReading) isWithinYears() bool {
+	for _, m := range []civil.Moment{r.Period.First, r.Period.Last} {
+		if m.IsValid() && !civil.DayAt(m.At, time.UTC).IsValid() {
+			return false
+		}
+	}
+	return true
 }
 
 // errNoMoment is the refusal of a text in none of the forms of moments; whoever
