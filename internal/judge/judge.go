@@ -99,7 +99,10 @@ func (c Case) value(column string, stored any) any {
 		return float64(v)
 	case string:
 		layout := map[Kind]string{Day: time.DateOnly, Instant: time.DateTime}[c.Kinds[column]]
-		if layout == "" {
+		switch {
+		case layout == "" && v == "" && c.Empty[column]:
+			return nil
+		case layout == "":
 			return v
 		}
 		at, err := time.Parse(layout, v)

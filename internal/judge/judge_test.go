@@ -67,7 +67,7 @@ var (
 		"day": judge.Day, "due": judge.Day, "left": judge.Instant, "came": judge.Instant, "full": judge.Truth}
 	twin    = map[string]string{"late": "seats", "seats": "late", "fare": "late", "route": "other", "other": "note", "note": "route", "day": "due", "due": "day", "left": "came", "came": "left"}
 	columns = []string{"late", "seats", "fare", "route", "other", "note", "day", "due", "left", "came", "full"}
-	texts   = []string{"a", "A", "a ", "b'", "%", "_", "é", "É", "é", "σ", "Σ", "ab%c", "O'Dell"}
+	texts   = []string{"", "a", "A", "a ", "b'", "%", "_", "é", "É", "é", "σ", "Σ", "ab%c", "O'Dell"}
 	days    = []string{"2026-03-28", "2026-03-29", "2026-03-30", "2026-10-24", "2026-10-25", "2026-10-26"}
 )
 
@@ -139,6 +139,9 @@ func condition(t *rapid.T) m {
 		operand = m{"prompt": ranged, "side": rapid.SampledFrom([]string{"start", "end"}).Draw(t, "side")}
 	default:
 		operand = draw(t, kind)
+		if operand == "" && (op == "contains" || op == "starts_with" || op == "ends_with") {
+			operand = "a"
+		}
 	}
 	c := m{op: operand}
 	if kind == judge.Text && rapid.IntRange(0, 2).Draw(t, "case") == 0 {
@@ -197,7 +200,9 @@ func answers(t *rapid.T) map[string]string {
 	for _, name := range []string{"a-day", "number", "text"} {
 		kind := map[string]judge.Kind{"a-day": judge.Day, "number": judge.Real, "text": judge.Text}[name]
 		if rapid.IntRange(0, 3).Draw(t, "open") > 0 {
-			given[name] = strings.TrimSpace(draw(t, kind))
+			if given[name] = strings.TrimSpace(draw(t, kind)); given[name] == "" {
+				delete(given, name)
+			}
 		}
 	}
 	for _, name := range []string{"period", "range"} {

@@ -403,6 +403,9 @@ func (w *writer) columns(b *criteria.Bound) {
 		if readable := column.readable[0][0]; readable != "" {
 			w.say(readable, " AND ")
 		}
+		if c.EmptyMissing {
+			w.say(column.present, " AND ") // what is missing compares with nothing
+		}
 	}
 	w.say(sides[0], comparisons[b.Op], sides[1])
 }
@@ -413,6 +416,9 @@ func (w *writer) texts(b *criteria.Bound, column *columnSQL) {
 	if b.IgnoreCase {
 		text = w.dialect.Fold(text)
 		value = func(i int) any { return record.Fold(b.Texts[i]) }
+	}
+	if b.Column.EmptyMissing && slices.Contains(b.Texts, "") {
+		w.say(column.present, " AND ") // what is missing equals nothing
 	}
 	switch b.Op {
 	case criteria.StartsWith: // as bounds, so that an index serves

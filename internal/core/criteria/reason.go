@@ -307,7 +307,7 @@ func (r Reason) condition(n *Node) left {
 	}
 	b := &Bound{Column: c, Op: n.Op}
 	b.literal(o.Texts, r.Setting)
-	return exactly(r.values(b))
+	return exactly(r.values(b).meet(set{values: emptyText(c)}.opposite()))
 }
 
 func exactly(s set) left { return left{may: s, must: s} }

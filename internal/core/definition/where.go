@@ -3,6 +3,7 @@ package definition
 import (
 	"slices"
 	"strconv"
+	"strings"
 
 	"go.yaml.in/yaml/v3"
 
@@ -322,6 +323,8 @@ func (l *linker) prompted(w *where, c *criteria.Node, n *yaml.Node, p *prompt.Pr
 // value checks a value as written against the column's type.
 func (l *linker) value(c *criteria.Node, n *yaml.Node, text string) {
 	switch {
+	case text == "" && (c.Op == criteria.Contains || c.Op == criteria.StartsWith || c.Op == criteria.EndsWith):
+		l.fault(n, WrongValue, "every text %s an empty one; name what to look for", strings.ReplaceAll(string(c.Op), "_", " "))
 	case c.Column.Type == record.YesNo:
 		if _, ok := prompt.ParseYesNo(text); !ok {
 			l.fault(n, WrongValue, "yes or no is wanted here, and this is %q", fault.Shorten(text))
