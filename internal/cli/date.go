@@ -259,29 +259,27 @@ func (r *dateReader) moments(text string, into *dateResult) (spelled string, ref
 		into.Instant = utc(p.First.At)
 		return p.First.Spelled(r.setting.Zone), nil
 	}
-	into.instants = &instants{}
-	if p.First.IsValid() {
-		from := utc(p.First.At)
-		into.instants.From = &from
-	}
-	if p.Last.IsValid() {
-		until := utc(p.Last.End())
-		into.instants.Until = &until
-	}
+	into.instants = between(civil.AtMoment(p.First), civil.AfterMoment(p.Last), r.setting.Zone)
 	return p.Spelled(r.setting.Zone), nil
 }
 
 // covered is the run of instants that the days of a period cover; a side is nil
 // where the period is open or ends with the calendar.
 func covered(p civil.Period, zone *time.Location) *instants {
+	next, _ := p.Last.Next()
+	return between(civil.StartOf(p.First), civil.StartOf(next), zone)
+}
+
+// between are the instants of two edges, nil for one that is none.
+func between(from, until civil.Edge, zone *time.Location) *instants {
 	i := &instants{}
-	if p.First.IsValid() {
-		from := utc(civil.FirstInstant(p.First, zone))
-		i.From = &from
+	if from.IsSet() {
+		at := utc(from.Instant(zone))
+		i.From = &at
 	}
-	if next, ok := p.Last.Next(); ok {
-		until := utc(civil.FirstInstant(next, zone))
-		i.Until = &until
+	if until.IsSet() {
+		at := utc(until.Instant(zone))
+		i.Until = &at
 	}
 	return i
 }

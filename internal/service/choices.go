@@ -48,7 +48,7 @@ func (s *Service) Choices(ctx context.Context, name, of string, req ChoicesReque
 		return written(p, req), false, nil
 	}
 	answers, _ := prompt.Check(report.Answered(), req.Answers, setting)
-	list, err = s.listed(ctx, p, answers, setting, compile.Listing{Search: req.Search, Query: compile.Query{Limit: req.Limit + 1, Skip: req.Skip}})
+	list, err = s.listed(ctx, report.Lists[p], answers, setting, compile.Listing{Search: req.Search, Query: compile.Query{Limit: req.Limit + 1, Skip: req.Skip}})
 	if len(list) > req.Limit {
 		return list[:req.Limit], true, err
 	}
@@ -71,21 +71,20 @@ func contains(label, search string) bool {
 }
 
 // listed reads choices from the data, narrowed by the answers that there are.
-func (s *Service) listed(ctx context.Context, p *prompt.Prompt, answers prompt.Answers, setting phrase.Setting, l compile.Listing) ([]Choice, error) {
-	published := s.published.Load()
-	list := published.Lists[p]
+func (s *Service) listed(ctx context.Context, list *definition.ChoiceList, answers prompt.Answers, setting phrase.Setting, l compile.Listing) ([]Choice, error) {
+	sql := s.published.Load().sql
 	where, _ := criteria.Bind(list.Where, answers, attributes(PersonOf(ctx)), setting)
 	l.Table, l.Where, l.Zone, l.Value, l.Label, l.Count = list.Of.Table, where, list.Of.Source.Zone, list.Value, list.Label, list.Count
 	ctx, cancel := context.WithTimeout(ctx, s.config.RunTime)
 	defer cancel()
 	found := []Choice{}
 	err := s.records.View(ctx, func(v source.View) error {
-		extents, err := extentsOf(ctx, v, published.sql, l.Query)
+		extents, err := extentsOf(ctx, v, sql, l.Query)
 		if err != nil {
 			return err
 		}
 		l.Extents = extents
-		return v.Rows(ctx, published.sql.Choices(l), func(row []record.Value) error {
+		return v.Rows(ctx, sql.Choices(l), func(row []record.Value) error {
 			c := Choice{Option: prompt.Option{Value: text(row[0]), Label: text(row[1])}}
 			if l.Count {
 				c.Count, _ = row[2].(int64)
@@ -120,7 +119,7 @@ func (s *Service) hold(ctx context.Context, report *definition.Report, answers p
 		for i, c := range a.Choices {
 			only[i] = c.Value
 		}
-		found, err := s.listed(ctx, p, answers, setting, compile.Listing{Only: only, Query: compile.Query{Limit: len(only)}})
+		found, err := s.listed(ctx, report.Lists[p], answers, setting, compile.Listing{Only: only, Query: compile.Query{Limit: len(only)}})
 		if err != nil {
 			return nil, err
 		}
@@ -132,7 +131,7 @@ func (s *Service) hold(ctx context.Context, report *definition.Report, answers p
 			}
 			f := fault.New(prompt.NotAChoice, "%q is not one of the choices that the other answers leave", fault.Shorten(c.Value)).At(fault.Place{Prompt: p.Name})
 			f.Entered = fault.Shorten(c.Value)
-			if near, err := s.listed(ctx, p, answers, setting, compile.Listing{Search: c.Value, Query: compile.Query{Limit: 3}}); err == nil {
+			if near, err := s.listed(ctx, report.Lists[p], answers, setting, compile.Listing{Search: c.Value, Query: compile.Query{Limit: 3}}); err == nil {
 				for _, n := range near {
 					f.Suggest(n.Value)
 				}

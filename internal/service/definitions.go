@@ -28,13 +28,7 @@ type PutResult struct {
 // What is the same as before stays as it is. Drafts are stored with all their
 // errors, as far as they have names.
 func (s *Service) Put(ctx context.Context, put Put) (*PutResult, error) {
-	var docs []definition.Document
-	var faults fault.List
-	for _, f := range put.Files {
-		split, wrong := definition.Split(f)
-		docs, faults = append(docs, split...), append(faults, wrong...)
-	}
-	faults = append(faults, definition.Twice(docs)...)
+	docs, faults := definition.SplitAll(put.Files)
 	if len(faults) > 0 {
 		return nil, &Refusal{Kind: DefinitionsRefused, Faults: faults}
 	}

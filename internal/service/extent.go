@@ -55,23 +55,13 @@ func (s *Service) daysIn(ctx context.Context, of *definition.Dataset, c *record.
 	defer cancel()
 	var days civil.Period
 	err := s.records.View(ctx, func(v source.View) error {
-		for _, end := range []struct {
-			last bool
-			into *civil.Day
-		}{{false, &days.First}, {true, &days.Last}} {
-			stored, err := v.One(ctx, published.sql.Edge(of.Table, c, end.last))
-			if err != nil {
-				return err
-			}
-			day, seconds, ok := c.Moment(stored)
-			if ok && c.Type == record.Instant {
-				day = civil.DayHolding(seconds, of.Source.Zone)
-			}
-			if ok {
-				*end.into = day
-			}
+		extent, ok, err := extentOf(ctx, v, published.sql, of.Table, c)
+		if ok && c.Type == record.Instant {
+			days = civil.Period{First: civil.DayHolding(extent.First, of.Source.Zone), Last: civil.DayHolding(extent.Last, of.Source.Zone)}
+		} else if ok {
+			days = civil.Period{First: civil.DayAt(extent.First, time.UTC), Last: civil.DayAt(extent.Last, time.UTC)}
 		}
-		return nil
+		return err
 	})
 	if err != nil {
 		return civil.Period{}, &SourceError{Source: of.Source.Name, Err: err}
@@ -80,27 +70,36 @@ func (s *Service) daysIn(ctx context.Context, of *definition.Dataset, c *record.
 	return days, nil
 }
 
-// extentsOf finds the first and the last instant of the columns whose wall time a
-// query asks for, in the snapshot that it is to run in.
+// extentsOf finds the extents of the columns whose wall time a query asks for, in
+// the snapshot that it is to run in.
 func extentsOf(ctx context.Context, v source.View, sql *compile.Compiler, q compile.Query) (map[*record.Column]compile.Extent, error) {
-	var found map[*record.Column]compile.Extent
+	found := map[*record.Column]compile.Extent{}
 	for _, c := range q.Timed() {
-		var ends [2]int64
-		readable := true
-		for i := range ends {
-			stored, err := v.One(ctx, sql.Edge(q.Table, c, i == 1))
-			if err != nil {
-				return nil, err
-			}
-			_, seconds, ok := c.Moment(stored)
-			ends[i], readable = seconds, readable && ok
+		extent, ok, err := extentOf(ctx, v, sql, q.Table, c)
+		if err != nil {
+			return nil, err
 		}
-		if readable {
-			if found == nil {
-				found = map[*record.Column]compile.Extent{}
-			}
-			found[c] = compile.Extent{First: ends[0], Last: ends[1]}
+		if ok {
+			found[c] = extent
 		}
 	}
 	return found, nil
+}
+
+// extentOf is the first and the last value of a dated column, in seconds, those of
+// days and wall times as if UTC; false where none can be read.
+func extentOf(ctx context.Context, v source.View, sql *compile.Compiler, table string, c *record.Column) (compile.Extent, bool, error) {
+	var ends [2]int64
+	for i := range ends {
+		stored, err := v.One(ctx, sql.Edge(table, c, i == 1))
+		if err != nil {
+			return compile.Extent{}, false, err
+		}
+		_, seconds, ok := c.Moment(stored)
+		if !ok {
+			return compile.Extent{}, false, nil
+		}
+		ends[i] = seconds
+	}
+	return compile.Extent{First: ends[0], Last: ends[1]}, true, nil
 }

@@ -286,18 +286,10 @@ func (s *Service) unindexed(ctx context.Context, q *definition.Query, d definiti
 		if err != nil || about < largeTable || slices.ContainsFunc(columns, func(c string) bool { return slices.Contains(leads, c) }) {
 			return err
 		}
-		f := fault.New("no_index", "the table %q has about %d records and no index that starts with %s: a search by it reads them all", q.Of.Table, about, fault.Either(quoted(columns)))
+		f := fault.New("no_index", "the table %q has about %d records and no index that starts with %s: a search by it reads them all", q.Of.Table, about, fault.Either(fault.Quoted(columns)))
 		f.Warning = true
 		found = append(found, f.At(fault.Place{File: d.File, Line: d.Line, Column: 1}))
 		return nil
 	})
 	return found, err
-}
-
-func quoted(names []string) []string {
-	all := make([]string, len(names))
-	for i, n := range names {
-		all[i] = fmt.Sprintf("%q", n)
-	}
-	return all
 }

@@ -39,11 +39,11 @@
   // an older question is dropped.
   $effect(() => {
     if (!report) return;
-    const answers = answersOf(report.prompts, fields);
+    const given = answers;
     const stop = new AbortController();
     const timer = setTimeout(
       () =>
-        understand(name, answers, stop.signal).then(
+        understand(name, given, stop.signal).then(
           (u) => (understanding = u),
           () => {}, // the run says so, where one is asked for
         ),
@@ -72,15 +72,15 @@
     running = stop;
     failed = note = '';
     const asked = query;
-    const answers = answersOf(report.prompts, fields);
+    const given = answers;
     try {
-      understanding = await understand(name, answers, stop.signal);
+      understanding = await understand(name, given, stop.signal);
       if (understanding.errors.length > 0) {
         failed = 'Nothing was run: some answers need mending. They are marked beside their questions.';
         return;
       }
       rewrite(`${location.pathname}?${asked}`);
-      result = await runReport(name, answers, pageSize, 0, stop.signal);
+      result = await runReport(name, given, pageSize, 0, stop.signal);
       resultQuery = asked;
     } catch (cause) {
       if (!stop.signal.aborted) failed = said(cause);
@@ -94,7 +94,7 @@
     loadingMore = true;
     const before = result;
     try {
-      const next = await runReport(name, answersOf(report.prompts, fields), pageSize, before.rows.length);
+      const next = await runReport(name, answers, pageSize, before.rows.length);
       if (result !== before) return;
       if (next.receipt.records !== before.receipt.records) note = 'The data changed while you were reading. Run again to see them as they are now.';
       else result = { ...before, rows: [...before.rows, ...next.rows] };
@@ -120,7 +120,7 @@
     if (!report) return;
     note = 'Fetching all records…';
     try {
-      const file = URL.createObjectURL(await downloadCsv(name, answersOf(report.prompts, fields)));
+      const file = URL.createObjectURL(await downloadCsv(name, answers));
       Object.assign(document.createElement('a'), { href: file, download: `${name}-${report.as_of}.csv` }).click();
       setTimeout(() => URL.revokeObjectURL(file), 60_000);
       note = 'The records are downloaded.';

@@ -389,12 +389,10 @@ func (w *writer) columns(b *criteria.Bound) {
 		case c.Type.IsDated():
 			var shifts []civil.Shift
 			if c.Zone != nil {
-				extent, ok := w.extents[c]
-				if !ok {
-					w.WriteString("1 = 0")
+				var ok bool
+				if shifts, ok = w.shifts(c, time.UTC, false); !ok {
 					return
 				}
-				shifts = civil.Shifts(extent.First, extent.Last, c.Zone, time.UTC, false)
 			}
 			sides[i] = w.dialect.Comparable(c, shifts)
 		case b.IgnoreCase:
@@ -498,16 +496,25 @@ func (w *writer) span(c *record.Column, s criteria.Span, column *columnSQL, inne
 	}
 }
 
+// shifts lead from a column's stored seconds to wall times of a zone. Where no
+// value can be read there are none, and what it writes instead never holds.
+func (w *writer) shifts(c *record.Column, zone *time.Location, byDay bool) ([]civil.Shift, bool) {
+	extent, ok := w.extents[c]
+	if !ok {
+		w.WriteString("1 = 0")
+		return nil, false
+	}
+	return civil.Shifts(extent.First, extent.Last, c.Zone, zone, byDay), true
+}
+
 // wall writes a condition on the wall time of a column. It can use no index.
 func (w *writer) wall(b *criteria.Bound, column *columnSQL) {
 	var shifts []civil.Shift
 	if b.Column.Type == record.Instant {
-		extent, ok := w.extents[b.Column]
-		if !ok {
-			w.WriteString("1 = 0")
+		var ok bool
+		if shifts, ok = w.shifts(b.Column, w.zone, b.Op == criteria.RecursIn); !ok {
 			return
 		}
-		shifts = civil.Shifts(extent.First, extent.Last, b.Column.Zone, w.zone, b.Op == criteria.RecursIn)
 	}
 	wall := w.dialect.Wall(b.Column, shifts)
 	if readable := column.readable[0][0]; readable != "" {

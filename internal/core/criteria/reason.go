@@ -199,18 +199,7 @@ func (r Reason) together(n *Node, column *record.Column, found *[]Finding) {
 		}
 		rest = rest.meet(may)
 	}
-	for i, child := range n.Nodes {
-		for j, other := range n.Nodes {
-			if i == j || !only(child, column) || !only(other, column) || dropped(other) {
-				continue
-			}
-			a, b := r.left(child, column), r.left(other, column)
-			if a.must.holds(b.may) && !(j > i && b.must.holds(a.may)) {
-				*found = append(*found, Finding{Kind: Implied, Node: child, Other: other})
-				break
-			}
-		}
-	}
+	r.implied(n, column, found)
 }
 
 // either finds an any that holds for every value of a column, and members that
@@ -226,13 +215,26 @@ func (r Reason) either(n *Node, column *record.Column, found *[]Finding) {
 		*found = append(*found, Finding{Kind: Always, Node: n})
 		return
 	}
+	r.implied(n, column, found)
+}
+
+// implied finds members of a group that add nothing beside another one: in an all
+// those that hold wherever the other does, in an any those that hold only there. Of
+// two that say the same it is the later one.
+func (r Reason) implied(n *Node, column *record.Column, found *[]Finding) {
+	addsNothing := func(a, b left) bool {
+		if n.Logic == Any {
+			a, b = b, a
+		}
+		return a.must.holds(b.may)
+	}
 	for i, child := range n.Nodes {
 		for j, other := range n.Nodes {
-			if i == j || !only(child, column) || !only(other, column) {
+			if i == j || !only(child, column) || !only(other, column) || n.Logic == All && dropped(other) {
 				continue
 			}
 			a, b := r.left(child, column), r.left(other, column)
-			if b.must.holds(a.may) && !(j > i && a.must.holds(b.may)) {
+			if addsNothing(a, b) && !(j > i && addsNothing(b, a)) {
 				*found = append(*found, Finding{Kind: Implied, Node: child, Other: other})
 				break
 			}
@@ -295,29 +297,31 @@ func (r Reason) condition(n *Node) left {
 	c, o := n.Column, n.Operand
 	switch {
 	case n.Op == Missing:
-		return exactly(set{missing: true, values: emptyText(c)})
+		return exactly(set{missing: true, values: standIn(c)})
 	case n.Op == Present:
-		return exactly(set{missing: true, values: emptyText(c)}.opposite())
+		return exactly(set{missing: true, values: standIn(c)}.opposite())
 	case o.Prompt != nil:
 		return left{may: r.allowed(n)}
 	case c.Type == record.Text && len(o.Texts) > 0 && !slices.Contains(o.Texts, "") && (n.IgnoreCase || n.Op == Contains || n.Op == EndsWith):
-		return left{may: set{values: []stretch{{cut{}, cut{after: true}}}}.opposite().meet(anyValue)} // not the empty text
+		return left{may: set{values: emptyText, missing: true}.opposite()}
 	case o.Column != nil, o.Person != "", n.IgnoreCase, n.Op == RecursIn, n.Op == ClockWithin, n.Op == Contains, n.Op == EndsWith:
 		return left{may: anyValue}
 	}
 	b := &Bound{Column: c, Op: n.Op}
 	b.literal(o.Texts, r.Setting)
-	return exactly(r.values(b).meet(set{values: emptyText(c)}.opposite()))
+	return exactly(r.values(b).meet(set{values: standIn(c)}.opposite()))
 }
 
 func exactly(s set) left { return left{may: s, must: s} }
 
-// emptyText is the empty text where it stands for a missing value.
-func emptyText(c *record.Column) []stretch {
+var emptyText = []stretch{{cut{}, cut{after: true}}}
+
+// standIn is the empty text where it stands for a missing value.
+func standIn(c *record.Column) []stretch {
 	if !c.EmptyMissing {
 		return nil
 	}
-	return []stretch{{cut{}, cut{after: true}}}
+	return emptyText
 }
 
 // values are those for which a bound condition holds.

@@ -121,10 +121,11 @@ type Report struct {
 	Title   string
 	About   string
 	Shelf   string
-	Prompts []*prompt.Prompt           // in the order in which they are asked
-	Wording map[*prompt.Prompt]Wording // the report's own, of some of them
-	Unasked []*prompt.Prompt           // the derived and hidden ones of its conditions
-	Where   *criteria.Node             // holds beside the query's own; nil for none
+	Prompts []*prompt.Prompt               // in the order in which they are asked
+	Wording map[*prompt.Prompt]Wording     // the report's own, of some of them
+	Lists   map[*prompt.Prompt]*ChoiceList // where the choices of some of them come from
+	Unasked []*prompt.Prompt               // the derived and hidden ones of its conditions
+	Where   *criteria.Node                 // holds beside the query's own; nil for none
 	Table   *Query
 }
 

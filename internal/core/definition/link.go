@@ -442,7 +442,9 @@ func (l *linker) report(name string, m *mapping) *Report {
 				var used []*prompt.Prompt
 				r.Where, used = l.where(r.Table.Of, wide)
 				l.asked(r, wide, "its own condition uses", used)
-				l.reasoned(r.Table.Of, r.Criteria())
+				if r.Where != nil { // else its query has told
+					l.reasoned(r.Table.Of, r.Criteria())
+				}
 				l.unused(r, prompts)
 			}
 		}
@@ -461,7 +463,7 @@ func (l *linker) questions(r *Report, list *yaml.Node) {
 		l.wrongType(list, "a list of prompts")
 		return
 	}
-	r.Wording = map[*prompt.Prompt]Wording{}
+	r.Wording, r.Lists = map[*prompt.Prompt]Wording{}, map[*prompt.Prompt]*ChoiceList{}
 	for i, n := range list.Content {
 		var wording Wording
 		if n.Kind == yaml.MappingNode {
@@ -485,6 +487,9 @@ func (l *linker) questions(r *Report, list *yaml.Node) {
 			l.fault(n, CannotDerive, "the prompt %q is worked out and not asked; a query may use it where the report asks %q", p.Name, baseName(p))
 		default:
 			r.Prompts = append(r.Prompts, p)
+			if list := l.catalog.Lists[p]; list != nil {
+				r.Lists[p] = list
+			}
 			if wording != (Wording{}) {
 				r.Wording[p] = wording
 			}

@@ -15,15 +15,15 @@ import (
 // editors that complete and check as one types. What a schema cannot say, such as
 // whether a column is there, the check says.
 func Schema() []byte {
-	kinds := []object{sourceSchema, datasetSchema, periodSchema, promptSchema(), filterSchema, querySchema, reportSchema}
-	all := make([]any, len(kinds))
-	for i, k := range kinds {
+	all := make([]any, len(Kinds))
+	for i, kind := range Kinds {
+		k := kindSchemas[kind]
 		properties := object{"pikegate": object{"description": "Version of the format.", "enum": []any{1, "1"}}}
 		for key, value := range k["properties"].(object) {
 			properties[key] = value
 		}
-		required := append([]string{"pikegate", string(Kinds[i])}, k["required"].([]string)...)
-		all[i] = object{"type": "object", "title": string(Kinds[i]), "properties": properties, "required": required, "additionalProperties": false}
+		required := append([]string{"pikegate", string(kind)}, k["required"].([]string)...)
+		all[i] = object{"type": "object", "title": string(kind), "properties": properties, "required": required, "additionalProperties": false}
 	}
 	text, err := json.MarshalIndent(object{
 		"$schema": "https://json-schema.org/draft/2020-12/schema",
@@ -38,6 +38,9 @@ func Schema() []byte {
 }
 
 type object = map[string]any
+
+// kindSchemas are the keys of each kind beside the format's version.
+var kindSchemas = map[Kind]object{KindSource: sourceSchema, KindDataset: datasetSchema, KindPeriod: periodSchema, KindPrompt: promptSchema(), KindFilter: filterSchema, KindQuery: querySchema, KindReport: reportSchema}
 
 func text(description string) object { return object{"type": "string", "description": description} }
 
@@ -179,12 +182,12 @@ type Key struct {
 
 // Keys lists the keys of a kind by name, those that name it and its format left out.
 func Keys(kind Kind) []Key {
-	kinds := map[Kind]object{KindSource: sourceSchema, KindDataset: datasetSchema, KindPeriod: periodSchema, KindPrompt: promptSchema(), KindFilter: filterSchema, KindQuery: querySchema, KindReport: reportSchema}
+	schema := kindSchemas[kind]
 	var keys []Key
-	for key, value := range kinds[kind]["properties"].(object) {
+	for key, value := range schema["properties"].(object) {
 		description, _ := value.(object)["description"].(string)
 		if key != string(kind) {
-			keys = append(keys, Key{Name: key, Required: slices.Contains(kinds[kind]["required"].([]string), key), Description: description})
+			keys = append(keys, Key{Name: key, Required: slices.Contains(schema["required"].([]string), key), Description: description})
 		}
 	}
 	slices.SortFunc(keys, func(a, b Key) int { return strings.Compare(a.Name, b.Name) })

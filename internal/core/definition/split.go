@@ -114,17 +114,23 @@ func (d *Document) notYAML(err error) *fault.Fault {
 	return f.At(fault.Place{File: d.File, Line: d.Line + line - 1, Column: 1})
 }
 
-// Check finds all that is wrong with files and all that misleads in them, errors
-// first in each file. What they refer to has to be among them or among beside.
-func Check(files []File, beside []Document, s phrase.Setting) ([]Document, *Catalog, fault.List) {
+// SplitAll splits files into their documents, and finds names defined twice.
+func SplitAll(files []File) ([]Document, fault.List) {
 	var docs []Document
 	var found fault.List
 	for _, f := range files {
 		split, wrong := Split(f)
 		docs, found = append(docs, split...), append(found, wrong...)
 	}
-	if twice := Twice(docs); len(found)+len(twice) > 0 {
-		return docs, nil, append(found, twice...)
+	return docs, append(found, Twice(docs)...)
+}
+
+// Check finds all that is wrong with files and all that misleads in them, errors
+// first in each file. What they refer to has to be among them or among beside.
+func Check(files []File, beside []Document, s phrase.Setting) ([]Document, *Catalog, fault.List) {
+	docs, found := SplitAll(files)
+	if len(found) > 0 {
+		return docs, nil, found
 	}
 	defined := map[Ref]bool{}
 	for _, d := range docs {

@@ -92,11 +92,7 @@ func (f *Fault) Sentence() string {
 	if len(f.Suggestions) == 0 {
 		return f.Message
 	}
-	quoted := make([]string, len(f.Suggestions))
-	for i, s := range f.Suggestions {
-		quoted[i] = fmt.Sprintf("%q", s)
-	}
-	return f.Message + "; did you mean " + Either(quoted) + "?"
+	return f.Message + "; did you mean " + Either(Quoted(f.Suggestions)) + "?"
 }
 
 func (f *Fault) Unwrap() error { return f.Cause }
@@ -125,6 +121,15 @@ func join(texts []string, last string) string {
 	}
 	n := len(texts) - 1
 	return strings.Join(texts[:n], ", ") + last + texts[n]
+}
+
+// Quoted puts each text in quotes.
+func Quoted(texts []string) []string {
+	quoted := make([]string, len(texts))
+	for i, text := range texts {
+		quoted[i] = fmt.Sprintf("%q", text)
+	}
+	return quoted
 }
 
 // Count says a number of things: "1 letter", "40 letters".

@@ -585,11 +585,7 @@ func (p *Prompt) length(period civil.Period) *fault.Fault {
 		return p.openLength()
 	}
 	refused := func(code, most string, limit Length) *fault.Fault {
-		days := "1 day"
-		if n := period.Days(); n > 1 {
-			days = fmt.Sprintf("%d days", n)
-		}
-		f := fault.New(code, "the period has %s; at %s %s can be asked for", days, most, limit).
+		f := fault.New(code, "the period has %s; at %s %s can be asked for", fault.Count(period.Days(), "day"), most, limit).
 			Suggest(period.First.Plain() + " to " + limit.lastFrom(period.First).Plain())
 		f.Limit = limit.String()
 		return f
