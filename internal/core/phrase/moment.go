@@ -48,9 +48,20 @@ func Moment(text string, s Setting) (MomentReading, *fault.Fault) {
 			_, refused := Moment(mended, s)
 			return refused
 		})
+	case f.Code == TimeMissing:
+		keepPassing(f, s, Moment)
 	}
 	f.Entered = fault.Shorten(text)
 	return MomentReading{}, f
+}
+
+// keepPassing takes away the suggestions that would be refused in their turn: a day
+// can start at a time that clocks skip, or beyond the years that there are.
+func keepPassing(f *fault.Fault, s Setting, read func(string, Setting) (MomentReading, *fault.Fault)) {
+	f.Suggestions = slices.DeleteFunc(f.Suggestions, func(text string) bool {
+		_, refused := read(text, s)
+		return refused != nil
+	})
 }
 
 // MomentPeriod reads a period of moments, first and last included: two ends, one
@@ -94,6 +105,9 @@ func readMoments(text string, s Setting, as role) (MomentReading, *fault.Fault) 
 				_, refused := MomentPeriod(mended, s)
 				return refused
 			})
+		}
+		if f.Code == TimeMissing {
+			keepPassing(f, s, MomentPeriod)
 		}
 	}
 	f.Entered = fault.Shorten(text)

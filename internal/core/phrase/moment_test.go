@@ -30,6 +30,7 @@ func TestMoments(t *testing.T) {
 		{"Europe/Helsinki", "25 Oct 2026 03:30+02:00", "2026-10-25T01:30:00Z"}, {"Europe/Helsinki", "25 Oct 2026 04:00", "2026-10-25T02:00:00Z"},
 		{"Australia/Lord_Howe", "5 Apr 2026 01:45", `clocks in Australia/Lord_Howe show this time twice on Sun 5 Apr 2026; did you mean "5 Apr 2026 01:45+11:00" or "5 Apr 2026 01:45+10:30"? [ambiguous_time]`},
 		{"UTC", "5 Mar 2026", `a time of day is missing, such as 14:30; did you mean "5 Mar 2026 00:00"? [time_missing]`},
+		{"Europe/Helsinki", "1 Jan 0001", `a time of day is missing, such as 14:30 [time_missing]`}, {"America/Havana", "8 Mar 2026", `a time of day is missing, such as 14:30 [time_missing]`},
 		{"UTC", "Mar 2026", `the day is missing [incomplete_date]`}, {"UTC", "5 Mar 14:30", `the year is missing; did you mean "5 Mar 2026"? [incomplete_date]`},
 		{"UTC", "30 Feb 2026 14:30", `there is no 30 February 2026; the month has 28 days; did you mean "28 Feb 2026"? [no_such_date]`},
 		{"UTC", "5 Mar 2026 25:00", `there is no 25:00 on a clock; times go from 00:00 to 24:00 [no_such_time]`}, {"UTC", "5 Mar 2026 24:01", `there is no 24:01 on a clock; times go from 00:00 to 24:00 [no_such_time]`},
@@ -137,7 +138,7 @@ func TestTimeRanges(t *testing.T) {
 }
 
 func FuzzMoment(f *testing.F) {
-	for _, seed := range []string{"5 Mar 2026 2:30 pm", "2026-03-05T14:30:15Z", "now", "30 minutes ago", "25 Oct 2026 03:30", "29 Mar 2026 03:30", "today 24:00", "5 Mar 2026 1:00+23:59", "1 May 1921 00:00"} {
+	for _, seed := range []string{"5 Mar 2026 2:30 pm", "2026-03-05T14:30:15Z", "now", "30 minutes ago", "25 Oct 2026 03:30", "29 Mar 2026 03:30", "today 24:00", "5 Mar 2026 1:00+23:59", "1 May 1921 00:00", "00010101"} {
 		f.Add(seed)
 	}
 	f.Fuzz(func(t *testing.T, text string) {
