@@ -5,7 +5,8 @@ const port = 9377;
 // The real service with the ferry line in it, and Debian's browser.
 export default defineConfig({
   testDir: 'tests',
-  timeout: 30_000,
+  timeout: 60_000,
+  expect: { timeout: 15_000 }, // machines that are shared are slow at times
   workers: 2,
   reporter: [['line']],
   use: {

@@ -46,8 +46,8 @@ test('two dates bring sorted, matching records', async ({ page, request }) => {
   await page.goto('/reports/late-sailings');
   await from(page).fill('25 oct 2026');
   await through(page).fill('2026-10-26');
-  await expect(page.getByText('Sun 25 Oct 2026')).toBeVisible();
-  await expect(page.getByText('Mon 26 Oct 2026 · 2 days')).toBeVisible();
+  await expect(page.getByText('Sun 25 Oct 2026', { exact: true })).toBeVisible();
+  await expect(page.getByText('Mon 26 Oct 2026 · 2 days', { exact: true })).toBeVisible();
   await page.getByRole('checkbox', { name: 'Skerry Run' }).check();
   await page.getByRole('textbox', { name: 'At least how many minutes late?' }).fill('0');
   await page.keyboard.press('Enter');
