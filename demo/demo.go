@@ -8,7 +8,6 @@ package demo
 
 import (
 	"context"
-	"database/sql"
 	"embed"
 	"fmt"
 	"strings"
@@ -20,8 +19,19 @@ import (
 //go:embed definitions/*.yaml
 var files embed.FS
 
-// Definitions are the files that describe the ferry line's tables and reports.
-func Definitions() []definition.File {
+// ServerVariable is the environment variable that holds the address of the server
+// that the demo is made on, where it is one.
+const ServerVariable = "PIKEGATE_DEMO_SERVER"
+
+// Source is the name of the ferry line's source.
+const Source = "harbour"
+
+// Schema is the schema of the ferry line on a server, which nothing else lies in.
+const Schema = "lantern_sound"
+
+// Definitions are the files that describe the ferry line's tables and reports, with
+// its records on an engine.
+func Definitions(on definition.Engine) []definition.File {
 	entries, err := files.ReadDir("definitions")
 	if err != nil {
 		panic(err) // embedded: it is there or the program was not built
@@ -33,13 +43,19 @@ func Definitions() []definition.File {
 			panic(err)
 		}
 		all[i] = definition.File{Name: e.Name(), Text: string(text)}
+		if on != definition.Embedded {
+			all[i].Text = strings.Replace(all[i].Text, clock, fmt.Sprintf("%sengine: %s\naddress: {env: %s}\nschema: %s\n", clock, on, ServerVariable, Schema), 1)
+		}
 	}
 	return all
 }
 
-// Fill makes the ferry tables anew, in one transaction: whoever reads sees the
-// old ones or the new ones, whole.
-func Fill(ctx context.Context, db *sql.DB, asOf civil.Day) error {
+// clock is the last line of the ferry line's source.
+const clock = "clock: Harbour time\n"
+
+// Fill makes the ferry tables anew. On SQLite and PostgreSQL that is one transaction:
+// whoever reads sees the old ones or the new ones, whole.
+func Fill(ctx context.Context, db Database, asOf civil.Day) error {
 	tx, err := db.BeginTx(ctx, nil)
 	if err != nil {
 		return err
@@ -50,7 +66,7 @@ func Fill(ctx context.Context, db *sql.DB, asOf civil.Day) error {
 		return err
 	}
 	for _, t := range tables {
-		if err := fill(ctx, tx, w, t); err != nil {
+		if err := db.fill(ctx, tx, w.with(t.name), t); err != nil {
 			return fmt.Errorf("table %s: %w", t.name, err)
 		}
 	}
@@ -64,37 +80,4 @@ type table struct {
 	columns []string
 	indexes []string
 	rows    func(w *world, put func(values ...any))
-}
-
-func fill(ctx context.Context, tx *sql.Tx, w *world, t table) error {
-	statements := []string{
-		"DROP TABLE IF EXISTS " + t.name,
-		fmt.Sprintf("CREATE TABLE %s (%s) STRICT", t.name, strings.Join(t.columns, ", ")),
-	}
-	for _, s := range statements {
-		if _, err := tx.ExecContext(ctx, s); err != nil {
-			return err
-		}
-	}
-	places := strings.TrimSuffix(strings.Repeat("?, ", len(t.columns)), ", ")
-	insert, err := tx.PrepareContext(ctx, fmt.Sprintf("INSERT INTO %s VALUES (%s)", t.name, places))
-	if err != nil {
-		return err
-	}
-	defer insert.Close()
-	var failed error
-	t.rows(w.with(t.name), func(values ...any) {
-		if failed == nil {
-			_, failed = insert.Exec(values...)
-		}
-	})
-	if failed != nil {
-		return failed
-	}
-	for i, columns := range t.indexes {
-		if _, err := tx.ExecContext(ctx, fmt.Sprintf("CREATE INDEX %s_by_%d ON %s (%s)", t.name, i+1, t.name, columns)); err != nil {
-			return err
-		}
-	}
-	return nil
 }

@@ -3,12 +3,10 @@ package demo
 import (
 	"context"
 	"crypto/sha256"
-	"database/sql"
 	"fmt"
 	"path/filepath"
 	"testing"
 
-	_ "github.com/mattn/go-sqlite3"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -19,23 +17,23 @@ import (
 
 var asOf = civil.MustParseDay("2026-11-23")
 
-func filled(t *testing.T) *sql.DB {
+func filled(t *testing.T) Database {
 	t.Helper()
-	db, err := sql.Open("sqlite3", filepath.Join(t.TempDir(), "records.db"))
+	db, err := OpenFile(filepath.Join(t.TempDir(), "records.db"))
 	require.NoError(t, err)
 	t.Cleanup(func() { db.Close() })
 	require.NoError(t, Fill(context.Background(), db, asOf))
 	return db
 }
 
-func one[T any](t *testing.T, db *sql.DB, query string, args ...any) (value T) {
+func one[T any](t *testing.T, db Database, query string, args ...any) (value T) {
 	t.Helper()
 	require.NoError(t, db.QueryRow(query, args...).Scan(&value), query)
 	return value
 }
 
 // content is a hash over all rows of a table, in order.
-func content(t *testing.T, db *sql.DB, table string) string {
+func content(t *testing.T, db Database, table string) string {
 	t.Helper()
 	rows, err := db.Query("SELECT * FROM " + table + " ORDER BY 1")
 	require.NoError(t, err)
@@ -93,7 +91,7 @@ func TestWhatTheRecordsHold(t *testing.T) {
 
 func TestDefinitionsFitTogether(t *testing.T) {
 	var docs []definition.Document
-	for _, f := range Definitions() {
+	for _, f := range Definitions(definition.Embedded) {
 		split, faults := definition.Split(f)
 		require.Empty(t, faults)
 		docs = append(docs, split...)

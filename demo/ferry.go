@@ -98,6 +98,8 @@ var shippers = []string{
 	"Bramblewick & Daughters", "O'Dell Timber", "100% Wool Works", "Søndervig Fiskeri", "Łozina Glass", "Ωmikron Nets",
 	"北浜商会", "Quillfeather Paper", "Tidemark Cold Store", "Hob's Yard", "Marsh \"Reed\" Thatching", "Underhill, Pike & Co",
 	"Cockle Row Bakery", "Ravenspur Machines", "Island Parcel Round", "Fern_and_Slate", "Долина Мёда", "Saltcellar Ltd",
+	// Twins in case, by a blank at the end, and by how an accent is written.
+	"FERN_AND_SLATE", "Saltcellar Ltd ", "Quai Élise", "Quai E\u0301lise",
 }
 
 var givenNames = []string{"Ines", "Tove", "Maren", "Odd", "Pell", "Runa", "Sive", "Bjarte", "Lumi", "Kaito", "Zofia", "Émile", "D'Arcy", "Юна", "Nils"}

@@ -45,7 +45,7 @@ var tables = []table{
 	},
 	{
 		name: "bookings",
-		columns: []string{"booking_id INTEGER PRIMARY KEY", "customer_id INTEGER NOT NULL", "route TEXT NOT NULL", "party INTEGER NOT NULL", "fare REAL",
+		columns: []string{"booking_id INTEGER PRIMARY KEY", "customer_id INTEGER NOT NULL", "route TEXT NOT NULL", "party INTEGER NOT NULL", "fare DECIMAL(12, 2)",
 			"booked_on TEXT NOT NULL", "travel_on TEXT NOT NULL", "channel TEXT NOT NULL"},
 		indexes: []string{"travel_on", "booked_on"},
 		rows: func(w *world, put func(...any)) {
@@ -58,7 +58,7 @@ var tables = []table{
 	},
 	{
 		name: "waybills",
-		columns: []string{"waybill_id INTEGER PRIMARY KEY", "shipper TEXT NOT NULL", "goods TEXT NOT NULL", "kilos INTEGER NOT NULL", "charge REAL",
+		columns: []string{"waybill_id INTEGER PRIMARY KEY", "shipper TEXT NOT NULL", "goods TEXT NOT NULL", "kilos INTEGER NOT NULL", "charge DECIMAL(12, 2)",
 			"manifest_day TEXT NOT NULL"},
 		indexes: []string{"manifest_day"},
 		rows: func(w *world, put func(...any)) {
@@ -71,7 +71,7 @@ var tables = []table{
 	},
 	{
 		name:    "fuel_deliveries",
-		columns: []string{"delivery_id INTEGER PRIMARY KEY", "harbour TEXT NOT NULL", "litres INTEGER NOT NULL", "price_per_litre REAL NOT NULL", "delivered_at INTEGER NOT NULL"},
+		columns: []string{"delivery_id INTEGER PRIMARY KEY", "harbour TEXT NOT NULL", "litres INTEGER NOT NULL", "price_per_litre DECIMAL(12, 3) NOT NULL", "delivered_at INTEGER NOT NULL"},
 		indexes: []string{"delivered_at"},
 		rows:    fuel,
 	},
@@ -101,7 +101,7 @@ var tables = []table{
 	},
 	{
 		name:    "claims",
-		columns: []string{"claim_id INTEGER PRIMARY KEY", "opened_on TEXT NOT NULL", "closed_on TEXT", "reason TEXT NOT NULL", "amount REAL"},
+		columns: []string{"claim_id INTEGER PRIMARY KEY", "opened_on TEXT NOT NULL", "closed_on TEXT", "reason TEXT NOT NULL", "amount DECIMAL(12, 2)"},
 		rows:    claims,
 	},
 }
@@ -207,7 +207,7 @@ func claims(w *world, put func(...any)) {
 		if w.chance(400) {
 			opening = pick(w, broken)
 		}
-		put(id+1, opening, closing, pick(w, []string{"damaged vehicle", "lost baggage", "late arrival", "injury", "spoiled goods"}),
+		put(id+1, opening, closing, pick(w, []string{"damaged vehicle", "lost baggage", "late arrival", "injury", "spoiled goods", "Injury", "injury ", ""}),
 			orMissing(w, 30, cents(1_000+w.IntN(240_000))))
 	}
 }

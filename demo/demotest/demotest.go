@@ -7,16 +7,17 @@ import (
 	"database/sql"
 	"log/slog"
 	"net/http/httptest"
+	"os"
 	"path/filepath"
 	"testing"
 	"time"
 
-	_ "github.com/mattn/go-sqlite3" // the driver that the records are written with
 	"github.com/stretchr/testify/require"
 
 	"pikegate/demo"
 	"pikegate/internal/api"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/definition"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
 )
@@ -35,15 +36,32 @@ type Ferries struct {
 // Start makes the records in a directory of the test's and serves them.
 func Start(t testing.TB) *Ferries {
 	t.Helper()
-	slog.SetDefault(slog.New(slog.DiscardHandler))
 	dir := t.TempDir()
 	ctx := context.Background()
-	records, err := sql.Open("sqlite3", store.DSN(filepath.Join(dir, "records.db")))
+	records, err := demo.OpenFile(store.DSN(filepath.Join(dir, "records.db")))
 	require.NoError(t, err)
 	t.Cleanup(func() { records.Close() })
 	require.NoError(t, demo.Fill(ctx, records, AsOf))
-	f := &Ferries{Dir: dir, Records: records, Service: Empty(t, dir)}
-	_, err = f.Service.Put(ctx, service.Put{Files: demo.Definitions()})
+	return serve(t, &Ferries{Dir: dir, Records: records.DB}, definition.Embedded)
+}
+
+// StartOn is Start with the records on the server of an engine, whose address is in
+// the environment.
+func StartOn(t testing.TB, engine definition.Engine) *Ferries {
+	t.Helper()
+	ctx := context.Background()
+	address := os.Getenv(demo.ServerVariable)
+	records, err := demo.OpenServer(ctx, engine, address, demo.Schema)
+	require.NoError(t, err)
+	t.Cleanup(func() { records.Close() })
+	require.NoError(t, demo.Fill(ctx, records, AsOf))
+	return serve(t, &Ferries{Dir: t.TempDir(), Records: records.DB}, engine)
+}
+
+func serve(t testing.TB, f *Ferries, engine definition.Engine) *Ferries {
+	slog.SetDefault(slog.New(slog.DiscardHandler))
+	f.Service = Empty(t, f.Dir)
+	_, err := f.Service.Put(context.Background(), service.Put{Files: demo.Definitions(engine)})
 	require.NoError(t, err)
 	server := httptest.NewServer(api.New(f.Service))
 	t.Cleanup(server.Close)

@@ -23,7 +23,9 @@ const (
 	TooLarge       = "too_large"
 	Forbidden      = "forbidden"
 	SourceFailed   = "source_failed"
+	SourceBusy     = "source_busy"
 	CutByTime      = "cut_by_time"
+	CutBySize      = "cut_by_size"
 	Failed         = "failed"
 )
 
@@ -98,11 +100,20 @@ func problemOf(ctx context.Context, err error) *Problem {
 		return newProblem(http.StatusGatewayTimeout, CutByTime, err.Error()+"; ask for fewer days, or run it again later")
 	case errors.As(err, &failed):
 		slog.ErrorContext(ctx, "a source failed", "source", failed.Source, "error", failed.Err)
-		hint := "; try again later, and tell whoever keeps the service if it stays so"
-		if errors.Is(err, source.ErrChanged) {
-			hint = "; the dataset has to be brought in line with the database"
+		kind := source.Other
+		if own := (*source.Error)(nil); errors.As(err, &own) {
+			kind = own.Kind
 		}
-		return newProblem(http.StatusBadGateway, SourceFailed, err.Error()+hint)
+		switch detail := err.Error() + "; " + string(kind); kind {
+		case source.Full:
+			return newProblem(http.StatusServiceUnavailable, SourceBusy, detail)
+		case source.TooLong:
+			return newProblem(http.StatusGatewayTimeout, CutByTime, detail)
+		default:
+			return newProblem(http.StatusBadGateway, SourceFailed, detail)
+		}
+	case errors.Is(err, service.ErrSize):
+		return newProblem(http.StatusUnprocessableEntity, CutBySize, err.Error()+"; ask for fewer days")
 	}
 	slog.ErrorContext(ctx, "a request failed", "error", err)
 	return newProblem(http.StatusInternalServerError, Failed, "the service failed to do this; its log has the cause")

@@ -134,7 +134,7 @@ func codeOf(p *api.Problem) int {
 		return exitUsage
 	case api.SourceFailed:
 		return exitUnreached
-	case api.CutByTime:
+	case api.CutByTime, api.CutBySize:
 		return exitCut
 	}
 	switch p.Status {

@@ -2,34 +2,40 @@ package cli
 
 import (
 	"context"
-	"database/sql"
 	"fmt"
 	"net"
 	"os"
 	"path/filepath"
 	"time"
 
-	_ "github.com/mattn/go-sqlite3" // the driver that the demo writes its records with
 	"github.com/spf13/cobra"
 
 	"pikegate/demo"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/definition"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
 )
 
 func newDemo() *cobra.Command {
-	var listen, dir, asOf string
+	var listen, dir, asOf, engine string
 	c := &cobra.Command{
 		Use:   "demo",
 		Short: "Serve a made-up ferry line to try everything on",
 		Long: `Make the records and reports of Lantern Sound Ferries, an invented line, and
 serve them. The same as-of day always makes the same records. Starting again on
 the same directory keeps what is there; another as-of day makes the ferry tables
-anew and leaves the rest.`,
+anew and leaves the rest.
+
+The records lie in an SQLite file of the service's own, or with --engine on a
+PostgreSQL or MariaDB server, whose address the environment variable
+` + demo.ServerVariable + ` holds, such as postgres://user@127.0.0.1:5432/database
+or mariadb://user@127.0.0.1:3306/. There the demo makes a schema of its own,
+` + demo.Schema + `, and touches nothing else.`,
 		Example: `  pikegate demo
-  pikegate demo --listen 127.0.0.1:9000 --data ./ferries --as-of 2026-11-23`,
+  pikegate demo --listen 127.0.0.1:9000 --data ./ferries --as-of 2026-11-23
+  ` + demo.ServerVariable + `=postgres://me@127.0.0.1/test pikegate demo --engine postgres`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			day, err := demoDay(asOf)
@@ -40,14 +46,27 @@ anew and leaves the rest.`,
 			if err != nil {
 				return fail(exitFailed, "%w", err)
 			}
-			return serveDemo(c, listener, dir, day)
+			on, ok := demoEngines[engine]
+			if !ok {
+				return fail(exitUsage, "engine: %q is not one of sqlite, postgres and mariadb", engine)
+			}
+			if on != definition.Embedded && os.Getenv(demo.ServerVariable) == "" {
+				return fail(exitUsage, "the environment variable %s, which holds the server's address, is not set", demo.ServerVariable)
+			}
+			if !c.Flags().Changed("data") && on != definition.Embedded {
+				dir += "-" + engine
+			}
+			return serveDemo(c, listener, dir, on, day)
 		},
 	}
 	c.Flags().StringVar(&listen, "listen", "127.0.0.1:8080", "address and port; without the flag, the next free port where 8080 is taken")
 	c.Flags().StringVar(&dir, "data", filepath.Join(cacheDir(), "demo"), "directory of the demo's files")
+	c.Flags().StringVar(&engine, "engine", "sqlite", "where the records lie: sqlite, postgres or mariadb")
 	c.Flags().StringVar(&asOf, "as-of", "today", "the day that the records reach up to, and that the service takes for today")
 	return c
 }
+
+var demoEngines = map[string]definition.Engine{"sqlite": definition.Embedded, "postgres": definition.Postgres, "mariadb": definition.MariaDB}
 
 func demoDay(text string) (civil.Day, error) {
 	now := time.Now()
@@ -71,7 +90,7 @@ func demoListener(address string, chosen bool) (net.Listener, error) {
 	return nil, err
 }
 
-func serveDemo(c *cobra.Command, listener net.Listener, dir string, asOf civil.Day) error {
+func serveDemo(c *cobra.Command, listener net.Listener, dir string, on definition.Engine, asOf civil.Day) error {
 	defer listener.Close()
 	ctx := c.Context()
 	if err := startLog("warn", c.ErrOrStderr()); err != nil {
@@ -86,7 +105,7 @@ func serveDemo(c *cobra.Command, listener net.Listener, dir string, asOf civil.D
 		return fail(exitFailed, "%w", err)
 	}
 	defer s.Close()
-	if err := prepareDemo(ctx, s, dir, asOf); err != nil {
+	if err := prepareDemo(ctx, s, dir, on, asOf); err != nil {
 		return fail(exitFailed, "make the demo in %s: %w", dir, err)
 	}
 	fmt.Fprintf(c.OutOrStdout(), "Lantern Sound Ferries as of %s: http://%s\n", asOf.Spelled(), listener.Addr())
@@ -95,23 +114,35 @@ func serveDemo(c *cobra.Command, listener net.Listener, dir string, asOf civil.D
 
 // prepareDemo makes what is not there yet. The day is stored last, so that a
 // start that was broken off is made good by the next one.
-func prepareDemo(ctx context.Context, s *service.Service, dir string, asOf civil.Day) error {
-	fresh := !s.FixedToday().IsValid()
-	path := service.RecordsPath(dir)
-	_, err := os.Stat(path)
-	if fresh || s.FixedToday() != asOf || err != nil {
-		db, err := sql.Open("sqlite3", store.DSN(path))
-		if err != nil {
-			return err
-		}
-		defer db.Close()
-		if err := demo.Fill(ctx, db, asOf); err != nil {
+func prepareDemo(ctx context.Context, s *service.Service, dir string, on definition.Engine, asOf civil.Day) error {
+	before := s.FixedToday()
+	if kept := s.SourceOf(demo.Source); kept != nil && kept.At.Engine != on {
+		return fmt.Errorf("there is a demo on %s already; name another directory by --data", kept.At.Engine)
+	}
+	_, err := os.Stat(service.RecordsPath(dir))
+	if before != asOf || on == definition.Embedded && err != nil {
+		if err := fillDemo(ctx, dir, on, asOf); err != nil {
 			return err
 		}
 	}
-	if err := s.SetToday(ctx, asOf); err != nil || !fresh {
+	if err := s.SetToday(ctx, asOf); err != nil || before.IsValid() {
 		return err
 	}
-	_, err = s.Put(service.WithPerson(ctx, service.Person{Name: "demo", Role: "developer"}), service.Put{Files: demo.Definitions()})
+	_, err = s.Put(service.WithPerson(ctx, service.Person{Name: "demo", Role: "developer"}), service.Put{Files: demo.Definitions(on)})
 	return err
+}
+
+func fillDemo(ctx context.Context, dir string, on definition.Engine, asOf civil.Day) error {
+	var db demo.Database
+	var err error
+	if on == definition.Embedded {
+		db, err = demo.OpenFile(store.DSN(service.RecordsPath(dir)))
+	} else {
+		db, err = demo.OpenServer(ctx, on, os.Getenv(demo.ServerVariable), demo.Schema)
+	}
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	return demo.Fill(ctx, db, asOf)
 }

@@ -8,8 +8,12 @@ import (
 	"io"
 	"math"
 	"strconv"
+	"strings"
 	"time"
-	"unicode/utf8"
+	"unicode"
+	"unsafe"
+
+	"github.com/shopspring/decimal"
 
 	"pikegate/internal/core/record"
 )
@@ -58,6 +62,7 @@ type output struct {
 	columns []*record.Column
 	zone    *time.Location
 	line    []byte // of the row at hand, used again
+	room    []byte // for a value of it
 }
 
 // flush hands the buffer on; readers see the first rows without waiting for
@@ -84,94 +89,79 @@ func (o *output) appendPlain(b []byte, c *record.Column, v record.Value) []byte 
 			return time.Unix(seconds, 0).In(o.zone).AppendFormat(b, time.RFC3339)
 		}
 	}
-	if c.Type == record.YesNo && (v == int64(0) || v == int64(1) || v == true || v == false) {
-		return append(b, map[bool]string{true: "yes", false: "no"}[v == int64(1) || v == true]...)
+	switch c.Type {
+	case record.YesNo:
+		if n, ok := v.Int(); ok && (n == 0 || n == 1) {
+			return append(b, map[int64]string{1: "yes", 0: "no"}[n]...)
+		}
+	case record.Decimal:
+		return appendDecimal(b, c.Scale, v)
 	}
-	switch v := v.(type) {
-	case int64:
-		b = strconv.AppendInt(b, v, 10)
-		if c.Type == record.Decimal && c.Scale > 0 {
-			b = append(b, '.')
-			for range c.Scale {
-				b = append(b, '0')
+	return v.Append(b)
+}
+
+// appendDecimal appends a number with as many digits after the point as it has in its
+// column.
+func appendDecimal(b []byte, scale int, v record.Value) []byte {
+	after := 0 // digits after the point so far
+	if f, ok := v.Float(); ok {
+		return strconv.AppendFloat(b, f, 'f', scale, 64)
+	}
+	if text, ok := v.Digits(); ok {
+		point := strings.IndexByte(text, '.')
+		if point >= 0 {
+			after = len(text) - point - 1
+		}
+		if after > scale || strings.ContainsFunc(text, unicode.IsLetter) {
+			if d, err := decimal.NewFromString(text); err == nil {
+				return append(b, d.StringFixed(int32(scale))...)
 			}
+			return append(b, text...)
 		}
-	case float64:
-		if c.Type == record.Decimal {
-			return strconv.AppendFloat(b, v, 'f', c.Scale, 64)
+		b = append(b, text...)
+		if point >= 0 {
+			return append(b, zeros[:scale-after]...)
 		}
-		b = strconv.AppendFloat(b, v, 'f', -1, 64)
-	case bool:
-		b = strconv.AppendBool(b, v)
-	case string:
-		b = append(b, v...)
-	case []byte:
-		b = append(b, v...)
+	} else if b = v.Append(b); !isWhole(v) {
+		return b
+	}
+	if scale > 0 {
+		b = append(append(b, '.'), zeros[:scale]...)
 	}
 	return b
 }
 
+func isWhole(v record.Value) bool {
+	_, ok := v.Int()
+	return ok
+}
+
+// zeros are as many as a scale may ask for.
+var zeros = strings.Repeat("0", record.MostScale)
+
 // appendJSON appends a value as JSON: integers and numbers as numbers, yes and no
 // as true and false, a missing value as null, all else as text.
 func (o *output) appendJSON(b []byte, c *record.Column, v record.Value) []byte {
-	switch n := v.(type) {
-	case nil:
+	if v.IsMissing() {
 		return append(b, "null"...)
-	case int64:
-		if c.Type == record.Integer || c.Type == record.Number {
-			return strconv.AppendInt(b, n, 10)
+	}
+	switch c.Type {
+	case record.Integer, record.Number:
+		if isWhole(v) {
+			return v.Append(b)
 		}
-		if c.Type == record.YesNo && (n == 0 || n == 1) {
+		if f, ok := v.Float(); ok && c.Type == record.Number && !math.IsNaN(f) && !math.IsInf(f, 0) {
+			return strconv.AppendFloat(b, f, 'g', -1, 64)
+		}
+	case record.YesNo:
+		if n, ok := v.Int(); ok && (n == 0 || n == 1) {
 			return strconv.AppendBool(b, n == 1)
 		}
-	case bool:
-		return strconv.AppendBool(b, n)
-	case float64:
-		if c.Type == record.Number && !math.IsNaN(n) && !math.IsInf(n, 0) {
-			return strconv.AppendFloat(b, n, 'g', -1, 64)
-		}
-	case string:
-		if c.Type == record.Text {
-			return AppendString(b, n)
+	case record.Text:
+		if text, ok := v.Chars(); ok {
+			return record.AppendJSON(b, text)
 		}
 	}
-	var room [48]byte
-	return AppendString(b, string(o.appendPlain(room[:0], c, v)))
-}
-
-const hex = "0123456789abcdef"
-
-// AppendString appends a text as a JSON string (RFC 8259). Bytes that are not
-// UTF-8 become U+FFFD.
-func AppendString(b []byte, s string) []byte {
-	b = append(b, '"')
-	from := 0
-	for i := 0; i < len(s); {
-		c := s[i]
-		if c >= utf8.RuneSelf {
-			r, size := utf8.DecodeRuneInString(s[i:])
-			if r == utf8.RuneError && size == 1 {
-				b = append(append(b, s[from:i]...), `\ufffd`...)
-				from = i + 1
-			}
-			i += size
-			continue
-		}
-		if c >= ' ' && c != '"' && c != '\\' {
-			i++
-			continue
-		}
-		b = append(b, s[from:i]...)
-		switch c {
-		case '"', '\\':
-			b = append(b, '\\', c)
-		case '\n':
-			b = append(b, '\\', 'n')
-		default:
-			b = append(b, '\\', 'u', '0', '0', hex[c>>4], hex[c&15])
-		}
-		i++
-		from = i
-	}
-	return append(append(b, s[from:]...), '"')
+	o.room = o.appendPlain(o.room[:0], c, v)
+	return record.AppendJSON(b, unsafe.String(unsafe.SliceData(o.room), len(o.room)))
 }

@@ -23,15 +23,15 @@ func (w *csvWriter) Begin() error {
 
 func (w *csvWriter) Row(values []record.Value) error {
 	w.line = w.line[:0]
-	var room [96]byte
 	for i, c := range w.columns {
-		if values[i] == nil {
+		if values[i].IsMissing() {
 			if i > 0 {
 				w.line = append(w.line, ',')
 			}
 			continue
 		}
-		w.field(i, w.appendPlain(room[:0], c, values[i]))
+		w.room = w.appendPlain(w.room[:0], c, values[i])
+		w.field(i, w.room)
 	}
 	w.line = append(w.line, '\r', '\n')
 	return w.send()
@@ -129,7 +129,7 @@ type ndjsonWriter struct {
 func newNDJSON(out output) *ndjsonWriter {
 	w := &ndjsonWriter{output: out}
 	for _, c := range out.columns {
-		w.names = append(w.names, append(AppendString(nil, c.Name), ':'))
+		w.names = append(w.names, append(record.AppendJSON(nil, c.Name), ':'))
 	}
 	return w
 }

@@ -2,7 +2,6 @@ package judge_test
 
 import (
 	"cmp"
-	"database/sql"
 	"fmt"
 	"os"
 	"slices"
@@ -11,7 +10,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/mattn/go-sqlite3"
 	"github.com/stretchr/testify/require"
 	"go.yaml.in/yaml/v3"
 	"pgregory.net/rapid"
@@ -25,6 +23,7 @@ import (
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/record"
 	"pikegate/internal/judge"
+	"pikegate/internal/source/sourcetest"
 )
 
 const world = `pikegate: 1
@@ -220,6 +219,9 @@ func answers(t *rapid.T) map[string]string {
 	return given
 }
 
+// at are the keys of a source on each engine.
+var at = map[definition.Engine]string{definition.Postgres: "engine: postgres\naddress: {env: A}\n", definition.MariaDB: "engine: mariadb\naddress: {env: A}\n"}
+
 type drawn struct {
 	records         []judge.Record
 	where, filter   any
@@ -232,7 +234,7 @@ type drawn struct {
 
 // compiled takes the criteria through the whole of the product: YAML, answers,
 // criteria, SQL. breaks can spoil what comes out.
-func compiled(t *rapid.T, db *sql.DB, breaks func(*compile.Query)) drawn {
+func compiled(t *rapid.T, db sourcetest.Engine, breaks func(*compile.Query)) drawn {
 	d := drawn{records: records(t), where: tree(t, 3), filter: tree(t, 1), answers: answers(t)}
 	if strings.Contains(fmt.Sprint(d.filter), "map[filter:some]") {
 		d.filter = condition(t) // a filter must not use itself
@@ -248,11 +250,14 @@ func compiled(t *rapid.T, db *sql.DB, breaks func(*compile.Query)) drawn {
 	query, err := yaml.Marshal(m{"pikegate": 1, "query": "q", "of": "t", "show": []any{"id"}, "where": d.where, "sort": sorted})
 	require.NoError(t, err)
 	// The first keys come first.
-	d.text = world + ordered(string(text), "filter") + "---\n" + ordered(string(query), "query")
+	d.text = strings.Replace(world, "zone:", at[db.Name]+"zone:", 1) + ordered(string(text), "filter") + "---\n" + ordered(string(query), "query")
 	docs, faults := definition.Split(definition.File{Name: "w.yaml", Text: d.text})
 	require.Empty(t, faults, d.text)
 	setting := phrase.Setting{AsOf: civil.MustParseDay("2026-11-23"), Zone: helsinki}
 	catalog, faults := definition.Load(docs, setting) // without findings: what never holds is drawn too
+	if slices.ContainsFunc(faults, func(f *fault.Fault) bool { return f.Code == definition.EngineCannot }) {
+		t.Skip("MariaDB does not do this, and says so")
+	}
 	require.Empty(t, faults, d.text)
 	q := catalog.Queries["q"]
 	entered := map[string]prompt.Entered{}
@@ -267,14 +272,14 @@ func compiled(t *rapid.T, db *sql.DB, breaks func(*compile.Query)) drawn {
 	require.Empty(t, refused)
 	bound, _ := criteria.Bind(q.Where, understood, nil, setting)
 	fill(t, db, d.records)
-	compiled := compile.Query{Table: "t", Show: q.Show, Where: bound, Sort: q.Sort, Key: q.Of.Key, Zone: helsinki, Extents: map[*record.Column]compile.Extent{}}
+	compiled := compile.Query{Show: q.Show, Where: bound, Sort: q.Sort, Key: q.Of.Key, Zone: helsinki, Extents: map[*record.Column]compile.Extent{}}
 	for _, c := range compiled.Timed() {
 		compiled.Extents[c] = compile.Extent{First: 1769904000, Last: 1798761600} // more than the records hold
 	}
 	if breaks != nil {
 		breaks(&compiled)
 	}
-	s := compile.New(compile.SQLite{}).Select(compiled)
+	s := compile.New(db.Source.Dialect(), compile.From{Table: "t"}, db.Facts(t, "t")).Select(compiled)
 	d.statement, d.args = s.SQL, s.Args
 	return d
 }
@@ -362,54 +367,59 @@ func must[T any](v T, err error) T {
 	return v
 }
 
-func open(t *testing.T) *sql.DB {
-	name := "judged-" + t.Name()
-	sql.Register(name, &sqlite3.SQLiteDriver{ConnectHook: func(c *sqlite3.SQLiteConn) error {
-		return c.RegisterFunc(compile.FoldFunction, compile.FoldValue, true)
-	}})
-	db, err := sql.Open(name, ":memory:")
-	require.NoError(t, err)
-	db.SetMaxOpenConns(1)
-	t.Cleanup(func() { db.Close() })
-	_, err = db.Exec("CREATE TABLE t (id INTEGER PRIMARY KEY, late INTEGER, seats INTEGER, fare REAL, route TEXT COLLATE NOCASE, other TEXT, note TEXT, day TEXT, due TEXT, left TEXT, came TEXT, full INTEGER)")
-	require.NoError(t, err)
-	return db
+// table makes the table t, with a column of texts that compares in another way than by
+// code point.
+func table(t *testing.T, db sourcetest.Engine) {
+	columns := map[definition.Engine]string{
+		definition.SQLite:   `route TEXT COLLATE NOCASE, other TEXT, note TEXT, day TEXT, due TEXT, "left" TEXT, came TEXT, "full" INTEGER, fare REAL`,
+		definition.Postgres: `route text COLLATE "en-x-icu", other varchar(20) COLLATE "C", note text, day text, due text, "left" text, came text COLLATE "C", "full" boolean, fare numeric`,
+		definition.MariaDB:  "route VARCHAR(20) COLLATE utf8mb4_general_ci, other VARCHAR(20), note VARCHAR(20) COLLATE utf8mb4_bin, day VARCHAR(20), due VARCHAR(20), `left` VARCHAR(20), came VARCHAR(20), full TINYINT, fare DECIMAL(8, 2)",
+	}[db.Name]
+	db.Exec(t, "CREATE TABLE t (id INTEGER PRIMARY KEY, late INTEGER, seats INTEGER, "+columns+")")
 }
 
-func fill(t *rapid.T, db *sql.DB, records []judge.Record) {
-	_, err := db.Exec("DELETE FROM t")
-	require.NoError(t, err)
+func fill(t *rapid.T, db sourcetest.Engine, records []judge.Record) {
+	db.Exec(t, "DELETE FROM t")
+	if len(records) == 0 {
+		return
+	}
+	names := []string{"id"}
+	for _, name := range columns {
+		names = append(names, db.Source.Dialect().Name(name))
+	}
+	places := strings.TrimSuffix(strings.Repeat("?, ", len(names)), ", ")
+	var rows []string
+	var values []any
 	for _, r := range records {
-		values := []any{r["id"]}
+		rows = append(rows, "("+places+")")
+		values = append(values, r["id"])
 		for _, name := range columns {
-			values = append(values, r[name])
+			value := r[name]
+			if n, whole := value.(int); name == "full" && whole && db.Name == definition.Postgres {
+				value = n == 1
+			}
+			values = append(values, value)
 		}
-		_, err := db.Exec("INSERT INTO t (id, "+`"late", "seats", "fare", "route", "other", "note", "day", "due", "left", "came", "full"`+") VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", values...)
-		require.NoError(t, err)
 	}
+	db.Exec(t, "INSERT INTO t ("+strings.Join(names, ", ")+") VALUES "+strings.Join(rows, ", "), values...)
 }
 
-func selected(db *sql.DB, statement string, args []any) ([]int, error) {
-	rows, err := db.Query(statement, args...)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
+func selected(db sourcetest.Engine, statement string, args []any) ([]int, error) {
+	rows, err := db.Read(compile.Statement{SQL: statement, Args: args})
 	ids := []int{}
-	for rows.Next() {
-		var id int
-		if err := rows.Scan(&id); err != nil {
-			return nil, err
-		}
+	for _, row := range rows {
+		id, _ := strconv.Atoi(row)
 		ids = append(ids, id)
 	}
-	return ids, rows.Err()
+	return ids, err
 }
 
 // Whatever the records, criteria and answers: the product's SQL returns what the
 // judge says, in its order. PIKEGATE_JUDGE says for how long to try.
-func TestTheProductAgreesWithTheJudge(t *testing.T) {
-	db := open(t)
+func TestTheProductAgreesWithTheJudge(t *testing.T) { sourcetest.Each(t, agrees) }
+
+func agrees(t *testing.T, db sourcetest.Engine) {
+	table(t, db)
 	check := func(t *rapid.T) {
 		d := compiled(t, db, nil)
 		got, err := selected(db, d.statement, d.args)
@@ -426,7 +436,8 @@ func TestTheProductAgreesWithTheJudge(t *testing.T) {
 
 // Ten faults and more, planted in what the compiler makes, are each caught.
 func TestPlantedFaultsAreCaught(t *testing.T) {
-	db := open(t)
+	db := sourcetest.Open(t, definition.SQLite)
+	table(t, db)
 	swap := func(pairs ...string) func(string) string { return strings.NewReplacer(pairs...).Replace }
 	for _, planted := range []struct {
 		name   string

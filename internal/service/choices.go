@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -72,38 +71,34 @@ func contains(label, search string) bool {
 
 // listed reads choices from the data, narrowed by the answers that there are.
 func (s *Service) listed(ctx context.Context, list *definition.ChoiceList, answers prompt.Answers, setting phrase.Setting, l compile.Listing) ([]Choice, error) {
-	sql := s.published.Load().sql
+	from, err := s.relation(ctx, list.Of)
+	if err != nil {
+		return nil, err
+	}
 	where, _ := criteria.Bind(list.Where, answers, attributes(PersonOf(ctx)), setting)
-	l.Table, l.Where, l.Zone, l.Value, l.Label, l.Count = list.Of.Table, where, list.Of.Source.Zone, list.Value, list.Label, list.Count
+	l.Where, l.Zone, l.Value, l.Label, l.Count = where, list.Of.Source.Zone, list.Value, list.Label, list.Count
 	ctx, cancel := context.WithTimeout(ctx, s.config.RunTime)
 	defer cancel()
 	found := []Choice{}
-	err := s.records.View(ctx, func(v source.View) error {
-		extents, err := extentsOf(ctx, v, sql, l.Query)
+	err = from.View(ctx, func(v source.View) error {
+		extents, err := extentsOf(ctx, v, from.sql, l.Query)
 		if err != nil {
 			return err
 		}
 		l.Extents = extents
-		return v.Rows(ctx, sql.Choices(l), func(row []record.Value) error {
-			c := Choice{Option: prompt.Option{Value: text(row[0]), Label: text(row[1])}}
+		return v.Rows(ctx, from.sql.Choices(l), func(row []record.Value) error {
+			c := Choice{Option: prompt.Option{Value: row[0].String(), Label: row[1].String()}}
 			if l.Count {
-				c.Count, _ = row[2].(int64)
+				c.Count, _ = row[2].Int()
 			}
 			found = append(found, c)
 			return nil
 		})
 	})
 	if err != nil {
-		return nil, &SourceError{Source: list.Of.Source.Name, Err: err}
+		return nil, s.failed(list.Of, err)
 	}
 	return found, nil
-}
-
-func text(v record.Value) string {
-	if b, ok := v.([]byte); ok {
-		return string(b)
-	}
-	return fmt.Sprint(v)
 }
 
 // hold holds the answers to choices that come from the data to what the data

@@ -51,11 +51,15 @@ func (s *Service) daysIn(ctx context.Context, of *definition.Dataset, c *record.
 	if known, ok := published.extents.Load(c); ok && s.config.Now().Sub(known.(knownExtent).at) < extentAge {
 		return known.(knownExtent).days, nil
 	}
+	from, err := s.relation(ctx, of)
+	if err != nil {
+		return civil.Period{}, err
+	}
 	ctx, cancel := context.WithTimeout(ctx, s.config.RunTime)
 	defer cancel()
 	var days civil.Period
-	err := s.records.View(ctx, func(v source.View) error {
-		extent, ok, err := extentOf(ctx, v, published.sql, of.Table, c)
+	err = from.View(ctx, func(v source.View) error {
+		extent, ok, err := extentOf(ctx, v, from.sql, c)
 		if ok && c.Type == record.Instant {
 			days = civil.Period{First: civil.DayHolding(extent.First, of.Source.Zone), Last: civil.DayHolding(extent.Last, of.Source.Zone)}
 		} else if ok {
@@ -64,7 +68,7 @@ func (s *Service) daysIn(ctx context.Context, of *definition.Dataset, c *record.
 		return err
 	})
 	if err != nil {
-		return civil.Period{}, &SourceError{Source: of.Source.Name, Err: err}
+		return civil.Period{}, s.failed(of, err)
 	}
 	published.extents.Store(c, knownExtent{days, s.config.Now()})
 	return days, nil
@@ -75,7 +79,7 @@ func (s *Service) daysIn(ctx context.Context, of *definition.Dataset, c *record.
 func extentsOf(ctx context.Context, v source.View, sql *compile.Compiler, q compile.Query) (map[*record.Column]compile.Extent, error) {
 	found := map[*record.Column]compile.Extent{}
 	for _, c := range q.Timed() {
-		extent, ok, err := extentOf(ctx, v, sql, q.Table, c)
+		extent, ok, err := extentOf(ctx, v, sql, c)
 		if err != nil {
 			return nil, err
 		}
@@ -88,10 +92,10 @@ func extentsOf(ctx context.Context, v source.View, sql *compile.Compiler, q comp
 
 // extentOf is the first and the last value of a dated column, in seconds, those of
 // days and wall times as if UTC; false where none can be read.
-func extentOf(ctx context.Context, v source.View, sql *compile.Compiler, table string, c *record.Column) (compile.Extent, bool, error) {
+func extentOf(ctx context.Context, v source.View, sql *compile.Compiler, c *record.Column) (compile.Extent, bool, error) {
 	var ends [2]int64
 	for i := range ends {
-		stored, err := v.One(ctx, sql.Edge(table, c, i == 1))
+		stored, err := v.One(ctx, sql.Edge(c, i == 1))
 		if err != nil {
 			return compile.Extent{}, false, err
 		}

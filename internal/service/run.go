@@ -222,8 +222,8 @@ type Run struct {
 	Zone    *time.Location
 
 	service *Service
-	source  string
-	sql     *compile.Compiler
+	of      *definition.Dataset
+	from    *relation
 	query   compile.Query
 	receipt Receipt
 }
@@ -253,15 +253,19 @@ func (s *Service) Prepare(ctx context.Context, name string, req Request) (*Run, 
 	if len(refused) > 0 {
 		return nil, &Refusal{Kind: AnswersRefused, Faults: refused}
 	}
+	relation, err := s.relation(ctx, table.Of)
+	if err != nil {
+		return nil, err
+	}
 	where, dropped := criteria.Bind(report.Criteria(), answers, attributes(PersonOf(ctx)), setting)
 	said := criteria.Say(table.Of.Title, where, dropped, table.Sort, criteria.Clock{Name: from.Clock, Zone: from.Zone})
 	return &Run{
 		Columns: table.Show,
 		Zone:    from.Zone,
 		service: s,
-		source:  from.Name,
-		sql:     s.published.Load().sql,
-		query: compile.Query{Table: table.Of.Table, Show: table.Show, Where: where, Sort: table.Sort, Key: table.Of.Key,
+		of:      table.Of,
+		from:    relation,
+		query: compile.Query{Show: table.Show, Where: where, Sort: table.Sort, Key: table.Of.Key,
 			Zone: from.Zone, Limit: req.Limit, Skip: req.Skip},
 		receipt: Receipt{Report: name, Title: report.Title, Person: PersonOf(ctx).Name, AsOf: setting.AsOf, Zone: from.Zone.String(), Clock: from.Clock,
 			Answers: inOrder(report, answers), ReadBack: said.String(), Pieces: said},
@@ -270,6 +274,9 @@ func (s *Service) Prepare(ctx context.Context, name string, req Request) (*Run, 
 
 // ErrTime is the cause where a run took longer than it may.
 var ErrTime = errors.New("the run took longer than it may")
+
+// ErrSize is the cause where a result has more rows than its source allows.
+var ErrSize = errors.New("the result has more rows than its source allows")
 
 // SourceError is a source that did not answer, or not with what was asked.
 type SourceError struct {
@@ -286,25 +293,39 @@ func (e *SourceError) Unwrap() error { return e.Err }
 // error the result is not whole.
 func (r *Run) Stream(ctx context.Context, w export.Writer) (*Receipt, error) {
 	limit := r.service.config.RunTime
+	if own := r.of.Source.At.Time; own > 0 {
+		limit = min(limit, own)
+	}
+	leave, err := r.from.Enter(ctx, r.receipt.Person)
+	if err != nil {
+		return nil, r.service.failed(r.of, err)
+	}
+	defer leave()
 	ctx, cancel := context.WithTimeoutCause(ctx, limit, fmt.Errorf("%w: %s", ErrTime, limit))
 	defer cancel()
 	receipt := r.receipt
 	receipt.StartedAt = r.service.config.Now().UTC()
 	start := time.Now()
+	most := -1 // the number of the first row that is one too many
+	if n := r.of.Source.At.Rows; n > 0 {
+		most = n + 1
+	}
 	var unsent error // what w failed with: the one who reads is gone
-	err := r.service.records.View(ctx, func(v source.View) error {
-		extents, err := extentsOf(ctx, v, r.sql, r.query)
+	err = r.from.View(ctx, func(v source.View) error {
+		extents, err := extentsOf(ctx, v, r.from.sql, r.query)
 		if err != nil {
 			return err
 		}
 		r.query.Extents = extents
-		err = v.Rows(ctx, r.sql.Select(r.query), func(row []record.Value) error {
+		err = v.Rows(ctx, r.from.sql.Select(r.query), func(row []record.Value) error {
 			if receipt.Rows == 0 {
 				if unsent = w.Begin(); unsent != nil {
 					return unsent
 				}
 			}
-			receipt.Rows++
+			if receipt.Rows++; receipt.Rows == most {
+				return fmt.Errorf("%w: %d", ErrSize, most-1)
+			}
 			unsent = w.Row(row)
 			return unsent
 		})
@@ -313,7 +334,7 @@ func (r *Run) Stream(ctx context.Context, w export.Writer) (*Receipt, error) {
 		}
 		receipt.Records = int64(receipt.Rows)
 		if r.query.Limit > 0 {
-			receipt.Records, err = v.Count(ctx, r.sql.Count(r.query))
+			receipt.Records, err = v.Count(ctx, r.from.sql.Count(r.query))
 		}
 		return err
 	})
@@ -323,8 +344,10 @@ func (r *Run) Stream(ctx context.Context, w export.Writer) (*Receipt, error) {
 		return nil, context.Cause(ctx)
 	case unsent != nil:
 		return nil, unsent
+	case errors.Is(err, ErrSize):
+		return nil, err
 	default:
-		return nil, &SourceError{Source: r.source, Err: err}
+		return nil, r.service.failed(r.of, err)
 	}
 	if receipt.Rows == 0 {
 		if err := w.Begin(); err != nil {

@@ -15,7 +15,6 @@ import (
 	"time"
 
 	"pikegate/internal/core/civil"
-	"pikegate/internal/core/compile"
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/fault"
@@ -34,14 +33,11 @@ type Config struct {
 	Now         func() time.Time
 }
 
-// The files of a service in its directory.
-const (
-	ownFile     = "pikegate.db" // its own records
-	recordsFile = "records.db"  // the embedded business records
-)
+// ownFile is the file of the service's own records, in its directory.
+const ownFile = "pikegate.db"
 
 // RecordsPath is the file of the embedded business records in a directory.
-func RecordsPath(dir string) string { return filepath.Join(dir, recordsFile) }
+func RecordsPath(dir string) string { return filepath.Join(dir, source.EmbeddedFile) }
 
 // todaySetting is the day that the service takes for today; unset, it is the
 // day that clocks show in the zone of the report.
@@ -51,7 +47,7 @@ const todaySetting = "today"
 type Service struct {
 	config  Config
 	store   *store.Store
-	records *source.Embedded
+	sources *source.Pool
 	today   civil.Day // the zero Day: what clocks show
 
 	changing  sync.Mutex // so that catalogs follow each other as they were stored
@@ -62,12 +58,17 @@ type Service struct {
 // was made of their columns.
 type published struct {
 	*definition.Catalog
-	sql     *compile.Compiler
-	extents sync.Map // *record.Column to knownExtent
+	relations sync.Map // *definition.Dataset to *relation
+	extents   sync.Map // *record.Column to knownExtent
 }
 
 func (s *Service) publish(c *definition.Catalog) {
-	s.published.Store(&published{Catalog: c, sql: compile.New(compile.SQLite{})})
+	s.published.Store(&published{Catalog: c})
+	used := map[definition.Connection]bool{}
+	for _, from := range c.Sources {
+		used[from.At] = true
+	}
+	s.sources.Keep(used)
 }
 
 // Open opens the service's files, and makes its own where there is none.
@@ -76,11 +77,7 @@ func Open(ctx context.Context, c Config) (*Service, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Service{config: c, store: own}
-	if s.records, err = source.OpenEmbedded(RecordsPath(c.Dir)); err != nil {
-		own.Close()
-		return nil, err
-	}
+	s := &Service{config: c, store: own, sources: source.NewPool(c.Dir)}
 	if err := s.load(ctx); err != nil {
 		s.Close()
 		return nil, err
@@ -108,7 +105,7 @@ func (s *Service) load(ctx context.Context) error {
 
 // Close closes the service's files.
 func (s *Service) Close() error {
-	err := s.records.Close()
+	err := s.sources.Close()
 	if own := s.store.Close(); own != nil {
 		return own
 	}
@@ -200,6 +197,9 @@ func (s *Service) Report(name string) (*definition.Report, error) {
 	return nil, &Refusal{Kind: Unknown, Faults: fault.List{f}}
 }
 
+// SourceOf finds a published source, nil where there is none of that name.
+func (s *Service) SourceOf(name string) *definition.Source { return s.published.Load().Sources[name] }
+
 // Reports lists the published reports by shelf and title. A search keeps those
 // that hold each of its words somewhere, in any case.
 func (s *Service) Reports(search string) []*definition.Report {
@@ -281,12 +281,16 @@ func (s *Service) unindexed(ctx context.Context, q *definition.Query, d definiti
 		return nil, nil
 	}
 	var found fault.List
-	err := s.records.View(ctx, func(v source.View) error {
-		leads, about, err := v.Indexes(ctx, q.Of.Table)
-		if err != nil || about < largeTable || slices.ContainsFunc(columns, func(c string) bool { return slices.Contains(leads, c) }) {
+	from, err := s.sources.Get(q.Of.Source.At)
+	if err != nil {
+		return nil, err
+	}
+	err = from.View(ctx, func(v source.View) error {
+		t, err := v.Table(ctx, q.Of.Table)
+		if err != nil || t.About < largeTable || slices.ContainsFunc(columns, t.Leads) {
 			return err
 		}
-		f := fault.New("no_index", "the table %q has about %d records and no index that starts with %s: a search by it reads them all", q.Of.Table, about, fault.Either(fault.Quoted(columns)))
+		f := fault.New("no_index", "the table %q has about %d records and no index that starts with %s: a search by it reads them all", q.Of.Table, t.About, fault.Either(fault.Quoted(columns)))
 		f.Warning = true
 		found = append(found, f.At(fault.Place{File: d.File, Line: d.Line, Column: 1}))
 		return nil

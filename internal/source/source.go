@@ -1,161 +1,250 @@
-// Package source reads business records out of the databases that hold them.
-// It never writes to one.
+// Package source reads business records out of the databases that hold them:
+// SQLite files, PostgreSQL and MariaDB. It never writes to one: every statement
+// runs in a transaction that only reads, on a connection that only reads.
 package source
 
 import (
+	"cmp"
 	"context"
-	"database/sql"
-	"database/sql/driver"
 	"errors"
 	"fmt"
 	"io"
-	"net/url"
-
-	"github.com/mattn/go-sqlite3"
+	"path/filepath"
+	"regexp"
+	"time"
 
 	"pikegate/internal/core/compile"
+	"pikegate/internal/core/definition"
 	"pikegate/internal/core/record"
 )
 
-// ErrChanged is the cause of a failure where the database no longer has what
-// a dataset describes: a table or a column is gone.
-var ErrChanged = errors.New("the database does not have what the dataset describes")
-
-// Embedded is the SQLite file of business records that belongs to the service.
-// It is safe for concurrent use; each View has a connection of its own.
-type Embedded struct {
-	db *sql.DB
+// Source is one database. It is safe for concurrent use; each View has a connection
+// of its own.
+type Source struct {
+	engine
+	gate *gate
 }
 
-// driverName is SQLite with the function that texts are folded by.
-const driverName = "pikegate-sqlite"
-
-func init() {
-	sql.Register(driverName, &sqlite3.SQLiteDriver{ConnectHook: func(c *sqlite3.SQLiteConn) error {
-		return c.RegisterFunc(compile.FoldFunction, compile.FoldValue, true)
-	}})
+// engine is what differs between databases.
+type engine interface {
+	// Dialect is the SQL that it understands.
+	Dialect() compile.Dialect
+	// Close ends the connections, once they are given back.
+	Close() error
+	// view hands one snapshot to use.
+	view(ctx context.Context, use func(session) error) error
+	// catalog is where the database describes itself.
+	catalog() catalog
 }
 
-// OpenEmbedded opens the file for reading. Nothing is read before the first
-// View, so that a file that is not there yet is no error here.
-func OpenEmbedded(path string) (*Embedded, error) {
-	db, err := sql.Open(driverName, "file:"+(&url.URL{Path: path}).EscapedPath()+"?mode=ro&_query_only=1&_busy_timeout=5000")
+// session is one snapshot of a database.
+type session interface {
+	rows(ctx context.Context, s compile.Statement) (cursor, error)
+}
+
+// cursor is the result of a statement that runs.
+type cursor interface {
+	width() int
+	// next adds a row to the batch; io.EOF where there is none.
+	next(*record.Batch) error
+	close() error
+}
+
+// Open opens the source of a definition. dir is the directory of the service, where
+// the embedded records and files of relative names lie. Nothing is read before the
+// first View: a database that does not answer is no error here.
+func Open(c definition.Connection, dir string) (*Source, error) {
+	var e engine
+	var err error
+	switch c.Engine {
+	case definition.Postgres:
+		e, err = openPostgres(c)
+	case definition.MariaDB:
+		e, err = openMariaDB(c)
+	default:
+		file := cmp.Or(c.File, EmbeddedFile)
+		if !filepath.IsAbs(file) {
+			file = filepath.Join(dir, file)
+		}
+		e, err = openSQLite(file)
+	}
 	if err != nil {
 		return nil, err
 	}
-	return &Embedded{db: db}, nil
+	return &Source{engine: e, gate: newGate(c.AtOnce, c.Waiting)}, nil
 }
 
-// Close closes the file.
-func (e *Embedded) Close() error { return e.db.Close() }
+// EmbeddedFile is the file of the embedded records, in the directory of the service.
+const EmbeddedFile = "records.db"
 
 // View is one snapshot of a database: whatever is read through it belongs to
 // the same moment.
 type View struct {
-	conn *sqlite3.SQLiteConn
+	session session
+	catalog catalog
+	dialect compile.Dialect
 }
 
 // View hands one snapshot to use and ends it afterwards. When ctx ends, the
-// statement that runs is interrupted.
-func (e *Embedded) View(ctx context.Context, use func(View) error) error {
-	conn, err := e.db.Conn(ctx)
+// statement that runs is stopped in the database. An error of use is returned as it
+// is.
+func (s *Source) View(ctx context.Context, use func(View) error) error {
+	return s.view(ctx, func(now session) error { return use(View{now, s.catalog(), s.Dialect()}) })
+}
+
+// The rows that are read before they are handed on: few at first, so that the first
+// of them wait for no others, then many.
+const (
+	firstBatch = 64
+	laterBatch = 512
+)
+
+// selects is how a statement that reads begins.
+var selects = regexp.MustCompile(`(?i)^[\s(]*(SELECT|WITH|EXPLAIN|VALUES)\b`)
+
+// Rows runs the statement and hands each row to use. The row is used again for later
+// ones. While use has rows, the next ones are read, as many as two batches hold: a
+// slow use slows the reading down. An error of use ends the reading and is returned
+// as it is.
+func (v View) Rows(ctx context.Context, s compile.Statement, use func(row []record.Value) error) error {
+	if !selects.MatchString(s.SQL) {
+		return failed(Other, "only a SELECT is run")
+	}
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	c, err := v.session.rows(ctx, s)
 	if err != nil {
 		return err
 	}
-	defer conn.Close()
-	return conn.Raw(func(dc any) (err error) {
-		c := dc.(*sqlite3.SQLiteConn)
-		if _, err := c.ExecContext(ctx, "BEGIN", nil); err != nil {
-			return err
+	all := func(b *record.Batch) error {
+		for i := range b.Len() {
+			if err := use(b.Row(i)); err != nil {
+				return err
+			}
 		}
-		defer func() {
-			_, end := c.ExecContext(context.WithoutCancel(ctx), "ROLLBACK", nil)
-			err = errors.Join(err, end)
-		}()
-		return use(View{conn: c})
-	})
-}
-
-// Rows runs the statement and hands each row to use. The row is used again for
-// the next one. An error of use ends the reading and is returned as it is.
-func (v View) Rows(ctx context.Context, s compile.Statement, use func(row []record.Value) error) error {
-	named := make([]driver.NamedValue, len(s.Args))
-	for i, arg := range s.Args {
-		named[i] = driver.NamedValue{Ordinal: i + 1, Value: arg}
+		return nil
 	}
-	rows, err := v.conn.QueryContext(ctx, s.SQL, named)
+	first := &record.Batch{}
+	switch end := read(c, first, firstBatch); {
+	case end == nil:
+		err = readAhead(ctx, cancel, c, first, all)
+	case errors.Is(end, io.EOF):
+		err = all(first)
+	default:
+		err = end
+	}
 	if err != nil {
-		return explain(err)
+		cancel() // what is left is not read to its end
+		_ = c.close()
+		return err
 	}
-	defer rows.Close()
-	width := len(rows.Columns())
-	values := make([]driver.Value, width)
-	row := make([]record.Value, width)
-	for {
-		switch err := rows.Next(values); {
-		case errors.Is(err, io.EOF):
-			// An interrupted statement can look like one that ended.
-			return ctx.Err()
-		case err != nil:
-			return explain(err)
-		}
-		for i, value := range values {
-			row[i] = value
-		}
-		if err := use(row); err != nil {
+	return c.close()
+}
+
+// read fills a batch; io.EOF where the result ends in it.
+func read(c cursor, b *record.Batch, most int) error {
+	b.Reset(c.width())
+	for range most {
+		if err := c.next(b); err != nil {
 			return err
 		}
 	}
+	return nil
 }
 
-// One runs a statement that returns one value, nil where it returns none.
-func (v View) One(ctx context.Context, s compile.Statement) (record.Value, error) {
-	var value record.Value
-	err := v.Rows(ctx, s, func(row []record.Value) error {
-		value = row[0]
-		if text, ok := value.([]byte); ok {
-			value = string(text) // the driver's, until the next row
+// readAhead hands on what is read while the next batches are being read.
+func readAhead(ctx context.Context, cancel func(), c cursor, first *record.Batch, use func(*record.Batch) error) (err error) {
+	type filled struct {
+		batch *record.Batch
+		end   error
+	}
+	full, free := make(chan filled, 2), make(chan *record.Batch, 2)
+	free <- &record.Batch{}
+	go func() {
+		defer close(full)
+		for {
+			select {
+			case b := <-free:
+				err := read(c, b, laterBatch)
+				full <- filled{b, err}
+				if err != nil {
+					return
+				}
+			case <-ctx.Done():
+				return
+			}
 		}
+	}()
+	// The cursor is free again only when the other reader has ended.
+	defer func() {
+		if err != nil {
+			cancel()
+		}
+		for range full {
+		}
+	}()
+	if err := use(first); err != nil {
+		return err
+	}
+	free <- first
+	for f := range full {
+		if f.end != nil && !errors.Is(f.end, io.EOF) {
+			return f.end
+		}
+		if err := use(f.batch); err != nil || f.end != nil {
+			return err
+		}
+		free <- f.batch
+	}
+	return ctx.Err()
+}
+
+// One runs a statement that returns one value, missing where it returns none.
+func (v View) One(ctx context.Context, s compile.Statement) (value record.Value, err error) {
+	err = v.Rows(ctx, s, func(row []record.Value) error {
+		value = row[0]
 		return nil
 	})
 	return value, err
 }
 
-// Indexes are the columns that an index of the table starts with, and about how
-// many records the table has. A table that is not there has none.
-func (v View) Indexes(ctx context.Context, table string) (leads []string, about int64, err error) {
-	err = v.Rows(ctx, compile.Statement{Args: []any{table}, SQL: `SELECT i.name FROM pragma_index_list(?) l JOIN pragma_index_info(l.name) i WHERE i.seqno = 0
-		UNION SELECT name FROM pragma_table_info(?1) WHERE pk = 1`}, func(row []record.Value) error {
-		switch name := row[0].(type) {
-		case string:
-			leads = append(leads, name)
-		case []byte:
-			leads = append(leads, string(name))
-		}
-		return nil
-	})
-	if err != nil {
-		return nil, 0, err
-	}
-	there, err := v.Count(ctx, compile.Statement{Args: []any{table}, SQL: "SELECT count(*) FROM sqlite_master WHERE name = ?"})
-	if err != nil || there == 0 {
-		return leads, 0, err
-	}
-	about, err = v.Count(ctx, compile.Statement{SQL: "SELECT max(rowid) FROM " + compile.SQLite{}.Name(table)})
-	return leads, about, err
-}
-
 // Count runs a statement that returns one number.
 func (v View) Count(ctx context.Context, s compile.Statement) (int64, error) {
 	value, err := v.One(ctx, s)
-	n, _ := value.(int64)
+	n, _ := value.Int()
 	return n, err
 }
 
-func explain(err error) error {
-	var e sqlite3.Error
-	if errors.As(err, &e) && e.Code == sqlite3.ErrError {
-		return fmt.Errorf("%w: %w", ErrChanged, err)
-	}
-	return err
+// Kind tells why a source did not do what it was asked.
+type Kind string
+
+const (
+	Unreached Kind = "it cannot be reached; see that its server runs and that the address is right, and try again"
+	Refused   Kind = "it refuses the account; see that its user and password are right and that it may read the tables"
+	Unset     Kind = "its address or password is not to be had; set what the source's definition refers to"
+	Changed   Kind = "the dataset has to be brought in line with the database"
+	Lost      Kind = "it went away; try again later, and tell whoever keeps the service if it stays so"
+	Locked    Kind = "somebody holds a lock on the records; try again when they are done"
+	TooLong   Kind = "the statement took longer than the source allows; ask for fewer days, or for a longer time"
+	Unfit     Kind = "the database could not convert a value; see that the dataset says of its columns what they are"
+	Full      Kind = "as many runs as the source allows run and wait already; try again in a moment"
+	Other     Kind = "try again later, and tell whoever keeps the service if it stays so"
+)
+
+// Error is a source that did not do what it was asked. Its message names no secret
+// and no address.
+type Error struct {
+	Kind Kind
+	Err  error
 }
+
+func (e *Error) Error() string { return e.Err.Error() }
+
+func (e *Error) Unwrap() error { return e.Err }
+
+func failed(kind Kind, format string, args ...any) *Error {
+	return &Error{Kind: kind, Err: fmt.Errorf(format, args...)}
+}
+
+// openTime is the longest that a connection may take to be made.
+const openTime = 10 * time.Second

@@ -7,6 +7,7 @@
 package compile
 
 import (
+	"fmt"
 	"math"
 	"slices"
 	"strings"
@@ -22,7 +23,6 @@ import (
 
 // Query is what to select.
 type Query struct {
-	Table string
 	Show  []*record.Column // at least one
 	Where *criteria.Bound  // nil for all records
 	Sort  []criteria.Sort
@@ -63,17 +63,37 @@ func (q Query) Timed() []*record.Column {
 	return found
 }
 
-// Statement is SQL with its bound values in order: int64, float64 or string.
+// Statement is SQL with its bound values in order: int64, string, bool, or
+// decimal.Decimal where a number is not whole.
 type Statement struct {
 	SQL  string
 	Args []any
 }
 
+// Fact is what a database says of a column of a table; the zero Fact where it says
+// nothing.
+type Fact struct {
+	Exact   bool // its texts compare by code point already
+	Text    bool // its type is one of texts
+	NotNull bool // it cannot be missing
+}
+
+// Column is a column with what its database says of it.
+type Column struct {
+	*record.Column
+	Fact
+}
+
 // Dialect is what differs between engines.
 //
 //   - Name quotes an identifier, whatever it holds.
-//   - Param is the placeholder of the n-th value, from 1.
-//   - Value is the column in a condition or a sort: texts compare by code point.
+//   - Shown is the column as it is selected.
+//   - Param is the placeholder of the n-th value, from 1; of is the column that the
+//     value is compared with, nil where there is none.
+//   - Many is a condition that a column is one of many values, which the placeholder
+//     stands for as the texts of a JSON array; whole says that they are whole numbers.
+//   - Compared is the column beside a placeholder, Value the column by itself, in a
+//     sort or beside another column: texts compare by code point.
 //   - Stored is what the bounds of a dated column are compared with: the column
 //     as it is wherever that sorts by time, so that an index serves, else the
 //     value in ISO form, missing where it is unreadable.
@@ -86,41 +106,55 @@ type Statement struct {
 //     shifts lead from the stored seconds of an instant to it.
 //   - Comparable is the value of a dated column in a form that compares with that of
 //     every other column of its type; shifts lead to seconds of the POSIX epoch.
-//   - Fold is a text after Unicode simple folding. Contains is a condition that a text
-//     holds the value of a placeholder, EndsWith that it ends with it; there the
-//     value is bound twice, once for its length.
+//   - Holds is a condition that a text holds, starts with, ends with or is one of the
+//     values, by Unicode simple folding where fold is set. param binds a value.
+//   - Fold is a text after Unicode simple folding.
 //   - Part is a part of the calendar of a wall time, as a number; Clock is its time
 //     of day as the text HH:MM:SS.
 type Dialect interface {
 	Name(name string) string
-	Param(n int) string
-	Value(c *record.Column) string
-	Stored(c *record.Column) string
-	Readable(c *record.Column, lower, upper bool) string
-	Order(c *record.Column, descending, mayMiss bool) string
-	Wall(c *record.Column, shifts []civil.Shift) string
+	Shown(c Column) string
+	Param(n int, value any, of *Column) string
+	Many(c Column, whole bool, param string) string
+	Compared(c Column) string
+	Value(c Column) string
+	Stored(c Column) string
+	Readable(c Column, lower, upper bool) string
+	Order(c Column, descending, mayMiss bool) string
+	Wall(c Column, shifts []civil.Shift) string
 	Part(wall string, p criteria.Part) string
 	Clock(wall string) string
-	Comparable(c *record.Column, shifts []civil.Shift) string
+	Comparable(c Column, shifts []civil.Shift) string
+	Holds(text string, op criteria.Op, values []string, fold bool, param func(value any) string) string
 	Fold(text string) string
-	Contains(text, param string) string
-	EndsWith(text, length, value string) string
 }
 
-// Compiler compiles queries for one engine. It keeps what its dialect makes of
-// each column, so it is meant to live as long as the columns do. It is safe for
-// concurrent use.
+// Compiler compiles the queries on one dataset. It keeps what its dialect makes of
+// each column, so it is meant to live as long as the columns do and the facts hold.
+// It is safe for concurrent use.
 type Compiler struct {
 	dialect Dialect
-	columns sync.Map // *record.Column to *columnSQL
+	from    From
+	facts   map[string]Fact // by column
+	columns sync.Map        // *record.Column to *columnSQL
 }
 
-// New makes the compiler of a dialect.
-func New(d Dialect) *Compiler { return &Compiler{dialect: d} }
+// From is where the records of a dataset come from.
+type From struct {
+	Table string
+}
+
+// New makes the compiler of a dataset.
+func New(d Dialect, from From, facts map[string]Fact) *Compiler {
+	return &Compiler{dialect: d, from: from, facts: facts}
+}
 
 // columnSQL is what a dialect makes of one column.
 type columnSQL struct {
-	name     string
+	Column
+	shown    string
+	compared string // beside a placeholder
+	value    string // by itself
 	missing  string // the condition that it is
 	present  string
 	stored   string
@@ -132,17 +166,18 @@ func (c *Compiler) column(of *record.Column) *columnSQL {
 	if known, ok := c.columns.Load(of); ok {
 		return known.(*columnSQL)
 	}
-	name := c.dialect.Name(of.Name)
-	s := &columnSQL{name: c.dialect.Value(of), stored: c.dialect.Stored(of), missing: name + " IS NULL", present: name + " IS NOT NULL"}
+	name, column := c.dialect.Name(of.Name), Column{of, c.facts[of.Name]}
+	s := &columnSQL{Column: column, shown: c.dialect.Shown(column), compared: c.dialect.Compared(column), value: c.dialect.Value(column),
+		stored: c.dialect.Stored(column), missing: name + " IS NULL", present: name + " IS NOT NULL"}
 	if of.EmptyMissing {
-		s.missing, s.present = "("+s.missing+" OR "+name+" = '')", name+" <> ''"
+		s.missing, s.present = "("+s.missing+" OR "+s.value+" = '')", s.value+" <> ''"
 	}
 	for i := range 2 {
 		for j := range 2 {
 			if of.Type.IsDated() || of.Type.IsNumeric() {
-				s.readable[i][j] = c.dialect.Readable(of, i == 1, j == 1)
+				s.readable[i][j] = c.dialect.Readable(column, i == 1, j == 1)
 			}
-			s.order[i][j] = c.dialect.Order(of, i == 1, j == 1)
+			s.order[i][j] = c.dialect.Order(column, i == 1, j == 1 && !column.NotNull)
 		}
 	}
 	c.columns.Store(of, s)
@@ -179,17 +214,17 @@ func (c *Compiler) Select(q Query) Statement {
 		if i > 0 {
 			w.WriteString(", ")
 		}
-		w.WriteString(w.dialect.Name(c.Name))
+		w.WriteString(w.column(c).shown)
 	}
-	w.from(q)
+	w.where(q)
 	w.WriteString("\nORDER BY ")
 	w.order(q)
 	if q.Limit > 0 {
 		w.WriteString("\nLIMIT ")
-		w.bind(int64(q.Limit))
+		w.bind(int64(q.Limit), nil)
 		if q.Skip > 0 {
 			w.WriteString(" OFFSET ")
-			w.bind(int64(q.Skip))
+			w.bind(int64(q.Skip), nil)
 		}
 	}
 	return Statement{SQL: w.String(), Args: w.args}
@@ -200,20 +235,20 @@ func (c *Compiler) Select(q Query) Statement {
 func (c *Compiler) Count(q Query) Statement {
 	w := c.writer(q)
 	w.WriteString("SELECT count(*)")
-	w.from(q)
+	w.where(q)
 	return Statement{SQL: w.String(), Args: w.args}
 }
 
 // Edge is the SELECT of the first stored value of a dated column, or of the last,
 // that can be read.
-func (c *Compiler) Edge(table string, of *record.Column, last bool) Statement {
+func (c *Compiler) Edge(of *record.Column, last bool) Statement {
 	w := c.writer(Query{})
 	column := w.column(of)
-	w.say("SELECT ", column.name, "\nFROM ", c.dialect.Name(table), "\nWHERE ", column.stored, " IS NOT NULL")
+	w.say("SELECT ", column.shown, "\nFROM ", c.dialect.Name(c.from.Table), "\nWHERE ", column.stored, " IS NOT NULL")
 	if readable := column.readable[0][0]; readable != "" {
 		w.say("\n  AND ", readable)
 	}
-	w.say("\nORDER BY ", c.dialect.Order(of, last, false), "\nLIMIT 1")
+	w.say("\nORDER BY ", column.order[index(last)][0], "\nLIMIT 1")
 	return Statement{SQL: w.String()}
 }
 
@@ -231,34 +266,34 @@ type Listing struct {
 func (c *Compiler) Choices(l Listing) Statement {
 	w := c.writer(l.Query)
 	value, label := w.column(l.Value), w.column(l.Label)
-	order := value.name // as they are grouped, so that an index gives the order
-	w.say("SELECT ", value.name, ", ")
+	order := value.value // as they are grouped, so that an index gives the order
+	w.say("SELECT ", value.value, ", ")
 	if l.Label == l.Value {
-		w.WriteString(value.name)
+		w.WriteString(value.value)
 	} else {
-		w.say("min(", label.name, ")")
-		order = "2, " + value.name
+		w.say("min(", label.value, ")")
+		order = "2, " + value.value
 	}
 	if l.Count {
 		w.WriteString(", count(*)")
 	}
-	w.from(l.Query)
+	w.where(l.Query)
 	joint := "\nWHERE "
 	if l.Where != nil {
 		joint = "\n  AND "
 	}
 	w.say(joint, value.present)
 	if l.Search != "" {
-		w.say("\n  AND ", w.dialect.Contains(w.dialect.Fold(label.name), w.param(record.Fold(l.Search))))
+		w.say("\n  AND ", w.dialect.Holds(label.value, criteria.Contains, []string{l.Search}, true, w.plain))
 	}
 	if l.Only != nil {
 		w.WriteString("\n  AND ")
-		w.list(value.name, len(l.Only), func(i int) any { return asStored(l.Value, l.Only[i]) })
+		w.list(value, len(l.Only), func(i int) any { return asStored(l.Value, l.Only[i]) })
 	}
-	w.say("\nGROUP BY ", value.name, "\nORDER BY ", order, "\nLIMIT ")
-	w.bind(int64(l.Limit))
+	w.say("\nGROUP BY ", value.value, "\nORDER BY ", order, "\nLIMIT ")
+	w.bind(int64(l.Limit), nil)
 	w.WriteString(" OFFSET ")
-	w.bind(int64(l.Skip))
+	w.bind(int64(l.Skip), nil)
 	return Statement{SQL: w.String(), Args: w.args}
 }
 
@@ -270,9 +305,9 @@ func asStored(c *record.Column, text string) any {
 	return text
 }
 
-func (w *writer) from(q Query) {
+func (w *writer) where(q Query) {
 	w.WriteString("\nFROM ")
-	w.WriteString(w.dialect.Name(q.Table))
+	w.WriteString(w.dialect.Name(w.Compiler.from.Table))
 	if q.Where == nil {
 		return
 	}
@@ -303,13 +338,20 @@ func (w *writer) order(q Query) {
 	}
 }
 
-func (w *writer) bind(v any) { w.WriteString(w.param(v)) }
+// bind binds a value that is compared with a column, nil for none.
+func (w *writer) bind(v any, of *columnSQL) { w.WriteString(w.param(v, of)) }
 
 // param binds a value and returns its placeholder.
-func (w *writer) param(v any) string {
+func (w *writer) param(v any, of *columnSQL) string {
 	w.args = append(w.args, v)
-	return w.dialect.Param(len(w.args))
+	if of == nil {
+		return w.dialect.Param(len(w.args), v, nil)
+	}
+	return w.dialect.Param(len(w.args), v, &of.Column)
 }
+
+// plain binds a value that stands beside no column.
+func (w *writer) plain(v any) string { return w.param(v, nil) }
 
 func (w *writer) node(b *criteria.Bound, top bool) {
 	if b.Logic == criteria.Condition {
@@ -368,8 +410,8 @@ func (w *writer) condition(b *criteria.Bound) {
 	case b.Column.Type.IsNumeric():
 		w.numbers(b, column)
 	case b.Column.Type == record.YesNo:
-		w.say(column.name, " = ")
-		w.bind(int64(index(b.Truth)))
+		w.say(column.compared, " = ")
+		w.bind(b.Truth, column)
 	default:
 		w.texts(b, column)
 	}
@@ -384,7 +426,7 @@ func (w *writer) columns(b *criteria.Bound) {
 	var sides [2]string
 	for i, c := range []*record.Column{b.Column, b.Other} {
 		column := w.column(c)
-		sides[i] = column.name
+		sides[i] = column.value
 		switch {
 		case c.Type.IsDated():
 			var shifts []civil.Shift
@@ -394,9 +436,9 @@ func (w *writer) columns(b *criteria.Bound) {
 					return
 				}
 			}
-			sides[i] = w.dialect.Comparable(c, shifts)
+			sides[i] = w.dialect.Comparable(column.Column, shifts)
 		case b.IgnoreCase:
-			sides[i] = w.dialect.Fold(column.name)
+			sides[i] = w.dialect.Fold(column.value)
 		}
 		if readable := column.readable[0][0]; readable != "" {
 			w.say(readable, " AND ")
@@ -410,28 +452,21 @@ func (w *writer) columns(b *criteria.Bound) {
 
 // texts writes a comparison of a text with values.
 func (w *writer) texts(b *criteria.Bound, column *columnSQL) {
-	text, value := column.name, func(i int) any { return b.Texts[i] }
-	if b.IgnoreCase {
-		text = w.dialect.Fold(text)
-		value = func(i int) any { return record.Fold(b.Texts[i]) }
-	}
 	if b.Column.EmptyMissing && slices.Contains(b.Texts, "") {
 		w.say(column.present, " AND ") // what is missing equals nothing
 	}
-	switch b.Op {
-	case criteria.StartsWith: // as bounds, so that an index serves
-		w.say(text, " >= ")
-		w.bind(value(0))
-		if after := record.AfterPrefix(value(0).(string)); after != "" {
-			w.say(" AND ", text, " < ")
-			w.bind(after)
+	switch {
+	case b.Op == criteria.StartsWith && !b.IgnoreCase: // as bounds, so that an index serves
+		w.say(column.compared, " >= ")
+		w.bind(b.Texts[0], column)
+		if after := record.AfterPrefix(b.Texts[0]); after != "" {
+			w.say(" AND ", column.compared, " < ")
+			w.bind(after, column)
 		}
-	case criteria.Contains:
-		w.WriteString(w.dialect.Contains(text, w.param(value(0))))
-	case criteria.EndsWith:
-		w.WriteString(w.dialect.EndsWith(text, w.param(value(0)), w.param(value(0))))
+	case b.IgnoreCase, b.Op == criteria.Contains, b.Op == criteria.EndsWith:
+		w.WriteString(w.dialect.Holds(column.value, b.Op, b.Texts, b.IgnoreCase, w.plain))
 	default:
-		w.list(text, len(b.Texts), value)
+		w.list(column, len(b.Texts), func(i int) any { return b.Texts[i] })
 	}
 }
 
@@ -479,11 +514,11 @@ func (w *writer) span(c *record.Column, s criteria.Span, column *columnSQL, inne
 	}
 	if lower {
 		and(column.stored, " >= ")
-		w.bind(c.Bound(s.From, w.zone))
+		w.bind(c.Bound(s.From, w.zone), column)
 	}
 	if upper {
 		and(column.stored, " < ")
-		w.bind(c.Bound(s.Until, w.zone))
+		w.bind(c.Bound(s.Until, w.zone), column)
 	}
 	if readable != "" {
 		and(readable, "")
@@ -516,7 +551,7 @@ func (w *writer) wall(b *criteria.Bound, column *columnSQL) {
 			return
 		}
 	}
-	wall := w.dialect.Wall(b.Column, shifts)
+	wall := w.dialect.Wall(column.Column, shifts)
 	if readable := column.readable[0][0]; readable != "" {
 		w.say(readable, " AND ")
 	}
@@ -525,7 +560,7 @@ func (w *writer) wall(b *criteria.Bound, column *columnSQL) {
 		if part == criteria.Quarters {
 			part, values = criteria.Months, monthsOf(values)
 		}
-		w.list(w.dialect.Part(wall, part), len(values), func(i int) any { return int64(values[i]) })
+		w.in(w.dialect.Part(wall, part), nil, len(values), func(i int) any { return int64(values[i]) })
 		return
 	}
 	joint, shown := " AND ", w.dialect.Clock(wall)
@@ -533,9 +568,9 @@ func (w *writer) wall(b *criteria.Bound, column *columnSQL) {
 		joint = " OR "
 	}
 	w.say("(", shown, " >= ")
-	w.bind(civil.Clock(b.Times.From, true))
+	w.bind(civil.Clock(b.Times.From, true), nil)
 	w.say(joint, shown, " < ")
-	w.bind(civil.Clock(b.Times.Until, true)) // 24:00:00 is after every time of day
+	w.bind(civil.Clock(b.Times.Until, true), nil) // 24:00:00 is after every time of day
 	w.WriteByte(')')
 }
 
@@ -550,8 +585,8 @@ func monthsOf(quarters []int) []int {
 
 func (w *writer) numbers(b *criteria.Bound, column *columnSQL) {
 	bound := func(operator string, n decimal.Decimal, lower bool) {
-		w.say(column.name, operator)
-		w.bind(number(n))
+		w.say(column.compared, operator)
+		w.bind(number(n), column)
 		if readable := column.readable[index(lower)][index(!lower)]; readable != "" {
 			w.say(" AND ", readable)
 		}
@@ -576,15 +611,38 @@ func (w *writer) numbers(b *criteria.Bound, column *columnSQL) {
 			bound(" <= ", *b.Upper, false)
 		}
 	default:
-		w.list(column.name, len(b.Numbers), func(i int) any { return number(b.Numbers[i]) })
+		w.list(column, len(b.Numbers), func(i int) any { return number(b.Numbers[i]) })
 	}
 }
 
-func (w *writer) list(name string, n int, value func(int) any) {
-	w.WriteString(name)
+// mostPlaceholders is how many values go to the engine one by one; more go as one
+// JSON array.
+const mostPlaceholders = 50
+
+// list writes a condition that a column is one of n values.
+func (w *writer) list(column *columnSQL, n int, value func(int) any) {
+	if n <= mostPlaceholders {
+		w.in(column.compared, column, n, value)
+		return
+	}
+	array, whole := []byte{'['}, true
+	for i := range n {
+		if i > 0 {
+			array = append(array, ',')
+		}
+		v := value(i)
+		_, isWhole := v.(int64)
+		whole = whole && isWhole
+		array = record.AppendJSON(array, fmt.Sprint(v))
+	}
+	w.WriteString(w.dialect.Many(column.Column, whole, w.plain(string(append(array, ']')))))
+}
+
+func (w *writer) in(left string, of *columnSQL, n int, value func(int) any) {
+	w.WriteString(left)
 	if n == 1 {
 		w.WriteString(" = ")
-		w.bind(value(0))
+		w.bind(value(0), of)
 		return
 	}
 	w.WriteString(" IN (")
@@ -592,16 +650,15 @@ func (w *writer) list(name string, n int, value func(int) any) {
 		if i > 0 {
 			w.WriteString(", ")
 		}
-		w.bind(value(i))
+		w.bind(value(i), of)
 	}
 	w.WriteByte(')')
 }
 
-// number is a decimal as a bound value: an int64 where it is whole and fits,
-// else the float64 nearest to it.
+// number is a decimal as a bound value: an int64 where it is whole and fits.
 func number(d decimal.Decimal) any {
 	if d.IsInteger() && d.Abs().LessThanOrEqual(decimal.NewFromInt(math.MaxInt64)) {
 		return d.IntPart()
 	}
-	return d.InexactFloat64()
+	return d
 }

@@ -15,12 +15,28 @@ type SQLite struct{}
 // Name quotes by doubling, as SQL does.
 func (SQLite) Name(name string) string { return `"` + strings.ReplaceAll(name, `"`, `""`) + `"` }
 
+// Shown takes the column's declared type off it, by which the driver would guess at
+// what its values mean.
+func (s SQLite) Shown(c Column) string { return "+" + s.Name(c.Name) }
+
 // Param is SQLite's unnumbered placeholder.
-func (SQLite) Param(int) string { return "?" }
+func (SQLite) Param(int, any, *Column) string { return "?" }
+
+// Many takes the array apart as a table.
+func (s SQLite) Many(c Column, _ bool, param string) string {
+	value := "value"
+	if c.Type.IsNumeric() {
+		value = "CAST(value AS NUMERIC)"
+	}
+	return fmt.Sprintf("%s IN (SELECT %s FROM json_each(%s))", s.Value(c), value, param)
+}
+
+// Compared is the column as Value has it.
+func (s SQLite) Compared(c Column) string { return s.Value(c) }
 
 // Value names the collation of texts, since a column can be declared with
 // another one.
-func (s SQLite) Value(c *record.Column) string {
+func (s SQLite) Value(c Column) string {
 	if c.Type == record.Text {
 		return s.Name(c.Name) + " COLLATE BINARY"
 	}
@@ -28,7 +44,7 @@ func (s SQLite) Value(c *record.Column) string {
 }
 
 // Stored takes a text apart where its pattern does not sort by time.
-func (s SQLite) Stored(c *record.Column) string {
+func (s SQLite) Stored(c Column) string {
 	if c.Stored != record.StoredText || c.Pattern.Sorts() {
 		return s.Name(c.Name)
 	}
@@ -38,7 +54,7 @@ func (s SQLite) Stored(c *record.Column) string {
 // rewritten is the value of a text in ISO form, and NULL where it is no date:
 // each field is cut off in turn and must be digits, and what they make must be
 // read and written back by SQLite as the same.
-func (s SQLite) rewritten(c *record.Column) string {
+func (s SQLite) rewritten(c Column) string {
 	var fits []string
 	field := map[byte]string{'H': "0", 'm': "0", 's': "0"}
 	rest := s.Name(c.Name)
@@ -79,7 +95,7 @@ func (s SQLite) rewritten(c *record.Column) string {
 // sorts after every number, so that a number's lower bound alone would let it
 // through. A text that is no date can sort between two that are; so it is read
 // by SQLite and written back, and must come out the same.
-func (s SQLite) Readable(c *record.Column, lower, upper bool) string {
+func (s SQLite) Readable(c Column, lower, upper bool) string {
 	name := s.Name(c.Name)
 	switch {
 	case c.Stored == record.EightDigits:
@@ -111,38 +127,15 @@ func (s SQLite) Readable(c *record.Column, lower, upper bool) string {
 		fits, rest, suffix, rest, name, p.Width()+2, suffix)
 }
 
-func literal(text string) string { return "'" + strings.ReplaceAll(text, "'", "''") + "'" }
-
-// iso is an expression for the text in the form that SQLite's date functions
-// read; the text itself where its pattern is that form already.
+// iso is the text in the form that SQLite's date functions read; the text itself
+// where its pattern is that form already.
 func (SQLite) iso(name string, p record.Pattern) string {
-	switch p.Strftime() {
-	case "%Y-%m-%d":
-		if p.Suffix() == "" {
-			return name
-		}
-	case "%Y-%m-%d %H:%M:%S", "%Y-%m-%dT%H:%M:%S", "%Y-%m-%d %H:%M", "%Y-%m-%dT%H:%M":
-		return fmt.Sprintf("substr(%s, 1, %d)", name, p.Width())
-	}
-	var parts []string
-	for _, f := range []struct {
-		letter byte
-		before string
-	}{{'y', ""}, {'M', "-"}, {'d', "-"}, {'H', " "}, {'m', ":"}, {'s', ":"}} {
-		if at, width, ok := p.Field(f.letter); ok {
-			part := fmt.Sprintf("substr(%s, %d, %d)", name, at+1, width)
-			if f.before != "" {
-				part = fmt.Sprintf("'%s' || %s", f.before, part)
-			}
-			parts = append(parts, part)
-		}
-	}
-	return strings.Join(parts, " || ")
+	return isoText(name, p, func(text string, at, width int) string { return fmt.Sprintf("substr(%s, %d, %d)", text, at, width) }, " || ")
 }
 
 // Order puts missing values last, and dates in the order of time. SQLite holds
 // missing values for the least, so that descending order needs no word for it.
-func (s SQLite) Order(c *record.Column, descending, mayMiss bool) string {
+func (s SQLite) Order(c Column, descending, mayMiss bool) string {
 	by, unreadable := s.Value(c), false
 	if c.EmptyMissing {
 		by = fmt.Sprintf("nullif(%s, '')", by)
@@ -162,7 +155,7 @@ func (s SQLite) Order(c *record.Column, descending, mayMiss bool) string {
 
 // Wall is ISO text or NULL: the text of a column as far as it is one, the rest
 // worked out with SQLite's date functions.
-func (s SQLite) Wall(c *record.Column, shifts []civil.Shift) string {
+func (s SQLite) Wall(c Column, shifts []civil.Shift) string {
 	name := s.Name(c.Name)
 	switch c.Stored {
 	case record.EightDigits:
@@ -179,7 +172,7 @@ func (s SQLite) Wall(c *record.Column, shifts []civil.Shift) string {
 
 // text is the ISO text of a column stored as text, NULL or nonsense where it is
 // none.
-func (s SQLite) text(c *record.Column) string {
+func (s SQLite) text(c Column) string {
 	if !c.Pattern.Sorts() {
 		return s.rewritten(c)
 	}
@@ -187,7 +180,7 @@ func (s SQLite) text(c *record.Column) string {
 }
 
 // seconds are the stored seconds of an instant, whole.
-func (s SQLite) seconds(c *record.Column) string {
+func (s SQLite) seconds(c Column) string {
 	name := s.Name(c.Name)
 	switch c.Stored {
 	case record.EpochSeconds:
@@ -203,18 +196,8 @@ func down(name string) string {
 	return fmt.Sprintf("(CAST(%[1]s AS INTEGER) - (%[1]s < CAST(%[1]s AS INTEGER)))", name)
 }
 
-// shifted adds to the seconds what the shift that they lie in says, found by
-// halves.
-func shifted(seconds string, shifts []civil.Shift) string {
-	if len(shifts) == 1 {
-		return fmt.Sprintf("%s + %d", seconds, shifts[0].Add)
-	}
-	half := len(shifts) / 2
-	return fmt.Sprintf("CASE WHEN %s < %d THEN %s ELSE %s END", seconds, shifts[half].From, shifted(seconds, shifts[:half]), shifted(seconds, shifts[half:]))
-}
-
 // Comparable is ISO text of one length, or for instants whole seconds.
-func (s SQLite) Comparable(c *record.Column, shifts []civil.Shift) string {
+func (s SQLite) Comparable(c Column, shifts []civil.Shift) string {
 	switch c.Type {
 	case record.Date:
 		return fmt.Sprintf("strftime('%%Y-%%m-%%d', %s)", s.Wall(c, nil))
@@ -248,14 +231,26 @@ func (SQLite) Fold(text string) string {
 	return fmt.Sprintf("CASE WHEN %s GLOB '*[^ -~]*' THEN %s(%s) ELSE upper(%s) END", text, FoldFunction, text, text)
 }
 
-// Contains finds the value as it is: no character is a wildcard.
-func (SQLite) Contains(text, param string) string {
-	return fmt.Sprintf("instr(%s, %s) > 0", text, param)
-}
-
-// EndsWith cuts off as many characters as the value has.
-func (SQLite) EndsWith(text, length, value string) string {
-	return fmt.Sprintf("substr(%s, -length(%s)) = %s", text, length, value)
+// Holds folds both sides with the function where case is ignored. No character of a
+// value is a wildcard.
+func (s SQLite) Holds(text string, op criteria.Op, values []string, fold bool, param func(any) string) string {
+	if fold {
+		text = s.Fold(text)
+	}
+	return oneOf(values, func(value string) string {
+		if fold {
+			value = record.Fold(value)
+		}
+		switch op {
+		case criteria.Contains:
+			return fmt.Sprintf("instr(%s, %s) > 0", text, param(value))
+		case criteria.EndsWith: // cuts off as many characters as the value has
+			return fmt.Sprintf("substr(%s, -length(%s)) = %s", text, param(value), param(value))
+		case criteria.StartsWith:
+			return fmt.Sprintf("substr(%s, 1, length(%s)) = %s", text, param(value), param(value))
+		}
+		return text + " = " + param(value)
+	})
 }
 
 // Part leaves it to SQLite's strftime; weekdays count from Sunday, 0.

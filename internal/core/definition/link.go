@@ -38,6 +38,7 @@ const (
 	IndexNotUsed   = "index_not_used"
 	BadPattern     = "pattern_not_read"
 	OutsideLimits  = "outside_own_limits"
+	EngineCannot   = "engine_cannot"
 )
 
 // Link reads all documents and resolves their references. The as-of day and
@@ -230,7 +231,79 @@ func (l *linker) source(name string, m *mapping) *Source {
 	if s.Clock = l.text(m.take("clock")); s.Clock == "" && s.Zone != nil {
 		s.Clock = s.Zone.String()
 	}
+	s.At = l.connection(m)
 	return s
+}
+
+// The limits of a source that names none.
+const (
+	defaultAtOnce  = 8
+	defaultWaiting = 64
+)
+
+func (l *linker) connection(m *mapping) Connection {
+	c := Connection{Engine: Embedded, AtOnce: defaultAtOnce, Waiting: defaultWaiting}
+	if n := m.take("engine"); n != nil {
+		c.Engine = oneOf(l.reader, n, Engines)
+	}
+	file, address, password, schema := m.take("file"), m.take("address"), m.take("password"), m.take("schema")
+	server := c.Engine == Postgres || c.Engine == MariaDB
+	for _, key := range []struct {
+		name  string
+		value *yaml.Node
+		meant bool
+	}{{"file", file, c.Engine == SQLite}, {"address", address, server}, {"password", password, server}, {"schema", schema, server}} {
+		if key.value != nil && !key.meant && c.Engine != "" {
+			l.fault(key.value, WrongValue, "%s says nothing of a source whose engine is %s", key.name, c.Engine)
+		}
+	}
+	switch {
+	case c.Engine == SQLite:
+		c.File = l.text(l.need(m, "file"))
+	case server:
+		c.Address, c.Password, c.Schema = l.referTo(l.need(m, "address")), l.referTo(password), l.text(schema)
+	}
+	limits := m.take("limits")
+	if limits == nil {
+		return c
+	}
+	if lm, ok := l.mapping(limits); ok {
+		if n := lm.take("time"); n != nil {
+			var err error
+			if c.Time, err = time.ParseDuration(l.text(n)); err != nil || c.Time < time.Millisecond {
+				l.fault(n, WrongValue, "a length of time such as 90s or 5m is wanted here, and this is %q", fault.Shorten(n.Value))
+			}
+		}
+		if n := lm.take("rows"); n != nil {
+			c.Rows = l.whole(n, 1)
+		}
+		if n := lm.take("at_once"); n != nil {
+			c.AtOnce = l.whole(n, 1)
+		}
+		if n := lm.take("waiting"); n != nil {
+			c.Waiting = l.whole(n, 0)
+		}
+		l.finish(lm)
+	}
+	return c
+}
+
+// referTo = { env: NAME } | { file: PATH } .
+func (l *linker) referTo(n *yaml.Node) Reference {
+	var r Reference
+	if n == nil {
+		return r
+	}
+	if n.Kind != yaml.MappingNode {
+		l.fault(n, WrongType, "what is secret does not stand in a definition: say where it is kept, as {env: NAME} or {file: PATH}")
+		return r
+	}
+	m, _ := l.mapping(n)
+	if r.Env, r.File = l.text(m.take("env")), l.text(m.take("file")); (r.Env == "") == (r.File == "") {
+		l.fault(n, MissingKey, "say where it is kept: env with the name of a variable, or file with a path")
+	}
+	l.finish(m)
+	return r
 }
 
 // zone reads the name of an IANA zone, nil for an unknown one.
@@ -278,6 +351,9 @@ func (l *linker) dataset(name string, m *mapping) *Dataset {
 			for _, p := range cm.pairs {
 				if c := l.column(p); c != nil {
 					d.Columns = append(d.Columns, c)
+					if c.Stored == record.Native && d.Source != nil && d.Source.At.IsSQLite() {
+						l.fault(p.value, EngineCannot, "SQLite has no type of its own for dates; say how the column %q holds them, as text with a pattern for instance", c.Name)
+					}
 				}
 			}
 			if len(cm.pairs) == 0 {
@@ -308,7 +384,10 @@ func (l *linker) column(p pair) *record.Column {
 	c.Type = oneOf(l.reader, l.need(m, "type"), record.Types)
 	switch {
 	case c.Type == record.Decimal:
-		c.Scale = l.whole(l.need(m, "scale"), 0)
+		scale := l.need(m, "scale")
+		if c.Scale = l.whole(scale, 0); c.Scale > record.MostScale {
+			l.fault(scale, WrongValue, "a decimal has %d digits after its point at most, and this is %d", record.MostScale, c.Scale)
+		}
 		c.Unit = l.text(m.take("unit"))
 	case c.Type.IsNumeric():
 		c.Unit = l.text(m.take("unit"))

@@ -109,12 +109,26 @@ func criteriaSchema() object {
 var sourceSchema = object{"required": []string{"zone"}, "properties": object{
 	"source": name("A database of business records."), "title": text("What people call it."),
 	"zone": text("IANA zone that days are taken in."), "clock": text("What people call that zone's time."),
+	"engine": oneOfTheseSchema(Engines, "What kind of database it is; embedded where absent, the SQLite file of the service."),
+	"file":   text("An SQLite file; a relative name lies in the service's directory."), "schema": text("Schema or database on the server, where it is not the one that the address leads to."),
+	"address":  referenceSchema("Where the server's address is kept, a URL: postgres://user@host:5432/database or mariadb://user@host:3306/database."),
+	"password": referenceSchema("Where the password is kept, if not in the address."),
+	"limits": object{"type": "object", "additionalProperties": false, "description": "What the source may be asked for.", "properties": object{
+		"time": text("The longest that a statement may take, such as 90s or 5m."), "rows": whole("The most rows of a result."),
+		"at_once": whole("The most runs at once; 8 where absent."), "waiting": whole("The most runs that wait for their turn; 64 where absent."),
+	}},
 }}
+
+// referenceSchema is where a secret is kept.
+func referenceSchema(description string) object {
+	return object{"type": "object", "minProperties": 1, "maxProperties": 1, "additionalProperties": false, "description": description,
+		"properties": object{"env": text("A variable of the service's environment."), "file": text("A file that the service can read.")}}
+}
 
 var columnSchema = object{"type": "object", "required": []string{"type"}, "additionalProperties": false, "properties": object{
 	"type": oneOfTheseSchema(record.Types, "What its values mean."), "label": text("What people read."),
 	"scale": whole("Digits after the point; decimals."), "unit": text("Unit of a number."), "empty": oneOfTheseSchema([]string{"missing"}, "Empty text stands for a missing value."),
-	"stored":  oneOfTheseSchema([]record.Stored{record.StoredText, record.EightDigits, record.SerialDays, record.EpochSeconds, record.EpochMillis}, "How a date lies in the database."),
+	"stored":  oneOfTheseSchema([]record.Stored{record.Native, record.StoredText, record.EightDigits, record.SerialDays, record.EpochSeconds, record.EpochMillis}, "How a date lies in the database."),
 	"pattern": text("Unicode date pattern of a text."), "zone": text("IANA zone whose wall time the text of an instant shows; UTC where absent."),
 }}
 

@@ -5,6 +5,7 @@ package record
 
 import (
 	"math"
+	"strings"
 	"time"
 
 	"pikegate/internal/core/civil"
@@ -40,6 +41,7 @@ func (t Type) IsNumeric() bool { return t == Integer || t == Decimal || t == Num
 type Stored string
 
 const (
+	Native       Stored = "native"             // as the database's own type for it
 	StoredText   Stored = "text"               // by the column's pattern
 	EightDigits  Stored = "yyyymmdd"           // the integer 20260305
 	SerialDays   Stored = "serial-days"        // days since 1899-12-30; a fraction is a time of day
@@ -50,13 +52,16 @@ const (
 // StoredForms tells the forms in which each type can be stored, in the order of
 // the reference.
 var StoredForms = map[Type][]Stored{
-	Date:     {StoredText, EightDigits, SerialDays},
-	Datetime: {StoredText},
-	Instant:  {StoredText, EpochSeconds, EpochMillis},
+	Date:     {Native, StoredText, EightDigits, SerialDays},
+	Datetime: {Native, StoredText},
+	Instant:  {Native, StoredText, EpochSeconds, EpochMillis},
 }
 
 // serialStart is day 0 of serial days, 1899-12-30.
 var serialStart = civil.MustDay(1899, time.December, 30)
+
+// MostScale is the most digits that a decimal may have after its point.
+const MostScale = 30
 
 // Column is one field of a dataset.
 type Column struct {
@@ -74,10 +79,8 @@ type Column struct {
 	Zone *time.Location
 }
 
-// Value is one stored value as it came from the database: nil for a missing
-// one, else int64, float64, string or []byte. A []byte belongs to the driver
-// and is valid only until the next row.
-type Value any
+// IsText reports whether the database holds the column as text.
+func (c *Column) IsText() bool { return c.Type == Text || c.Stored == StoredText }
 
 // Moment reads a stored date, datetime or instant. For a date, day is set; for
 // an instant, seconds since the POSIX epoch; for a datetime both, its seconds as
@@ -93,20 +96,23 @@ func (c *Column) Moment(v Value) (day civil.Day, seconds int64, ok bool) {
 		seconds, ok = epoch(v, 1000)
 		return 0, seconds, ok
 	case EightDigits:
-		n, ok := v.(int64)
-		if !ok || n < 0 || n > 99_99_99_99 {
+		n, _, isWhole, ok := v.number()
+		if !ok || !isWhole || n < 0 || n > 99_99_99_99 {
 			return 0, 0, false
 		}
 		day, ok = civil.DayOf(int(n/10000), time.Month(n/100%100), int(n%100))
 		return day, day.Midnight(), ok
 	case SerialDays:
 		return serialDay(v)
+	case Native:
+		text, isText := v.Chars()
+		if !isText {
+			return 0, 0, false
+		}
+		return c.native(text)
 	case StoredText:
-		switch text := v.(type) {
-		case string:
+		if text, isText := v.Chars(); isText {
 			day, seconds, ok = c.Pattern.parse(text)
-		case []byte:
-			day, seconds, ok = c.Pattern.parse(string(text))
 		}
 		if ok && c.Zone != nil {
 			seconds = civil.Unwall(seconds, c.Zone)
@@ -115,16 +121,30 @@ func (c *Column) Moment(v Value) (day civil.Day, seconds int64, ok bool) {
 	return day, seconds, ok
 }
 
+// native reads what databases write for their own types: ISO 8601 with a blank
+// before the time, a fraction where there is one, and the offset of UTC after an
+// instant. What lies outside the years 1 to 9999 is unreadable.
+func (c *Column) native(text string) (day civil.Day, seconds int64, ok bool) {
+	if c.Type == Date {
+		if len(text) > len("2006-01-02") && text[len("2006-01-02")] == ' ' {
+			text = text[:len("2006-01-02")] // a day that the database keeps with a time
+		}
+		return ISODay.parse(text)
+	}
+	if c.Type == Instant {
+		text = strings.TrimSuffix(text, "+00")
+	}
+	return ISOTime.parse(text)
+}
+
 // epoch reads a number of units since the epoch, so many of which are a second.
 func epoch(v Value, units int64) (seconds int64, ok bool) {
-	switch n := v.(type) {
-	case int64:
-		return floor(n, units), true
-	case float64:
-		n = math.Floor(n / float64(units))
-		return int64(n), math.Abs(n) < 1e15 // NaN is not
+	n, f, isWhole, ok := v.number()
+	if isWhole {
+		return floor(n, units), ok
 	}
-	return 0, false
+	f = math.Floor(f / float64(units))
+	return int64(f), ok && math.Abs(f) < 1e15 // NaN is not
 }
 
 func floor(n, by int64) int64 {
@@ -135,17 +155,12 @@ func floor(n, by int64) int64 {
 }
 
 func serialDay(v Value) (day civil.Day, seconds int64, ok bool) {
-	var n int64
-	switch v := v.(type) {
-	case int64:
-		n = v
-	case float64:
-		if math.IsNaN(v) || math.Abs(v) > 1e7 {
+	n, f, isWhole, ok := v.number()
+	if !isWhole {
+		if !ok || math.IsNaN(f) || math.Abs(f) > 1e7 {
 			return 0, 0, false
 		}
-		n = int64(math.Floor(v))
-	default:
-		return 0, 0, false
+		n = int64(math.Floor(f))
 	}
 	if n < -1e7 || n > 1e7 {
 		return 0, 0, false
@@ -156,10 +171,11 @@ func serialDay(v Value) (day civil.Day, seconds int64, ok bool) {
 
 // Bound is the first stored value, in the column's own form, at or after an edge
 // of a span, with days as clocks in the zone have them: a string or an int64, fit
-// to be compared with the stored values as they are; for a pattern that does not
+// to be compared with the stored values as they are; for a native column ISO text
+// that the database makes a value of its type of; for a pattern that does not
 // sort by time, with the values turned into ISO form. A date column has no edges
 // but the starts of days.
-func (c *Column) Bound(e civil.Edge, zone *time.Location) Value {
+func (c *Column) Bound(e civil.Edge, zone *time.Location) any {
 	var start int64
 	switch c.Type {
 	case Date:
@@ -179,6 +195,12 @@ func (c *Column) Bound(e civil.Edge, zone *time.Location) Value {
 	case EightDigits:
 		y, m, day := e.Day().Date()
 		return int64(y*10000 + int(m)*100 + day)
+	case Native:
+		start = max(start, civil.MinDay.Midnight()) // nothing before it can be read
+		if c.Type == Date {
+			return ISODay.render(start)
+		}
+		return ISOTime.render(start)
 	}
 	if c.Zone != nil {
 		start = civil.WallBound(start, c.Zone)

@@ -116,8 +116,8 @@ func (p Pattern) Sorts() bool { return p.sorts }
 // changed.
 func (p Pattern) Pieces() []Piece { return p.pieces }
 
-// isoDay and isoTime are the forms that values of other patterns are turned into.
-var isoDay, isoTime = mustPattern("yyyy-MM-dd"), mustPattern("yyyy-MM-dd HH:mm:ss")
+// The forms that values of other patterns are turned into.
+var ISODay, ISOTime = mustPattern("yyyy-MM-dd"), mustPattern("yyyy-MM-dd HH:mm:ss")
 
 func mustPattern(source string) Pattern {
 	p, err := ParsePattern(source)
@@ -169,9 +169,9 @@ func (p Pattern) Field(letter byte) (at, width int, ok bool) {
 func (p Pattern) render(seconds int64) string {
 	switch {
 	case !p.sorts && p.timed:
-		return isoTime.render(seconds)
+		return ISOTime.render(seconds)
 	case !p.sorts:
-		return isoDay.render(seconds)
+		return ISODay.render(seconds)
 	}
 	if _, _, ok := p.Field('s'); !ok && p.timed && seconds%60 != 0 {
 		seconds += 60 - (seconds%60+60)%60

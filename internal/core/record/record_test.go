@@ -1,6 +1,7 @@
 package record
 
 import (
+	"strconv"
 	"testing"
 	"time"
 
@@ -15,6 +16,21 @@ func pattern(t *testing.T, source string) Pattern {
 	p, err := ParsePattern(source)
 	require.NoError(t, err)
 	return p
+}
+
+// stored is a value as a driver hands it on.
+func stored(v any) Value {
+	switch v := v.(type) {
+	case int64:
+		return Whole(v)
+	case float64:
+		return Real(v)
+	case string:
+		return Chars(v)
+	case Value:
+		return v
+	}
+	return Value{}
 }
 
 func TestPatternsThatAreNotRead(t *testing.T) {
@@ -39,11 +55,10 @@ func TestStoredValues(t *testing.T) {
 	for _, c := range []struct {
 		name   string
 		column *Column
-		value  Value
+		value  any
 		want   string // RFC 3339 in UTC, "" for an unreadable one
 	}{
 		{"eight digits", &Column{Type: Date, Stored: StoredText, Pattern: pattern(t, "yyyyMMdd")}, "20260305", "2026-03-05T00:00:00Z"},
-		{"bytes", &Column{Type: Date, Stored: StoredText, Pattern: pattern(t, "yyyyMMdd")}, []byte("20260305"), "2026-03-05T00:00:00Z"},
 		{"no such day", &Column{Type: Date, Stored: StoredText, Pattern: pattern(t, "yyyyMMdd")}, "20260230", ""},
 		{"too long", &Column{Type: Date, Stored: StoredText, Pattern: pattern(t, "yyyyMMdd")}, "202603051", ""},
 		{"letters", &Column{Type: Date, Stored: StoredText, Pattern: pattern(t, "yyyyMMdd")}, "2026O305", ""},
@@ -67,9 +82,21 @@ func TestStoredValues(t *testing.T) {
 		{"epoch milliseconds", &Column{Type: Instant, Stored: EpochMillis}, int64(1772721015999), "2026-03-05T14:30:15Z"},
 		{"epoch milliseconds before 1970", &Column{Type: Instant, Stored: EpochMillis}, int64(-1), "1969-12-31T23:59:59Z"},
 		{"epoch seconds", &Column{Type: Instant, Stored: EpochSeconds}, int64(1772721015), "2026-03-05T14:30:15Z"},
+		{"exact epoch milliseconds", &Column{Type: Instant, Stored: EpochMillis}, Digits("1772721015999.0"), "2026-03-05T14:30:15Z"},
+		{"exact eight digits", &Column{Type: Date, Stored: EightDigits}, Digits("20260305"), "2026-03-05T00:00:00Z"},
+		{"not a number", &Column{Type: Instant, Stored: EpochSeconds}, Digits("NaN"), ""},
+		{"native day", &Column{Type: Date, Stored: Native}, "2026-03-05", "2026-03-05T00:00:00Z"},
+		{"native day with a time", &Column{Type: Date, Stored: Native}, "2026-03-05 00:00:00", "2026-03-05T00:00:00Z"},
+		{"native wall time", &Column{Type: Datetime, Stored: Native}, "2026-03-05 14:30:15.25", "2026-03-05T14:30:15Z"},
+		{"native instant", &Column{Type: Instant, Stored: Native}, "2026-03-05 14:30:15.999999+00", "2026-03-05T14:30:15Z"},
+		{"native instant without an offset", &Column{Type: Instant, Stored: Native}, "2026-03-05 14:30:15", "2026-03-05T14:30:15Z"},
+		{"infinity", &Column{Type: Date, Stored: Native}, "infinity", ""},
+		{"before the year 1", &Column{Type: Instant, Stored: Native}, "0044-03-15 12:00:00+00 BC", ""},
+		{"no day at all", &Column{Type: Date, Stored: Native}, "0000-00-00", ""},
+		{"after the year 9999", &Column{Type: Date, Stored: Native}, "10000-01-01", ""},
 		{"text for epoch seconds", &Column{Type: Instant, Stored: EpochSeconds}, "1772721015", ""},
 	} {
-		day, seconds, ok := c.column.Moment(c.value)
+		day, seconds, ok := c.column.Moment(stored(c.value))
 		got := ""
 		if ok {
 			got = time.Unix(seconds, 0).UTC().Format(time.RFC3339)
@@ -88,7 +115,7 @@ func TestBounds(t *testing.T) {
 	d := civil.MustParseDay("2026-03-05")
 	for _, c := range []struct {
 		column *Column
-		want   Value
+		want   any
 	}{
 		{&Column{Type: Date, Stored: StoredText, Pattern: pattern(t, "yyyyMMdd")}, "20260305"},
 		{&Column{Type: Date, Stored: StoredText, Pattern: pattern(t, "yyyy-MM-dd")}, "2026-03-05"},
@@ -107,4 +134,24 @@ func TestBounds(t *testing.T) {
 	// without seconds rounds up, to the first value that can be stored.
 	old := &Column{Type: Instant, Stored: StoredText, Pattern: pattern(t, "yyyy-MM-dd HH:mm")}
 	assert.Equal(t, "1869-12-31 22:21", old.Bound(civil.StartOf(civil.MustParseDay("1870-01-01")), helsinki))
+}
+
+func TestABatchKeepsItsRows(t *testing.T) {
+	var b Batch
+	for round := range 3 {
+		b.Reset(2)
+		text := []byte("0")
+		for i := range 1000 {
+			text = strconv.AppendInt(text[:0], int64(i), 10)
+			b.AddChars(text)
+			b.Add(Whole(int64(i + round)))
+		}
+		clear(text)
+		require.Equal(t, 1000, b.Len())
+		for i := range 1000 {
+			row := b.Row(i)
+			require.Equal(t, strconv.Itoa(i), row[0].String())
+			require.Equal(t, strconv.Itoa(i+round), row[1].String())
+		}
+	}
 }

@@ -1,6 +1,7 @@
 package record
 
 import (
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -18,11 +19,7 @@ func Fold(text string) string {
 			}
 			return r
 		}
-		least := r
-		for next := unicode.SimpleFold(r); next != r; next = unicode.SimpleFold(next) {
-			least = min(least, next)
-		}
-		return least
+		return slices.Min(Twins(r))
 	}, text)
 }
 
@@ -43,6 +40,15 @@ func AfterPrefix(prefix string) string {
 	return ""
 }
 
+// Twins are the characters that fold to the same as one, itself included.
+func Twins(r rune) []rune {
+	all := []rune{r}
+	for next := unicode.SimpleFold(r); next != r; next = unicode.SimpleFold(next) {
+		all = append(all, next)
+	}
+	return all
+}
+
 // Variants are all the texts that fold to the same as the text, and false where
 // there are more than most.
 func Variants(text string, most int) ([]string, bool) {
@@ -50,9 +56,8 @@ func Variants(text string, most int) ([]string, bool) {
 	for _, r := range text {
 		var longer []string
 		for _, start := range all {
-			longer = append(longer, start+string(r))
-			for next := unicode.SimpleFold(r); next != r; next = unicode.SimpleFold(next) {
-				longer = append(longer, start+string(next))
+			for _, twin := range Twins(r) {
+				longer = append(longer, start+string(twin))
 			}
 		}
 		if all = longer; len(all) > most {
@@ -60,4 +65,41 @@ func Variants(text string, most int) ([]string, bool) {
 		}
 	}
 	return all, true
+}
+
+const hex = "0123456789abcdef"
+
+// AppendJSON appends a text as a JSON string (RFC 8259). Bytes that are not
+// UTF-8 become U+FFFD.
+func AppendJSON(b []byte, s string) []byte {
+	b = append(b, '"')
+	from := 0
+	for i := 0; i < len(s); {
+		c := s[i]
+		if c >= utf8.RuneSelf {
+			r, size := utf8.DecodeRuneInString(s[i:])
+			if r == utf8.RuneError && size == 1 {
+				b = append(append(b, s[from:i]...), `\ufffd`...)
+				from = i + 1
+			}
+			i += size
+			continue
+		}
+		if c >= ' ' && c != '"' && c != '\\' {
+			i++
+			continue
+		}
+		b = append(b, s[from:i]...)
+		switch c {
+		case '"', '\\':
+			b = append(b, '\\', c)
+		case '\n':
+			b = append(b, '\\', 'n')
+		default:
+			b = append(b, '\\', 'u', '0', '0', hex[c>>4], hex[c&15])
+		}
+		i++
+		from = i
+	}
+	return append(append(b, s[from:]...), '"')
 }

@@ -1,0 +1,93 @@
+package source
+
+import (
+	"context"
+	"slices"
+	"sync"
+)
+
+// gate lets so many runs through at once. Others wait; when one ends, the next is
+// that of the person whose turn it is, so that nobody's many keep out another's one.
+type gate struct {
+	mu      sync.Mutex
+	free    int
+	room    int // how many more may wait
+	waiting []*line
+}
+
+// line is what one person has waiting, first come first. The person at the front of
+// the gate has the next turn, and goes to the back after it.
+type line struct {
+	person string
+	runs   []chan struct{}
+}
+
+func newGate(atOnce, waiting int) *gate { return &gate{free: atOnce, room: waiting} }
+
+// Enter waits until a run of the person may begin. The run says by leave that it has
+// ended.
+func (s *Source) Enter(ctx context.Context, person string) (leave func(), err error) {
+	return s.gate.enter(ctx, person)
+}
+
+func (g *gate) enter(ctx context.Context, person string) (leave func(), err error) {
+	g.mu.Lock()
+	if g.free > 0 {
+		g.free--
+		g.mu.Unlock()
+		return g.leave, nil
+	}
+	if g.room == 0 {
+		g.mu.Unlock()
+		return nil, failed(Full, "its queue is full")
+	}
+	g.room--
+	turn := make(chan struct{})
+	at := slices.IndexFunc(g.waiting, func(l *line) bool { return l.person == person })
+	if at < 0 {
+		at = len(g.waiting)
+		g.waiting = append(g.waiting, &line{person: person})
+	}
+	g.waiting[at].runs = append(g.waiting[at].runs, turn)
+	g.mu.Unlock()
+	select {
+	case <-turn:
+		return g.leave, nil
+	case <-ctx.Done():
+	}
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	for i, l := range g.waiting {
+		if j := slices.Index(l.runs, turn); j >= 0 {
+			l.runs = slices.Delete(l.runs, j, j+1)
+			if len(l.runs) == 0 {
+				g.waiting = slices.Delete(g.waiting, i, i+1)
+			}
+			g.room++
+			return nil, ctx.Err()
+		}
+	}
+	g.next() // its turn came just now: somebody else's it is
+	return nil, ctx.Err()
+}
+
+func (g *gate) leave() {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	g.next()
+}
+
+// next gives the place of a run that ended to the one whose turn it is.
+func (g *gate) next() {
+	if len(g.waiting) == 0 {
+		g.free++
+		return
+	}
+	l := g.waiting[0]
+	g.waiting = g.waiting[1:]
+	close(l.runs[0])
+	if l.runs = l.runs[1:]; len(l.runs) > 0 {
+		g.waiting = append(g.waiting, l)
+	}
+	g.room++
+}

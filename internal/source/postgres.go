@@ -1,0 +1,247 @@
+package source
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+	"time"
+	"unsafe"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgtype"
+	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/shopspring/decimal"
+
+	"pikegate/internal/core/compile"
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/record"
+)
+
+// postgres is a PostgreSQL server. Rows come as the text that the server sends.
+type postgres struct{ pool *pgxpool.Pool }
+
+// endTime is the longest that the end of a transaction may take.
+const endTime = 5 * time.Second
+
+// lockTime is the longest that a statement waits for a lock.
+const lockTime = 5 * time.Second
+
+func openPostgres(c definition.Connection) (*postgres, error) {
+	config, err := pgxpool.ParseConfig("")
+	if err != nil {
+		return nil, err
+	}
+	config.MaxConns = int32(c.AtOnce + spareConnections)
+	config.MaxConnIdleTime = time.Minute
+	// The address is looked up for each connection, so that a changed password
+	// needs no new start.
+	config.BeforeConnect = func(_ context.Context, to *pgx.ConnConfig) error {
+		address, password, err := lookUp(c)
+		if err != nil {
+			return err
+		}
+		parsed, err := pgx.ParseConfig(address)
+		if err != nil {
+			return failed(Unset, "its address is not of the form postgres://user@host:5432/database")
+		}
+		to.Config = parsed.Config
+		if password != "" {
+			to.Password = password
+		}
+		to.ConnectTimeout = openTime
+		for name, value := range map[string]string{
+			"application_name":              "pikegate",
+			"default_transaction_read_only": "on",
+			"timezone":                      "UTC",
+			"datestyle":                     "ISO, YMD",
+			"standard_conforming_strings":   "on",
+			"client_encoding":               "UTF8",
+			"lock_timeout":                  milliseconds(lockTime),
+			"statement_timeout":             milliseconds(c.Time),
+		} {
+			to.RuntimeParams[name] = value
+		}
+		if c.Schema != "" {
+			to.RuntimeParams["search_path"] = compile.Postgres{}.Name(c.Schema)
+		}
+		return nil
+	}
+	pool, err := pgxpool.NewWithConfig(context.Background(), config)
+	if err != nil {
+		return nil, err
+	}
+	return &postgres{pool}, nil
+}
+
+func milliseconds(d time.Duration) string { return strconv.FormatInt(d.Milliseconds(), 10) }
+
+func (*postgres) Dialect() compile.Dialect { return compile.Postgres{} }
+
+func (e *postgres) Close() error {
+	e.pool.Close()
+	return nil
+}
+
+func (e *postgres) view(ctx context.Context, use func(session) error) error {
+	conn, err := e.pool.Acquire(ctx)
+	if err != nil {
+		return explainPostgres(err)
+	}
+	defer conn.Release()
+	s := postgresSession{conn.Conn().PgConn()}
+	if err := s.Exec(ctx, "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY").Close(); err != nil {
+		return explainPostgres(err)
+	}
+	defer func() {
+		if !s.IsClosed() {
+			end, cancel := context.WithTimeout(context.WithoutCancel(ctx), endTime)
+			defer cancel()
+			_ = s.Exec(end, "ROLLBACK").Close() // nothing was written; a connection that fails is not used again
+		}
+	}()
+	return use(s)
+}
+
+type postgresSession struct{ *pgconn.PgConn }
+
+func (s postgresSession) rows(ctx context.Context, statement compile.Statement) (cursor, error) {
+	values := make([][]byte, len(statement.Args))
+	for i, arg := range statement.Args {
+		switch v := arg.(type) {
+		case int64:
+			values[i] = strconv.AppendInt(nil, v, 10)
+		case decimal.Decimal:
+			values[i] = []byte(v.String())
+		case bool:
+			if values[i] = []byte("0"); v { // which truths and whole numbers are read from
+				values[i] = []byte("1")
+			}
+		case string:
+			values[i] = append([]byte{}, v...) // an empty text is not a missing one
+		default:
+			return nil, fmt.Errorf("a value of type %T cannot be bound", v)
+		}
+	}
+	r := &postgresRows{reader: s.ExecParams(ctx, statement.SQL, values, nil, nil, nil)}
+	for _, f := range r.reader.FieldDescriptions() {
+		r.types = append(r.types, f.DataTypeOID)
+	}
+	if r.types == nil {
+		_, err := r.reader.Close()
+		if err == nil {
+			err = failed(Other, "the statement brings no columns")
+		}
+		return nil, explainPostgres(err)
+	}
+	return r, nil
+}
+
+type postgresRows struct {
+	reader *pgconn.ResultReader
+	types  []uint32
+}
+
+func (r *postgresRows) width() int { return len(r.types) }
+
+func (r *postgresRows) close() error {
+	_, err := r.reader.Close()
+	return explainPostgres(err)
+}
+
+func (r *postgresRows) next(b *record.Batch) error {
+	if !r.reader.NextRow() {
+		if _, err := r.reader.Close(); err != nil {
+			return explainPostgres(err)
+		}
+		return io.EOF
+	}
+	for i, text := range r.reader.Values() {
+		switch {
+		case text == nil:
+			b.Add(record.Value{})
+		case r.types[i] == pgtype.Int4OID, r.types[i] == pgtype.Int8OID, r.types[i] == pgtype.Int2OID:
+			n, err := strconv.ParseInt(unsafe.String(&text[0], len(text)), 10, 64)
+			if err != nil {
+				return err
+			}
+			b.Add(record.Whole(n))
+		case r.types[i] == pgtype.NumericOID:
+			b.AddDigits(text)
+		case r.types[i] == pgtype.Float8OID, r.types[i] == pgtype.Float4OID:
+			f, err := strconv.ParseFloat(string(text), 64)
+			if err != nil {
+				return err
+			}
+			b.Add(record.Real(f))
+		case r.types[i] == pgtype.BoolOID:
+			b.Add(truth(text[0] == 't'))
+		default:
+			b.AddChars(text)
+		}
+	}
+	return nil
+}
+
+// explainPostgres tells kinds of errors apart, by their SQLSTATE where they have one.
+func explainPostgres(err error) error {
+	var said *pgconn.PgError
+	var own *Error
+	var connecting *pgconn.ConnectError
+	switch {
+	case err == nil:
+		return nil
+	case errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded), errors.As(err, &own):
+		return err
+	case !errors.As(err, &said):
+		if errors.As(err, &connecting) {
+			return unreached(err)
+		}
+		return failed(Lost, "the connection broke off")
+	}
+	about := fmt.Errorf("%s (SQLSTATE %s)", said.Message, said.Code)
+	kind := Other
+	switch class := said.Code[:2]; {
+	case class == "28", said.Code == "3D000", said.Code == "42501":
+		kind = Refused
+		if class == "28" {
+			about = errors.New("the server refused the user or the password")
+		}
+	case class == "42", said.Code == "3F000":
+		kind = Changed
+	case class == "22":
+		kind = Unfit
+	case said.Code == "55P03":
+		kind = Locked
+	case said.Code == "57014" && strings.Contains(said.Message, "statement timeout"):
+		kind = TooLong
+	case class == "53":
+		kind = Unreached
+	case class == "57":
+		kind = Lost
+	}
+	return &Error{Kind: kind, Err: about}
+}
+
+func (*postgres) catalog() catalog {
+	const named = "to_regclass(quote_ident($1::text))"
+	return catalog{
+		tables: `SELECT relname::text, CASE relkind WHEN 'v' THEN 'view' WHEN 'm' THEN 'view' ELSE 'table' END FROM pg_class
+			WHERE relnamespace = current_schema()::regnamespace AND relkind IN ('r', 'p', 'v', 'm', 'f') AND NOT relispartition ORDER BY relname::text COLLATE "C"`,
+		columns: `SELECT a.attname::text, format_type(a.atttypid, a.atttypmod), a.attnotnull, a.atttypid IN ('text'::regtype, 'varchar'::regtype),
+				coalesce(c.collname IN ('C', 'POSIX') OR c.collname = 'default' AND d.datcollate IN ('C', 'POSIX', 'C.UTF-8', 'C.utf8') AND coalesce(to_jsonb(d) ->> 'datlocprovider', 'c') = 'c', false)
+					AND a.atttypid IN ('text'::regtype, 'varchar'::regtype),
+				coalesce(array_position(string_to_array(i.indkey::text, ' '), a.attnum::text), 0)
+			FROM pg_attribute a JOIN pg_database d ON d.datname = current_database() LEFT JOIN pg_collation c ON c.oid = a.attcollation LEFT JOIN pg_index i ON i.indrelid = a.attrelid AND i.indisprimary
+			WHERE a.attrelid = ` + named + ` AND a.attnum > 0 AND NOT a.attisdropped ORDER BY a.attnum`,
+		indexes: `SELECT n.relname::text, i.indisunique, a.attname::text
+			FROM pg_index i JOIN pg_class n ON n.oid = i.indexrelid CROSS JOIN LATERAL unnest(string_to_array(i.indkey::text, ' ')) WITH ORDINALITY AS k (attnum, place)
+			JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.attnum::integer
+			WHERE i.indrelid = ` + named + ` AND i.indpred IS NULL AND i.indisvalid ORDER BY n.relname, k.place`,
+		about: `SELECT coalesce(sum(greatest(c.reltuples, 0)), 0)::bigint FROM pg_class c
+			WHERE c.oid = ` + named + ` OR c.oid IN (SELECT relid FROM pg_partition_tree(` + named + `) WHERE isleaf)`,
+	}
+}

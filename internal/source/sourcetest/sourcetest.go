@@ -1,0 +1,114 @@
+// Package sourcetest hands the tests of other packages a database of each engine.
+package sourcetest
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"pikegate/demo"
+	"pikegate/internal/core/compile"
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/record"
+	"pikegate/internal/source"
+)
+
+// Variables are the environment variables with the addresses of the servers that
+// tools/servers starts, as make test does.
+var Variables = map[definition.Engine]string{definition.Postgres: "PIKEGATE_TEST_POSTGRES", definition.MariaDB: "PIKEGATE_TEST_MARIADB"}
+
+// Engine is an empty database of the test's own: to write to by SQL, and to read as
+// the service does.
+type Engine struct {
+	demo.Database
+	Name   definition.Engine
+	At     definition.Connection
+	Source *source.Source
+}
+
+// Each runs a test on every engine.
+func Each(t *testing.T, test func(t *testing.T, e Engine)) {
+	for _, name := range []definition.Engine{definition.SQLite, definition.Postgres, definition.MariaDB} {
+		t.Run(string(name), func(t *testing.T) { test(t, Open(t, name)) })
+	}
+}
+
+var schemas atomic.Int64
+
+// Address is the address of the server of an engine; without one the test is skipped.
+func Address(t testing.TB, name definition.Engine) string {
+	address := os.Getenv(Variables[name])
+	if address == "" {
+		t.Skipf("needs a server: eval \"$(tools/servers start DIR)\" starts one and sets %s", Variables[name])
+	}
+	return address
+}
+
+// Open makes a database on an engine.
+func Open(t testing.TB, name definition.Engine) Engine {
+	e := Engine{Name: name, At: definition.Connection{Engine: name, AtOnce: 4, Waiting: 4, Time: time.Minute}}
+	var err error
+	if name == definition.SQLite {
+		e.At.File = filepath.Join(t.TempDir(), "records.db")
+		e.Database, err = demo.OpenFile("file:" + e.At.File + "?_journal_mode=WAL&_synchronous=OFF")
+	} else {
+		e.At.Address = definition.Reference{Env: Variables[name]}
+		e.At.Schema = fmt.Sprintf("test_%d_%d", os.Getpid(), schemas.Add(1))
+		e.Database, err = demo.OpenServer(context.Background(), name, Address(t, name), e.At.Schema)
+	}
+	require.NoError(t, err)
+	t.Cleanup(func() {
+		if name != definition.SQLite {
+			e.Exec(t, "DROP SCHEMA "+e.At.Schema+map[definition.Engine]string{definition.Postgres: " CASCADE"}[name])
+		}
+		e.Close()
+	})
+	e.Source, err = source.Open(e.At, "")
+	require.NoError(t, err)
+	t.Cleanup(func() { e.Source.Close() })
+	return e
+}
+
+// Exec runs a statement that writes, its placeholders written as ?.
+func (e Engine) Exec(t require.TestingT, statement string, args ...any) {
+	if e.Name == definition.Postgres {
+		for i := 1; strings.Contains(statement, "?"); i++ {
+			statement = strings.Replace(statement, "?", fmt.Sprintf("$%d", i), 1)
+		}
+	}
+	_, err := e.Database.Exec(statement, args...)
+	require.NoError(t, err, statement)
+}
+
+// Read runs a statement as the service does; each row is its values in plain form,
+// parted by blanks, a missing one as -.
+func (e Engine) Read(s compile.Statement) (rows []string, err error) {
+	ctx := context.Background()
+	err = e.Source.View(ctx, func(v source.View) error {
+		return v.Rows(ctx, s, func(row []record.Value) error {
+			texts := make([]string, len(row))
+			for i, value := range row {
+				if texts[i] = value.String(); value.IsMissing() {
+					texts[i] = "-"
+				}
+			}
+			rows = append(rows, strings.Join(texts, " "))
+			return nil
+		})
+	})
+	return rows, err
+}
+
+// Facts are what the database says of a table's columns.
+func (e Engine) Facts(t require.TestingT, table string) map[string]compile.Fact {
+	facts, err := e.Source.Facts(context.Background(), table)
+	require.NoError(t, err)
+	return facts
+}

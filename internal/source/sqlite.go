@@ -1,0 +1,179 @@
+package source
+
+import (
+	"context"
+	"database/sql"
+	"database/sql/driver"
+	"errors"
+	"io"
+	"net/url"
+	"os"
+	"time"
+
+	"github.com/mattn/go-sqlite3"
+	"github.com/shopspring/decimal"
+
+	"pikegate/internal/core/compile"
+	"pikegate/internal/core/record"
+)
+
+// sqlite is a file, opened for reading.
+type sqlite struct {
+	db   *sql.DB
+	path string
+}
+
+// sqliteDriver is SQLite with the function that texts are folded by, and without
+// the statements that reach beyond the file.
+const sqliteDriver = "pikegate-sqlite"
+
+func init() {
+	sql.Register(sqliteDriver, &sqlite3.SQLiteDriver{ConnectHook: func(c *sqlite3.SQLiteConn) error {
+		c.RegisterAuthorizer(func(action int, name, _, _ string) int {
+			switch action {
+			case sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, sqlite3.SQLITE_FUNCTION, sqlite3.SQLITE_TRANSACTION, recursive:
+				return sqlite3.SQLITE_OK
+			case sqlite3.SQLITE_PRAGMA:
+				if name == "table_info" || name == "index_list" || name == "index_info" { // which tell of tables
+					return sqlite3.SQLITE_OK
+				}
+			}
+			return sqlite3.SQLITE_DENY
+		})
+		return c.RegisterFunc(compile.FoldFunction, compile.FoldValue, true)
+	}})
+}
+
+// recursive is SQLITE_RECURSIVE, which the driver does not name.
+const recursive = 33
+
+func openSQLite(path string) (*sqlite, error) {
+	db, err := sql.Open(sqliteDriver, "file:"+(&url.URL{Path: path}).EscapedPath()+"?mode=ro&_query_only=1&_busy_timeout=5000")
+	return &sqlite{db: db, path: path}, err
+}
+
+func (*sqlite) Dialect() compile.Dialect { return compile.SQLite{} }
+
+func (e *sqlite) Close() error { return e.db.Close() }
+
+func (e *sqlite) view(ctx context.Context, use func(session) error) error {
+	conn, err := e.db.Conn(ctx)
+	if err != nil {
+		if _, missing := os.Stat(e.path); missing != nil {
+			return failed(Unreached, "its file cannot be opened")
+		}
+		return explainSQLite(err)
+	}
+	defer conn.Close()
+	return conn.Raw(func(dc any) (err error) {
+		c := dc.(*sqlite3.SQLiteConn)
+		if _, err := c.ExecContext(ctx, "BEGIN", nil); err != nil {
+			return explainSQLite(err)
+		}
+		defer func() {
+			if _, end := c.ExecContext(context.WithoutCancel(ctx), "ROLLBACK", nil); err == nil {
+				err = end
+			}
+		}()
+		return use(sqliteSession{c})
+	})
+}
+
+type sqliteSession struct{ *sqlite3.SQLiteConn }
+
+func (s sqliteSession) rows(ctx context.Context, statement compile.Statement) (cursor, error) {
+	named := make([]driver.NamedValue, len(statement.Args))
+	for i, arg := range statement.Args {
+		switch v := arg.(type) {
+		case decimal.Decimal:
+			arg = v.InexactFloat64()
+		case bool:
+			if arg = int64(0); v {
+				arg = int64(1)
+			}
+		}
+		named[i] = driver.NamedValue{Ordinal: i + 1, Value: arg}
+	}
+	rows, err := s.QueryContext(ctx, statement.SQL, named)
+	if err != nil {
+		return nil, explainSQLite(err)
+	}
+	return &sqliteRows{ctx: ctx, rows: rows, values: make([]driver.Value, len(rows.Columns()))}, nil
+}
+
+type sqliteRows struct {
+	ctx    context.Context
+	rows   driver.Rows
+	values []driver.Value
+}
+
+func (r *sqliteRows) width() int { return len(r.values) }
+
+func (r *sqliteRows) close() error { return r.rows.Close() }
+
+func (r *sqliteRows) next(b *record.Batch) error {
+	switch err := r.rows.Next(r.values); {
+	case errors.Is(err, io.EOF):
+		if stopped := r.ctx.Err(); stopped != nil { // which can look like an end
+			return stopped
+		}
+		return io.EOF
+	case err != nil:
+		return explainSQLite(err)
+	}
+	for _, value := range r.values {
+		switch v := value.(type) {
+		case int64:
+			b.Add(record.Whole(v))
+		case string:
+			b.Add(record.Chars(v))
+		case float64:
+			b.Add(record.Real(v))
+		case []byte:
+			b.AddChars(v)
+		case bool: // SQL of one's own can hand on a column's declared type
+			b.Add(truth(v))
+		case time.Time:
+			b.Add(record.Chars(v.UTC().Format(time.DateTime)))
+		default:
+			b.Add(record.Value{})
+		}
+	}
+	return nil
+}
+
+func truth(yes bool) record.Value {
+	if yes {
+		return record.Whole(1)
+	}
+	return record.Whole(0)
+}
+
+// explainSQLite tells kinds of errors apart.
+func explainSQLite(err error) error {
+	var e sqlite3.Error
+	if !errors.As(err, &e) {
+		return err
+	}
+	switch e.Code {
+	case sqlite3.ErrError:
+		return failed(Changed, "%w", err)
+	case sqlite3.ErrBusy, sqlite3.ErrLocked:
+		return failed(Locked, "%w", err)
+	case sqlite3.ErrCantOpen, sqlite3.ErrPerm:
+		return failed(Unreached, "%w", err)
+	case sqlite3.ErrNotADB, sqlite3.ErrCorrupt:
+		return failed(Other, "its file is no sound SQLite database: %w", err)
+	}
+	return failed(Other, "%w", err)
+}
+
+func (*sqlite) catalog() catalog {
+	return catalog{
+		tables:  `SELECT name, type FROM sqlite_master WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite!_%' ESCAPE '!' ORDER BY name`,
+		columns: `SELECT name, type, "notnull", 0, 0, pk FROM pragma_table_info(?) ORDER BY cid`,
+		indexes: `SELECT 'rowid', 1, max(name) FROM pragma_table_info(?1) WHERE pk > 0 HAVING count(*) = 1 AND max(upper(type)) = 'INTEGER'
+			UNION ALL SELECT * FROM (SELECT l.name, l."unique", i.name FROM pragma_index_list(?1) l JOIN pragma_index_info(l.name) i WHERE l.partial = 0 AND i.name IS NOT NULL ORDER BY l.seq, i.seqno)`,
+		about: `SELECT coalesce(max(_rowid_), 0) FROM %s WHERE ? IS NOT NULL`,
+	}
+}

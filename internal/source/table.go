@@ -1,0 +1,149 @@
+package source
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"strings"
+
+	"pikegate/internal/core/compile"
+	"pikegate/internal/core/record"
+)
+
+// catalog is where a database describes itself, each a statement with the name of a
+// table as its one value, save tables.
+type catalog struct {
+	tables  string // name and sort of each
+	columns string // name, type, and 0 or 1 for: never missing, of texts, compared by code point; place in the key, from 1
+	indexes string // name, 0 or 1 for unique, and column, in the order of the index
+	about   string // about how many records there are; %s stands for the table's name, quoted, where it is needed
+}
+
+// Table is what a database says of a table; its Columns are empty where there is none
+// of that name.
+type Table struct {
+	Columns []TableColumn
+	Indexes []Index
+	About   int64 // how many records it has, about
+}
+
+// TableColumn is a column of a table.
+type TableColumn struct {
+	Name string
+	Type string // as the database calls it
+	Key  int    // place in the primary key, from 1; 0 for none
+	compile.Fact
+}
+
+// Index is an index of a table over all its records.
+type Index struct {
+	Name    string
+	Unique  bool
+	Columns []string
+}
+
+// Key lists the columns of the primary key.
+func (t *Table) Key() []string {
+	var key []TableColumn
+	for _, c := range t.Columns {
+		if c.Key > 0 {
+			key = append(key, c)
+		}
+	}
+	slices.SortFunc(key, func(a, b TableColumn) int { return a.Key - b.Key })
+	names := make([]string, len(key))
+	for i, c := range key {
+		names[i] = c.Name
+	}
+	return names
+}
+
+// Leads reports whether an index starts with the column.
+func (t *Table) Leads(column string) bool {
+	return slices.ContainsFunc(t.Indexes, func(i Index) bool { return i.Columns[0] == column })
+}
+
+// IsUnique reports whether no two records have the same values in the columns.
+func (t *Table) IsUnique(columns []string) bool {
+	covers := func(unique []string) bool {
+		return len(unique) > 0 && !slices.ContainsFunc(unique, func(c string) bool { return !slices.Contains(columns, c) })
+	}
+	return covers(t.Key()) || slices.ContainsFunc(t.Indexes, func(i Index) bool { return i.Unique && covers(i.Columns) })
+}
+
+// facts are what the compiler wants to know of the columns.
+func (t *Table) facts() map[string]compile.Fact {
+	facts := make(map[string]compile.Fact, len(t.Columns))
+	for _, c := range t.Columns {
+		facts[c.Name] = c.Fact
+	}
+	return facts
+}
+
+// Facts asks the database what the compiler wants to know of a table. To SQLite's
+// dialect they make no difference.
+func (s *Source) Facts(ctx context.Context, table string) (facts map[string]compile.Fact, err error) {
+	if s.Dialect() == (compile.SQLite{}) {
+		return nil, nil
+	}
+	err = s.View(ctx, func(v View) error {
+		t, err := v.Table(ctx, table)
+		facts = t.facts()
+		return err
+	})
+	return facts, err
+}
+
+// Table asks the database what it has under a name.
+func (v View) Table(ctx context.Context, name string) (*Table, error) {
+	t := &Table{}
+	ask := func(sql string, use func(row []record.Value)) error {
+		return v.Rows(ctx, compile.Statement{SQL: sql, Args: []any{name}}, func(row []record.Value) error {
+			use(row)
+			return nil
+		})
+	}
+	err := ask(v.catalog.columns, func(row []record.Value) {
+		key, _ := row[5].Int()
+		t.Columns = append(t.Columns, TableColumn{Name: row[0].String(), Type: row[1].String(), Key: int(key),
+			Fact: compile.Fact{NotNull: isTrue(row[2]), Text: isTrue(row[3]), Exact: isTrue(row[4])}})
+	})
+	if err != nil || len(t.Columns) == 0 {
+		return t, err
+	}
+	err = ask(v.catalog.indexes, func(row []record.Value) {
+		name := row[0].String()
+		if n := len(t.Indexes); n == 0 || t.Indexes[n-1].Name != name {
+			t.Indexes = append(t.Indexes, Index{Name: name, Unique: isTrue(row[1])})
+		}
+		last := &t.Indexes[len(t.Indexes)-1]
+		last.Columns = append(last.Columns, row[2].String())
+	})
+	if err != nil {
+		return t, err
+	}
+	var none *Error
+	err = ask(strings.ReplaceAll(v.catalog.about, "%s", v.dialect.Name(name)), func(row []record.Value) { t.About, _ = row[0].Int() })
+	if errors.As(err, &none) && none.Kind == Changed {
+		err = nil // a view, which has no number to tell it by
+	}
+	return t, err
+}
+
+func isTrue(v record.Value) bool {
+	n, _ := v.Int()
+	return n == 1
+}
+
+// TableName is a table, or a view, of a database.
+type TableName struct{ Name, Sort string }
+
+// Tables lists what the database has, by name.
+func (v View) Tables(ctx context.Context) ([]TableName, error) {
+	var names []TableName
+	err := v.Rows(ctx, compile.Statement{SQL: v.catalog.tables}, func(row []record.Value) error {
+		names = append(names, TableName{row[0].String(), row[1].String()})
+		return nil
+	})
+	return names, err
+}
