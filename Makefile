@@ -1,5 +1,6 @@
 # make demo   build, make the demo's data, serve it, print its address
 # make test   everything that is checked: formats, lints, Go and console tests
+# make bench  speed, side by side with what one would use by hand
 # make soak   hour-long work: fuzzing and load
 # make build  bin/pikegate
 
@@ -7,11 +8,11 @@ GO ?= go
 NPM = npm --prefix console --no-fund --no-audit --loglevel=error
 SOAK ?= 10m
 
-.PHONY: build demo test soak install console clean
+.PHONY: build demo test bench soak install console clean
 
 build: bin/pikegate
 
-bin/pikegate: console/dist/index.html $(shell find cmd internal demo console/embed.go -type f) go.mod go.sum
+bin/pikegate: console/dist/index.html $(shell find cmd internal demo console/embed.go -type f -not -name '*_test.go') go.mod go.sum
 	$(GO) build -trimpath -o $@ ./cmd/pikegate
 
 console/node_modules/.package-lock.json: console/package.json console/package-lock.json
@@ -31,6 +32,9 @@ install:
 
 test: install build
 	tools/test
+
+bench: install build
+	tools/bench
 
 soak: install build
 	tools/soak $(SOAK)

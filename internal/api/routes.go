@@ -94,6 +94,8 @@ type RunRequest struct {
 	Asked
 	Limit int `json:"limit,omitempty" minimum:"1" doc:"Most rows to send; all where it is absent."`
 	Skip  int `json:"skip,omitempty" minimum:"0" doc:"Rows to leave out first; counts only with a limit."`
+	// Uncounted is for those who page and need no count.
+	Uncounted bool `json:"uncounted,omitempty" doc:"Leave out how many records match beyond the limit, which has to be counted."`
 }
 
 // Understanding is how answers are read, and what is wrong with them.
@@ -315,7 +317,7 @@ func (r routes) run(ctx context.Context, in *struct {
 	Accept string `header:"Accept"`
 	Body   RunRequest
 }) (*huma.StreamResponse, error) {
-	run, err := r.service.Prepare(ctx, in.Report, service.Request{Answers: in.Body.Answers, AsOf: in.Body.AsOf, Limit: in.Body.Limit, Skip: in.Body.Skip})
+	run, err := r.service.Prepare(ctx, in.Report, service.Request{Answers: in.Body.Answers, AsOf: in.Body.AsOf, Limit: in.Body.Limit, Skip: in.Body.Skip, Uncounted: in.Body.Uncounted})
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}

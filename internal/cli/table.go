@@ -34,8 +34,8 @@ func writeTable(from io.Reader, to io.Writer, colour bool) error {
 		t.release()
 		fmt.Fprintln(t.w)
 	}
-	count := fmt.Sprintf("%d records", receipt.Records)
-	switch receipt.Records {
+	count := fmt.Sprintf("%d records", *receipt.Records)
+	switch *receipt.Records {
 	case 0:
 		count = "No records"
 	case 1:

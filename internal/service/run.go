@@ -26,6 +26,8 @@ type Request struct {
 	AsOf    string // any form of a day; "" for today
 	Limit   int    // most rows; 0 for all
 	Skip    int    // rows to leave out first
+	// Uncounted leaves it open how many records match beyond the rows of a Limit.
+	Uncounted bool
 }
 
 // Understood is an answer as it was understood, for people and programs.
@@ -203,7 +205,7 @@ type Receipt struct {
 	Pieces    []criteria.Piece `json:"read_back_pieces" doc:"The same sentence with its values set off."`
 	State     State            `json:"state" enum:"rows,no_rows" doc:"Whether records came back."`
 	Rows      int              `json:"rows" doc:"How many rows this result holds."`
-	Records   int64            `json:"records" doc:"How many records match in all."`
+	Records   *int64           `json:"records,omitempty" doc:"How many records match in all; absent where that was not asked for and is not known from the rows."`
 	StartedAt time.Time        `json:"started_at" doc:"When the run started."`
 	TookMS    float64          `json:"took_ms" doc:"How long it took, in milliseconds."`
 }
@@ -226,6 +228,8 @@ type Run struct {
 	from    *relation
 	query   compile.Query
 	receipt Receipt
+
+	uncounted bool
 }
 
 // attributes are what conditions can compare with of a person.
@@ -267,6 +271,7 @@ func (s *Service) Prepare(ctx context.Context, name string, req Request) (*Run, 
 		from:    relation,
 		query: compile.Query{Show: table.Show, Where: where, Sort: table.Sort, Key: table.Of.Key,
 			Zone: from.Zone, Limit: req.Limit, Skip: req.Skip},
+		uncounted: req.Uncounted,
 		receipt: Receipt{Report: name, Title: report.Title, Person: PersonOf(ctx).Name, AsOf: setting.AsOf, Zone: from.Zone.String(), Clock: from.Clock,
 			Answers: inOrder(report, answers), ReadBack: said.String(), Pieces: said},
 	}, nil
@@ -332,10 +337,15 @@ func (r *Run) Stream(ctx context.Context, w export.Writer) (*Receipt, error) {
 		if err != nil {
 			return err
 		}
-		receipt.Records = int64(receipt.Rows)
-		if r.query.Limit > 0 {
-			receipt.Records, err = v.Count(ctx, r.from.sql.Count(r.query))
+		all := int64(r.query.Skip + receipt.Rows)
+		switch {
+		case r.query.Limit == 0, receipt.Rows < r.query.Limit && (receipt.Rows > 0 || r.query.Skip == 0):
+		case r.uncounted:
+			return nil
+		default:
+			all, err = v.Count(ctx, r.from.sql.Count(r.query))
 		}
+		receipt.Records = &all
 		return err
 	})
 	switch {
@@ -355,7 +365,7 @@ func (r *Run) Stream(ctx context.Context, w export.Writer) (*Receipt, error) {
 		}
 	}
 	receipt.State = Rows
-	if receipt.Records == 0 {
+	if receipt.Rows == 0 && (receipt.Records == nil || *receipt.Records == 0) {
 		receipt.State = NoRows
 	}
 	receipt.TookMS = float64(time.Since(start).Microseconds()) / 1000

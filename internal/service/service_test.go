@@ -300,6 +300,6 @@ func TestAReportWithManyPrompts(t *testing.T) {
 	assert.Equal(t, 100, receipt.Rows)
 	assert.Len(t, receipt.Answers, 20)
 	want := ferries.Texts(t, "SELECT count(*) FROM sailings WHERE passengers >= 19 AND (vehicles >= 19 OR route = 'Outer Loop')")
-	assert.Equal(t, want[0], fmt.Sprint(receipt.Records))
+	assert.Equal(t, want[0], fmt.Sprint(*receipt.Records))
 	t.Logf("%s", time.Since(start))
 }

@@ -10,7 +10,8 @@ export type Understanding = Schemas['Understanding'];
 export type Understood = Schemas['Understood'];
 export type Fault = Schemas['Fault'];
 export type Problem = Schemas['Problem'];
-export type Result = Schemas['Result'];
+/** The console never leaves the count out. */
+export type Result = Schemas['Result'] & { receipt: { records: number } };
 export type Receipt = Schemas['Receipt'];
 export type Column = Schemas['Column'];
 export type Choice = Schemas['Choice'];

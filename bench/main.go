@@ -1,0 +1,443 @@
+// Command bench measures the product beside what a good engineer would write or use
+// by hand: the same records, on the same machine, in one run. Each measure prints
+// both commands, compares the two outputs, takes the median of five and prints the
+// ratio. make bench runs all of them.
+package main
+
+import (
+	"bytes"
+	"context"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"log"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"pikegate/demo"
+	"pikegate/internal/core/definition"
+)
+
+// records is how many there are; a request asks for about 1,000,000 of them.
+const records = 1_200_000
+
+// rounds is how often each side of a measure is timed.
+const rounds = 5
+
+func main() {
+	log.SetFlags(0)
+	dir, err := os.MkdirTemp("", "bench")
+	if err != nil {
+		log.Fatal(err)
+	}
+	b := &bench{dir: dir}
+	err = b.run(os.Args[1:])
+	b.stop()
+	os.RemoveAll(dir)
+	if err != nil {
+		log.Fatal(err)
+	}
+}
+
+type bench struct {
+	dir     string
+	service *exec.Cmd
+	url     string
+	table   []string // the lines of the summary
+}
+
+// measures are what is measured, by the name that picks one on the command line.
+var measures = []struct {
+	name string
+	run  func(*bench) error
+}{
+	{"start", (*bench).start}, {"sqlite", (*bench).sqlite}, {"postgres", (*bench).postgres}, {"mariadb", (*bench).mariadb},
+	{"requests", (*bench).requests}, {"memory", (*bench).memory},
+}
+
+func (b *bench) run(only []string) error {
+	fmt.Printf("%s, %d processors, %s/%s\n", time.Now().Format(time.DateOnly), runtime.NumCPU(), runtime.GOOS, runtime.GOARCH)
+	if err := b.serve(); err != nil {
+		return err
+	}
+	for _, m := range measures {
+		if len(only) > 0 && !slices.Contains(only, m.name) {
+			continue
+		}
+		fmt.Printf("\n== %s\n", m.name)
+		if err := m.run(b); err != nil {
+			return fmt.Errorf("%s: %w", m.name, err)
+		}
+	}
+	fmt.Printf("\n| measure | ours | by hand | ratio | limit |\n|---|---|---|---|---|\n%s\n", strings.Join(b.table, "\n"))
+	return nil
+}
+
+// add adds a line to the summary.
+func (b *bench) add(what, ours, theirs, ratio, limit string) {
+	line := fmt.Sprintf("| %s | %s | %s | %s | %s |", what, ours, theirs, ratio, limit)
+	fmt.Println(line)
+	b.table = append(b.table, line)
+}
+
+const binary = "bin/pikegate"
+
+// serve starts the service and gives it its definitions.
+func (b *bench) serve() error {
+	const address = "127.0.0.1:9371"
+	b.url = "http://" + address
+	b.service = exec.Command(binary, "serve", "--data", b.dir, "--listen", address, "--log", "error", "--run-time", "1h")
+	b.service.Stderr = os.Stderr
+	if err := b.service.Start(); err != nil {
+		return err
+	}
+	return b.answers()
+}
+
+func (b *bench) answers() error {
+	for range 20_000 {
+		resp, err := http.Get(b.url + "/healthz")
+		if err == nil {
+			resp.Body.Close()
+			return nil
+		}
+		time.Sleep(500 * time.Microsecond)
+	}
+	return errors.New("the service does not answer")
+}
+
+func (b *bench) stop() {
+	if b.service != nil && b.service.Process != nil {
+		_ = b.service.Process.Signal(os.Interrupt)
+		_ = b.service.Wait()
+		b.service = nil
+	}
+}
+
+// put gives the service definitions.
+func (b *bench) put(text string) error {
+	path := filepath.Join(b.dir, "definitions.yaml")
+	if err := os.WriteFile(path, []byte(text), 0o600); err != nil {
+		return err
+	}
+	out, err := exec.Command(binary, "put", "--server", b.url, path).CombinedOutput()
+	if err != nil {
+		return fmt.Errorf("%w: %s", err, out)
+	}
+	return nil
+}
+
+// definitions describe the trips on an engine.
+func definitions(source, keys, on string) string {
+	return strings.NewReplacer("SOURCE", source, "KEYS", keys, "ON", on).Replace(`pikegate: 1
+source: SOURCE
+zone: Europe/Helsinki
+KEYS---
+pikegate: 1
+dataset: SOURCE-trips
+source: SOURCE
+table: trips
+key: [trip_id]
+columns:
+  trip_id: {type: integer}
+  travel_on: {type: date, ON}
+  route: {type: text}
+  vessel: {type: text}
+  party: {type: integer}
+  fare: {type: decimal, scale: 2}
+---
+{pikegate: 1, prompt: SOURCE-days, ask: Days, type: period}
+---
+{pikegate: 1, query: SOURCE-trips, of: SOURCE-trips, show: [trip_id, travel_on, route, vessel, party, fare], where: {travel_on: {within: {prompt: SOURCE-days}}}, sort: [travel_on]}
+---
+{pikegate: 1, report: SOURCE-trips, title: Trips, prompts: [SOURCE-days], sections: [{table: {query: SOURCE-trips}}]}
+`)
+}
+
+// columns are those of the trips; days go up with the ids, as they do where records
+// are written day by day.
+func trip(i int) []string {
+	day := time.Date(2024, 1, 1, 0, 0, 0, 0, time.UTC).AddDate(0, 0, i/1000+i*7919%30)
+	return []string{strconv.Itoa(i), day.Format(time.DateOnly), fmt.Sprintf("Route %d", i*31%40), fmt.Sprintf("Vessel %d", i*17%23), strconv.Itoa(1 + i%6),
+		fmt.Sprintf("%d.%02d", i*3571%90000/100, i*3571%100)}
+}
+
+// fill makes the trips with so many records, and an index by day.
+func fill(db demo.Database, types map[string]string, analyze string, n int) error {
+	ctx := context.Background()
+	if _, err := db.ExecContext(ctx, fmt.Sprintf("CREATE TABLE trips (trip_id INTEGER PRIMARY KEY, travel_on %s NOT NULL, route %[2]s NOT NULL, vessel %[2]s NOT NULL, party INTEGER NOT NULL, fare %s)",
+		types["day"], types["text"], types["fare"])); err != nil {
+		return err
+	}
+	const most = 1000
+	tx, err := db.BeginTx(ctx, nil)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback()
+	var insert strings.Builder
+	for i := 1; i <= n; i++ {
+		if insert.Len() > 0 {
+			insert.WriteString(", ")
+		}
+		v := trip(i)
+		fmt.Fprintf(&insert, "(%s, '%s', '%s', '%s', %s, %s)", v[0], v[1], v[2], v[3], v[4], v[5])
+		if i%most == 0 || i == n {
+			if _, err := tx.ExecContext(ctx, "INSERT INTO trips VALUES "+insert.String()); err != nil {
+				return err
+			}
+			insert.Reset()
+		}
+	}
+	if err := tx.Commit(); err != nil {
+		return err
+	}
+	for _, s := range []string{"CREATE INDEX by_day ON trips (travel_on, trip_id)", analyze} {
+		if _, err := db.ExecContext(ctx, s); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+const (
+	first, last, after = "2024-02-01", "2026-11-05", "2026-11-06" // about 1,000,000 trips
+	shown              = "SELECT trip_id, travel_on, route, vessel, party, fare FROM trips WHERE travel_on >= '" + first + "' AND travel_on < '" + after + "'"
+	sorted             = " ORDER BY travel_on, trip_id"
+)
+
+// curl is the command that asks for all records of a report as CSV.
+func (b *bench) curl(source, to string) []string {
+	return []string{"curl", "-s", "-S", "--fail", "-o", to, "-H", "Content-Type: application/json", "-d", fmt.Sprintf(`{"answers":{"%s-days":"%s/%s"}}`, source, first, last),
+		b.url + "/api/v1/reports/" + source + "-trips/runs?output=csv"}
+}
+
+// compare times both commands, in turns, and compares what they wrote.
+func (b *bench) compare(what string, ours, theirs []string, oursOut, theirsOut string, toFile bool) error {
+	fmt.Printf("ours:    %s\nby hand: %s\n", strings.Join(ours, " "), strings.Join(theirs, " "))
+	var took [2][]time.Duration
+	for range rounds {
+		for i, command := range [][]string{ours, theirs} {
+			start := time.Now()
+			c := exec.Command(command[0], command[1:]...)
+			c.Stderr = os.Stderr
+			if i == 1 && toFile {
+				f, err := os.Create(theirsOut)
+				if err != nil {
+					return err
+				}
+				c.Stdout = f
+				defer f.Close()
+			}
+			if err := c.Run(); err != nil {
+				return fmt.Errorf("%s: %w", command[0], err)
+			}
+			took[i] = append(took[i], time.Since(start))
+		}
+	}
+	n, err := same(oursOut, theirsOut)
+	if err != nil {
+		return err
+	}
+	fmt.Printf("%d records, the same in both\n", n)
+	a, c := median(took[0]), median(took[1])
+	b.add(what, seconds(a), seconds(c), fmt.Sprintf("%.2f", a.Seconds()/c.Seconds()), "1.0")
+	return nil
+}
+
+func seconds(d time.Duration) string { return fmt.Sprintf("%.2f s", d.Seconds()) }
+
+func median(all []time.Duration) time.Duration {
+	slices.Sort(all)
+	return all[len(all)/2]
+}
+
+// same compares two results field by field: as texts, or as numbers where their
+// texts differ in zeros at the end. MariaDB's client parts fields by tabs.
+func same(ours, theirs string) (int, error) {
+	a, err := os.Open(ours)
+	if err != nil {
+		return 0, err
+	}
+	defer a.Close()
+	c, err := os.Open(theirs)
+	if err != nil {
+		return 0, err
+	}
+	defer c.Close()
+	left, right := csv.NewReader(a), csv.NewReader(c)
+	if strings.HasSuffix(theirs, ".tsv") {
+		right.Comma = '\t'
+	}
+	for n := -1; ; n++ {
+		x, err := left.Read()
+		y, errRight := right.Read()
+		if err == io.EOF && errRight == io.EOF {
+			return n, nil
+		}
+		if err := errors.Join(err, errRight); err != nil {
+			return n, fmt.Errorf("after %d records: %w", n, err)
+		}
+		for i := range x {
+			p, err := strconv.ParseFloat(x[i], 64)
+			q, errRight := strconv.ParseFloat(y[i], 64)
+			if x[i] != y[i] && (err != nil || errRight != nil || p != q) {
+				return n, fmt.Errorf("record %d differs: %q and %q", n, x, y)
+			}
+		}
+	}
+}
+
+func (b *bench) path(name string) string { return filepath.Join(b.dir, name) }
+
+// start is how long it takes until the service answers.
+func (b *bench) start() error {
+	var took []time.Duration
+	for range rounds {
+		b.stop()
+		begin := time.Now()
+		if err := b.serve(); err != nil {
+			return err
+		}
+		took = append(took, time.Since(begin))
+	}
+	b.add("`pikegate serve` until it answers", fmt.Sprintf("%d ms", median(took).Milliseconds()), "-", "-", "200 ms")
+	return nil
+}
+
+func (b *bench) sqlite() error {
+	file := b.path("records.db")
+	db, err := demo.OpenFile("file:" + file + "?_journal_mode=WAL&_synchronous=OFF")
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	if err := fill(db, map[string]string{"day": "TEXT", "text": "TEXT", "fare": "REAL"}, "ANALYZE", records); err != nil {
+		return err
+	}
+	if err := b.put(definitions("own", "", "stored: text, pattern: yyyy-MM-dd")); err != nil {
+		return err
+	}
+	return b.compare("CSV of 1,000,000 records from SQLite, to `sqlite3 -csv`", b.curl("own", b.path("ours.csv")),
+		[]string{"sqlite3", "-csv", "-header", file, shown + " AND strftime('%Y-%m-%d', travel_on) = travel_on" + sorted}, b.path("ours.csv"), b.path("theirs.csv"), true)
+}
+
+// server makes the trips on a server, and describes them to the service.
+func (b *bench) server(engine definition.Engine, types map[string]string, analyze string) error {
+	db, err := demo.OpenServer(context.Background(), engine, os.Getenv(variable(engine)), "bench")
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	if err := fill(db, types, analyze, records); err != nil {
+		return err
+	}
+	return b.put(definitions(string(engine), fmt.Sprintf("engine: %s\naddress: {env: %s}\nschema: bench\n", engine, variable(engine)), "stored: native"))
+}
+
+func variable(engine definition.Engine) string {
+	return "PIKEGATE_TEST_" + strings.ToUpper(string(engine))
+}
+
+func (b *bench) postgres() error {
+	if err := b.server(definition.Postgres, map[string]string{"day": "date", "text": `text COLLATE "C"`, "fare": "numeric(8, 2)"}, "VACUUM ANALYZE trips"); err != nil {
+		return err
+	}
+	copied := fmt.Sprintf(`\copy (%s) to '%s' csv header`, strings.ReplaceAll(shown, "FROM trips", "FROM bench.trips")+sorted, b.path("theirs.csv"))
+	return b.compare("the same from PostgreSQL, to `psql \\copy`", b.curl("postgres", b.path("ours.csv")), []string{"psql", os.Getenv(variable(definition.Postgres)), "-q", "-c", copied},
+		b.path("ours.csv"), b.path("theirs.csv"), false)
+}
+
+func (b *bench) mariadb() error {
+	if err := b.server(definition.MariaDB, map[string]string{"day": "DATE", "text": "VARCHAR(20)", "fare": "DECIMAL(8, 2)"}, "ANALYZE TABLE trips"); err != nil {
+		return err
+	}
+	at := strings.TrimSuffix(strings.TrimPrefix(os.Getenv(variable(definition.MariaDB)), "mariadb://root@127.0.0.1:"), "/")
+	return b.compare("the same from MariaDB, to `mariadb --batch --quick`", b.curl("mariadb", b.path("ours.csv")),
+		[]string{"mariadb", "--no-defaults", "-h", "127.0.0.1", "-P", at, "-u", "root", "--batch", "--quick", "bench", "-e", shown + sorted}, b.path("ours.csv"), b.path("theirs.tsv"), true)
+}
+
+// memory is how much the service grows while ten million records go out.
+func (b *bench) memory() error {
+	if err := b.put(`pikegate: 1
+source: own
+zone: Europe/Helsinki
+---
+pikegate: 1
+dataset: many
+source: own
+table: many
+key: [trip_id]
+columns:
+  trip_id: {type: integer}
+  route: {type: text}
+---
+{pikegate: 1, query: many, of: many, show: [trip_id, route], sort: [trip_id]}
+---
+{pikegate: 1, report: many, title: Many, prompts: [], sections: [{table: {query: many}}]}
+`); err != nil {
+		return err
+	}
+	db, err := demo.OpenFile("file:" + b.path("records.db") + "?_journal_mode=WAL&_synchronous=OFF")
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	const n = 10_000_000
+	if _, err := db.Exec(fmt.Sprintf("CREATE TABLE many AS WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < %d) SELECT i AS trip_id, 'Route ' || (i %% 40) AS route FROM n", n)); err != nil {
+		return err
+	}
+	if _, err := db.Exec("CREATE UNIQUE INDEX many_by_id ON many (trip_id)"); err != nil {
+		return err
+	}
+	before, err := b.resident()
+	if err != nil {
+		return err
+	}
+	resp, err := http.Post(b.url+"/api/v1/reports/many/runs?output=csv", "application/json", strings.NewReader(`{"answers":{}}`))
+	if err != nil {
+		return err
+	}
+	defer resp.Body.Close()
+	most, read, lines := before, make([]byte, 1<<20), 0
+	for next := time.Now(); ; {
+		k, err := resp.Body.Read(read)
+		lines += bytes.Count(read[:k], []byte("\n"))
+		if time.Now().After(next) {
+			now, err := b.resident()
+			if err != nil {
+				return err
+			}
+			most, next = max(most, now), time.Now().Add(50*time.Millisecond)
+		}
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return err
+		}
+	}
+	if lines != n+1 {
+		return fmt.Errorf("%d lines came", lines)
+	}
+	b.add("growth of resident memory while 10,000,000 records go out as CSV", fmt.Sprintf("%.1f MiB", float64(most-before)/1024), "-", "-", "32 MiB")
+	return nil
+}
+
+// resident is the memory of the service in KiB.
+func (b *bench) resident() (int, error) {
+	text, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", b.service.Process.Pid))
+	if err != nil {
+		return 0, err
+	}
+	_, rest, _ := strings.Cut(string(text), "VmRSS:")
+	return strconv.Atoi(strings.Fields(rest)[0])
+}

@@ -1,0 +1,161 @@
+package main
+
+import (
+	"database/sql"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/gin-gonic/gin"
+	_ "github.com/mattn/go-sqlite3"
+)
+
+// byHand is the handler that a good engineer would write for the one report: the SQL
+// in the code, the days checked, the rows scanned into a struct.
+func byHand(file string) (http.Handler, error) {
+	db, err := sql.Open("sqlite3", "file:"+file+"?mode=ro")
+	if err != nil {
+		return nil, err
+	}
+	type asked struct {
+		First string `json:"first"`
+		Last  string `json:"last"`
+	}
+	type trip struct {
+		ID     int64    `json:"trip_id"`
+		On     string   `json:"travel_on"`
+		Route  string   `json:"route"`
+		Vessel string   `json:"vessel"`
+		Party  int64    `json:"party"`
+		Fare   *float64 `json:"fare"`
+	}
+	gin.SetMode(gin.ReleaseMode)
+	engine := gin.New()
+	engine.Use(gin.Recovery())
+	engine.POST("/trips", func(c *gin.Context) {
+		var a asked
+		if err := c.ShouldBindJSON(&a); err != nil {
+			c.JSON(http.StatusBadRequest, err.Error())
+			return
+		}
+		first, err := time.Parse(time.DateOnly, a.First)
+		last, errLast := time.Parse(time.DateOnly, a.Last)
+		if err != nil || errLast != nil || last.Before(first) {
+			c.JSON(http.StatusUnprocessableEntity, "two days, in order")
+			return
+		}
+		rows, err := db.QueryContext(c, "SELECT trip_id, travel_on, route, vessel, party, fare FROM trips WHERE travel_on >= ? AND travel_on < ? ORDER BY travel_on, trip_id LIMIT 100",
+			a.First, last.AddDate(0, 0, 1).Format(time.DateOnly))
+		if err != nil {
+			c.JSON(http.StatusInternalServerError, err.Error())
+			return
+		}
+		defer rows.Close()
+		all := make([]trip, 0, 100)
+		for rows.Next() {
+			var t trip
+			if err := rows.Scan(&t.ID, &t.On, &t.Route, &t.Vessel, &t.Party, &t.Fare); err != nil {
+				c.JSON(http.StatusInternalServerError, err.Error())
+				return
+			}
+			all = append(all, t)
+		}
+		if err := rows.Err(); err != nil {
+			c.JSON(http.StatusInternalServerError, err.Error())
+			return
+		}
+		c.JSON(http.StatusOK, all)
+	})
+	return engine, nil
+}
+
+// requests compares requests for the first 100 rows with a handler written by hand.
+func (b *bench) requests() error {
+	handler, err := byHand(b.path("records.db"))
+	if err != nil {
+		return err
+	}
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return err
+	}
+	server := &http.Server{Handler: handler}
+	go func() { _ = server.Serve(listener) }()
+	defer server.Close()
+	client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 64}}
+	ask := func(url, body string) (string, error) {
+		resp, err := client.Post(url, "application/json", strings.NewReader(body))
+		if err != nil {
+			return "", err
+		}
+		defer resp.Body.Close()
+		text, err := io.ReadAll(resp.Body)
+		if err == nil && resp.StatusCode != http.StatusOK {
+			err = fmt.Errorf("%s: %s", resp.Status, text)
+		}
+		return string(text), err
+	}
+	sides := [2]struct{ url, body string }{
+		{b.url + "/api/v1/reports/own-trips/runs?output=ndjson", fmt.Sprintf(`{"answers":{"own-days":"%s/%s"},"limit":100,"uncounted":true}`, first, last)},
+		{"http://" + listener.Addr().String() + "/trips", fmt.Sprintf(`{"first":"%s","last":"%s"}`, first, last)},
+	}
+	var counts [2]int
+	for i, side := range sides {
+		fmt.Printf("%s %s\n", side.url, side.body)
+		text, err := ask(side.url, side.body)
+		if err != nil {
+			return err
+		}
+		counts[i] = strings.Count(text, `"trip_id"`)
+	}
+	if counts != [2]int{100, 100} {
+		return fmt.Errorf("%v records came", counts)
+	}
+	var took [2][]time.Duration
+	for range 2000 {
+		for i, side := range sides {
+			start := time.Now()
+			if _, err := ask(side.url, side.body); err != nil {
+				return err
+			}
+			took[i] = append(took[i], time.Since(start))
+		}
+	}
+	x, y := median(took[0]), median(took[1])
+	b.add("first 100 rows of an indexed range: median time", x.Round(time.Microsecond).String(), y.Round(time.Microsecond).String(), fmt.Sprintf("%.2f", x.Seconds()/y.Seconds()), "1.3")
+
+	var rates [2][]time.Duration // of as many requests as there are in one round
+	const clients, each = 32, 100
+	for range rounds {
+		for i, side := range sides {
+			var all sync.WaitGroup
+			failed := make(chan error, clients)
+			start := time.Now()
+			for range clients {
+				all.Go(func() {
+					for range each {
+						if _, err := ask(side.url, side.body); err != nil {
+							failed <- err
+							return
+						}
+					}
+				})
+			}
+			all.Wait()
+			select {
+			case err := <-failed:
+				return err
+			default:
+			}
+			rates[i] = append(rates[i], time.Since(start))
+		}
+	}
+	rate := func(d time.Duration) float64 { return clients * each / d.Seconds() }
+	p, q := rate(median(rates[0])), rate(median(rates[1]))
+	b.add("the same, requests a second with 32 clients", fmt.Sprintf("%.0f", p), fmt.Sprintf("%.0f", q), fmt.Sprintf("%.2f", p/q), "0.7 or more")
+	return nil
+}
