@@ -327,7 +327,7 @@ func (b *bench) sqlite() error {
 		return err
 	}
 	return b.compare("CSV of 1,000,000 records from SQLite, to `sqlite3 -csv`", b.curl("own", b.path("ours.csv")),
-		[]string{"sqlite3", "-csv", "-header", file, shown + " AND strftime('%Y-%m-%d', travel_on) = travel_on" + sorted}, b.path("ours.csv"), b.path("theirs.csv"), true)
+		[]string{"sqlite3", "-csv", "-header", file, shown + " AND date(travel_on) = travel_on" + sorted}, b.path("ours.csv"), b.path("theirs.csv"), true)
 }
 
 // server makes the trips on a server, and describes them to the service.

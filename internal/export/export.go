@@ -9,6 +9,7 @@ import (
 	"math"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 	"unicode"
 	"unsafe"
@@ -46,7 +47,9 @@ type Writer interface {
 
 // New makes the writer of a format. Instants are written in the zone.
 func New(f Format, to io.Writer, columns []*record.Column, zone *time.Location) Writer {
-	out := output{w: bufio.NewWriterSize(to, 1<<15), columns: columns, zone: zone}
+	w := buffers.Get().(*bufio.Writer)
+	w.Reset(to)
+	out := output{w: w, columns: columns, zone: zone}
 	switch f {
 	case CSV:
 		return &csvWriter{out}
@@ -65,9 +68,19 @@ type output struct {
 	room    []byte // for a value of it
 }
 
-// flush hands the buffer on; readers see the first rows without waiting for
-// the last.
-func (o *output) flush() error { return o.w.Flush() }
+// buffers are used again for other results; one that failed is not.
+var buffers = sync.Pool{New: func() any { return bufio.NewWriterSize(nil, 1<<16) }}
+
+// end hands on what is left. Nothing is written after it.
+func (o *output) end() error {
+	err := o.w.Flush()
+	if err == nil {
+		o.w.Reset(nil)
+		buffers.Put(o.w)
+	}
+	o.w = nil
+	return err
+}
 
 func (o *output) send() error {
 	_, err := o.w.Write(o.line)

@@ -1,7 +1,6 @@
 package export
 
 import (
-	"bytes"
 	"encoding/json"
 	"time"
 
@@ -42,7 +41,7 @@ func (w *csvWriter) field(i int, text []byte) {
 	if i > 0 {
 		w.line = append(w.line, ',')
 	}
-	if len(text) > 0 && !bytes.ContainsAny(text, "\",\r\n") {
+	if len(text) > 0 && !needsQuotes(text) {
 		w.line = append(w.line, text...)
 		return
 	}
@@ -56,7 +55,16 @@ func (w *csvWriter) field(i int, text []byte) {
 	w.line = append(w.line, '"')
 }
 
-func (w *csvWriter) End([]byte) error { return w.flush() }
+func needsQuotes(text []byte) bool {
+	for _, c := range text {
+		if c == '"' || c == ',' || c == '\r' || c == '\n' {
+			return true
+		}
+	}
+	return false
+}
+
+func (w *csvWriter) End([]byte) error { return w.end() }
 
 // jsonWriter writes one object: columns, rows as arrays, and the receipt last,
 // so that an object without a receipt was cut.
@@ -117,7 +125,7 @@ func (w *jsonWriter) End(receipt []byte) error {
 	if err := w.send(); err != nil {
 		return err
 	}
-	return w.flush()
+	return w.end()
 }
 
 // ndjsonWriter writes one object a line, its members by column name.
@@ -149,4 +157,4 @@ func (w *ndjsonWriter) Row(values []record.Value) error {
 	return w.send()
 }
 
-func (w *ndjsonWriter) End([]byte) error { return w.flush() }
+func (w *ndjsonWriter) End([]byte) error { return w.end() }

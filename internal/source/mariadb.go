@@ -116,24 +116,26 @@ func (e *mariadb) view(ctx context.Context, use func(session) error) error {
 	if err := conn.QueryRowContext(ctx, "SELECT CONNECTION_ID()").Scan(&id); err != nil {
 		return explainMariaDB(err, true)
 	}
-	return conn.Raw(func(dc any) error {
-		c := dc.(mariaConn)
-		if _, err := c.ExecContext(ctx, "START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY", nil); err != nil {
-			return explainMariaDB(err, true)
-		}
-		err := use(mariaSession{mariaConn: c, stop: func() { e.stop(id) }})
-		// Nothing was written; a connection that fails is not used again.
-		end, cancel := context.WithTimeout(context.WithoutCancel(ctx), endTime)
-		defer cancel()
-		if _, ended := c.ExecContext(end, "ROLLBACK", nil); ended != nil && err == nil {
+	_ = conn.Raw(func(dc any) error {
+		s := &mariaSession{mariaConn: dc.(mariaConn), stop: func() { e.stop(id) }}
+		if _, failed := s.ExecContext(ctx, "START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY", nil); failed != nil {
+			err = explainMariaDB(failed, true)
 			return driver.ErrBadConn
 		}
-		return err
+		err = use(s)
+		end, cancel := context.WithTimeout(context.WithoutCancel(ctx), endTime)
+		defer cancel()
+		// Nothing was written; a connection that fails or was stopped is not used again.
+		if _, failed := s.ExecContext(end, "ROLLBACK", nil); failed != nil || s.stopped {
+			return driver.ErrBadConn
+		}
+		return nil
 	})
+	return err
 }
 
-// stop ends the statement that runs on another connection, which the server would
-// notice only when it has rows to send.
+// stop ends another connection with what runs on it: that it was given up the server
+// would notice only when it has rows to send.
 func (e *mariadb) stop(id int64) {
 	ctx, cancel := context.WithTimeout(context.Background(), endTime)
 	defer cancel()
@@ -142,7 +144,7 @@ func (e *mariadb) stop(id int64) {
 		return
 	}
 	defer c.Close()
-	_, _ = c.(mariaConn).ExecContext(ctx, fmt.Sprintf("KILL QUERY %d", id), nil)
+	_, _ = c.(mariaConn).ExecContext(ctx, fmt.Sprintf("KILL %d", id), nil)
 }
 
 // mariaConn is what the driver's connections can do.
@@ -154,10 +156,11 @@ type mariaConn interface {
 
 type mariaSession struct {
 	mariaConn
-	stop func()
+	stop    func()
+	stopped bool
 }
 
-func (s mariaSession) rows(ctx context.Context, statement compile.Statement) (cursor, error) {
+func (s *mariaSession) rows(ctx context.Context, statement compile.Statement) (cursor, error) {
 	named := make([]driver.NamedValue, len(statement.Args))
 	for i, arg := range statement.Args {
 		switch v := arg.(type) {
@@ -170,7 +173,8 @@ func (s mariaSession) rows(ctx context.Context, statement compile.Statement) (cu
 		}
 		named[i] = driver.NamedValue{Ordinal: i + 1, Value: arg}
 	}
-	unwatch := context.AfterFunc(ctx, s.stop)
+	watch := context.AfterFunc(ctx, s.stop)
+	unwatch := func() { s.stopped = !watch() || s.stopped }
 	prepared, err := s.PrepareContext(ctx, statement.SQL)
 	if err != nil {
 		unwatch()
@@ -197,7 +201,7 @@ type mariaRows struct {
 	rows     driver.Rows
 	values   []driver.Value
 	exact    []bool // which columns hold exact numbers
-	unwatch  func() bool
+	unwatch  func()
 }
 
 func (r *mariaRows) width() int { return len(r.values) }

@@ -97,13 +97,33 @@ func (e *postgres) view(ctx context.Context, use func(session) error) error {
 		return explainPostgres(err)
 	}
 	defer func() {
-		if !s.IsClosed() {
-			end, cancel := context.WithTimeout(context.WithoutCancel(ctx), endTime)
-			defer cancel()
-			_ = s.Exec(end, "ROLLBACK").Close() // nothing was written; a connection that fails is not used again
+		if s.IsClosed() {
+			go s.insist()
+			return
 		}
+		end, cancel := context.WithTimeout(context.WithoutCancel(ctx), endTime)
+		defer cancel()
+		_ = s.Exec(end, "ROLLBACK").Close() // nothing was written; a connection that fails is not used again
 	}()
 	return use(s)
+}
+
+// insist asks the server again and again to cancel what runs on a connection that
+// was given up, until the server has closed it: it forgets a request that comes just
+// before the statement begins.
+func (s postgresSession) insist() {
+	ctx, cancel := context.WithTimeout(context.Background(), openTime)
+	defer cancel()
+	for {
+		select {
+		case <-s.CleanupDone():
+			return
+		case <-ctx.Done():
+			return
+		case <-time.After(100 * time.Millisecond):
+			_ = s.CancelRequest(ctx)
+		}
+	}
 }
 
 type postgresSession struct{ *pgconn.PgConn }

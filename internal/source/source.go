@@ -11,6 +11,7 @@ import (
 	"io"
 	"path/filepath"
 	"regexp"
+	"sync"
 	"time"
 
 	"pikegate/internal/core/compile"
@@ -95,9 +96,12 @@ func (s *Source) View(ctx context.Context, use func(View) error) error {
 // The rows that are read before they are handed on: few at first, so that the first
 // of them wait for no others, then many.
 const (
-	firstBatch = 64
+	firstBatch = 128
 	laterBatch = 512
 )
+
+// batches are used again for other results.
+var batches = sync.Pool{New: func() any { return &record.Batch{} }}
 
 // selects is how a statement that reads begins.
 var selects = regexp.MustCompile(`(?i)^[\s(]*(SELECT|WITH|EXPLAIN|VALUES)\b`)
@@ -124,7 +128,8 @@ func (v View) Rows(ctx context.Context, s compile.Statement, use func(row []reco
 		}
 		return nil
 	}
-	first := &record.Batch{}
+	first := batches.Get().(*record.Batch)
+	defer batches.Put(first)
 	switch end := read(c, first, firstBatch); {
 	case end == nil:
 		err = readAhead(ctx, cancel, c, first, all)
@@ -143,7 +148,7 @@ func (v View) Rows(ctx context.Context, s compile.Statement, use func(row []reco
 
 // read fills a batch; io.EOF where the result ends in it.
 func read(c cursor, b *record.Batch, most int) error {
-	b.Reset(c.width())
+	b.Reset(c.width(), most)
 	for range most {
 		if err := c.next(b); err != nil {
 			return err
@@ -159,7 +164,9 @@ func readAhead(ctx context.Context, cancel func(), c cursor, first *record.Batch
 		end   error
 	}
 	full, free := make(chan filled, 2), make(chan *record.Batch, 2)
-	free <- &record.Batch{}
+	second := batches.Get().(*record.Batch)
+	defer batches.Put(second) // after the other reader has ended
+	free <- second
 	go func() {
 		defer close(full)
 		for {

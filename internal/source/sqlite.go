@@ -48,7 +48,7 @@ func init() {
 const recursive = 33
 
 func openSQLite(path string) (*sqlite, error) {
-	db, err := sql.Open(sqliteDriver, "file:"+(&url.URL{Path: path}).EscapedPath()+"?mode=ro&_query_only=1&_busy_timeout=5000")
+	db, err := sql.Open(sqliteDriver, "file:"+(&url.URL{Path: path}).EscapedPath()+"?mode=ro&_query_only=1&_busy_timeout=5000&_stmt_cache_size=32")
 	return &sqlite{db: db, path: path}, err
 }
 

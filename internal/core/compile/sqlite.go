@@ -116,6 +116,12 @@ func (s SQLite) Readable(c Column, lower, upper bool) string {
 		fields = fmt.Sprintf("substr(%s, 1, %d)", name, p.Width())
 	}
 	fits := fmt.Sprintf("strftime(%s, %s) = %s", literal(p.Strftime()), iso, fields)
+	switch p.Strftime() { // SQLite's own forms, which it writes faster
+	case "%Y-%m-%d":
+		fits = fmt.Sprintf("date(%s) = %s", iso, fields)
+	case "%Y-%m-%d %H:%M:%S":
+		fits = fmt.Sprintf("datetime(%s) = %s", iso, fields)
+	}
 	if !p.HasTime() && p.Suffix() == "" {
 		return fits
 	}

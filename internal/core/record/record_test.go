@@ -139,7 +139,7 @@ func TestBounds(t *testing.T) {
 func TestABatchKeepsItsRows(t *testing.T) {
 	var b Batch
 	for round := range 3 {
-		b.Reset(2)
+		b.Reset(2, 10)
 		text := []byte("0")
 		for i := range 1000 {
 			text = strconv.AppendInt(text[:0], int64(i), 10)

@@ -2,6 +2,7 @@ package record
 
 import (
 	"math"
+	"slices"
 	"strconv"
 	"unsafe"
 )
@@ -92,9 +93,9 @@ type Batch struct {
 	arena  []byte
 }
 
-// Reset empties the batch for rows of a width.
-func (b *Batch) Reset(width int) {
-	b.width, b.values, b.arena = width, b.values[:0], b.arena[:0]
+// Reset empties the batch for so many rows of a width, or more.
+func (b *Batch) Reset(width, rows int) {
+	b.width, b.values, b.arena = width, slices.Grow(b.values[:0], width*rows), b.arena[:0]
 }
 
 // Len is the number of whole rows.
