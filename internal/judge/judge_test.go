@@ -279,7 +279,7 @@ func compiled(t *rapid.T, db sourcetest.Engine, breaks func(*compile.Query)) dra
 	if breaks != nil {
 		breaks(&compiled)
 	}
-	s := compile.New(db.Source.Dialect(), compile.From{Table: "t"}, db.Facts(t, "t")).Select(compiled)
+	s := compile.New(db.Source.Dialect(), record.From{Table: "t"}, db.Facts(t, "t")).Select(compiled)
 	d.statement, d.args = s.SQL, s.Args
 	return d
 }

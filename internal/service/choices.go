@@ -75,7 +75,8 @@ func (s *Service) listed(ctx context.Context, list *definition.ChoiceList, answe
 	if err != nil {
 		return nil, err
 	}
-	where, _ := criteria.Bind(list.Where, answers, attributes(PersonOf(ctx)), setting)
+	where, _ := criteria.Bind(list.Criteria(), answers, attributes(PersonOf(ctx)), setting)
+	l.Values = values(list.Of, answers)
 	l.Where, l.Zone, l.Value, l.Label, l.Count = where, list.Of.Source.Zone, list.Value, list.Label, list.Count
 	ctx, cancel := context.WithTimeout(ctx, s.config.RunTime)
 	defer cancel()

@@ -51,6 +51,9 @@ func (s *Service) daysIn(ctx context.Context, of *definition.Dataset, c *record.
 	if known, ok := published.extents.Load(c); ok && s.config.Now().Sub(known.(knownExtent).at) < extentAge {
 		return known.(knownExtent).days, nil
 	}
+	if len(of.Values) > 0 {
+		return civil.Period{}, nil // which records it has depends on the answers
+	}
 	from, err := s.relation(ctx, of)
 	if err != nil {
 		return civil.Period{}, err
@@ -59,7 +62,7 @@ func (s *Service) daysIn(ctx context.Context, of *definition.Dataset, c *record.
 	defer cancel()
 	var days civil.Period
 	err = from.View(ctx, func(v source.View) error {
-		extent, ok, err := extentOf(ctx, v, from.sql, c)
+		extent, ok, err := extentOf(ctx, v, from.sql, compile.Query{}, c)
 		if ok && c.Type == record.Instant {
 			days = civil.Period{First: civil.DayHolding(extent.First, of.Source.Zone), Last: civil.DayHolding(extent.Last, of.Source.Zone)}
 		} else if ok {
@@ -79,7 +82,7 @@ func (s *Service) daysIn(ctx context.Context, of *definition.Dataset, c *record.
 func extentsOf(ctx context.Context, v source.View, sql *compile.Compiler, q compile.Query) (map[*record.Column]compile.Extent, error) {
 	found := map[*record.Column]compile.Extent{}
 	for _, c := range q.Timed() {
-		extent, ok, err := extentOf(ctx, v, sql, c)
+		extent, ok, err := extentOf(ctx, v, sql, q, c)
 		if err != nil {
 			return nil, err
 		}
@@ -92,10 +95,10 @@ func extentsOf(ctx context.Context, v source.View, sql *compile.Compiler, q comp
 
 // extentOf is the first and the last value of a dated column, in seconds, those of
 // days and wall times as if UTC; false where none can be read.
-func extentOf(ctx context.Context, v source.View, sql *compile.Compiler, c *record.Column) (compile.Extent, bool, error) {
+func extentOf(ctx context.Context, v source.View, sql *compile.Compiler, q compile.Query, c *record.Column) (compile.Extent, bool, error) {
 	var ends [2]int64
 	for i := range ends {
-		stored, err := v.One(ctx, sql.Edge(c, i == 1))
+		stored, err := v.One(ctx, sql.Edge(q, c, i == 1))
 		if err != nil {
 			return compile.Extent{}, false, err
 		}

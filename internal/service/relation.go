@@ -4,8 +4,10 @@ import (
 	"context"
 	"time"
 
+	"pikegate/internal/core/civil"
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/definition"
+	"pikegate/internal/core/prompt"
 	"pikegate/internal/source"
 )
 
@@ -29,13 +31,58 @@ func (s *Service) relation(ctx context.Context, d *definition.Dataset) (*relatio
 	if err != nil {
 		return nil, s.failed(d, err)
 	}
-	facts, err := from.Facts(ctx, d.Table)
-	if err != nil {
-		return nil, s.failed(d, err)
+	facts := map[string]map[string]compile.Fact{}
+	for as, table := range d.From.Tables() {
+		if facts[as], err = from.Facts(ctx, table); err != nil {
+			return nil, s.failed(d, err)
+		}
 	}
-	r := &relation{Source: from, sql: compile.New(from.Dialect(), compile.From{Table: d.Table}, facts), at: s.config.Now()}
+	r := &relation{Source: from, sql: compile.New(from.Dialect(), d.From, facts), at: s.config.Now()}
 	published.relations.Store(d, r)
 	return r, nil
+}
+
+// values are what the placeholders of a dataset's SQL stand for, by the answers.
+func values(d *definition.Dataset, answers prompt.Answers) map[string]compile.Values {
+	all := make(map[string]compile.Values, len(d.Values))
+	for name, v := range d.Values {
+		all[name] = compile.Values{Column: v.Column, List: valuesOf(v, answers[v.Prompt.Name], d.Source.Zone)}
+	}
+	return all
+}
+
+func valuesOf(v definition.Value, a *prompt.Answer, zone *time.Location) []any {
+	if a == nil || !a.Given {
+		return nil
+	}
+	edge := func(e civil.Edge) []any { return []any{v.Column.Bound(e, zone)} }
+	switch a.Prompt.Type {
+	case prompt.Number:
+		return []any{compile.Number(a.Number)}
+	case prompt.Text:
+		return []any{a.Text}
+	case prompt.YesNo:
+		return []any{a.Truth}
+	case prompt.Choice:
+		var list []any
+		for _, c := range a.Choices {
+			list = append(list, compile.AsStored(v.Column, c.Value))
+		}
+		return list
+	case prompt.Days:
+		var list []any
+		for _, d := range a.Days {
+			list = append(list, edge(civil.StartOf(d))...)
+		}
+		return list
+	}
+	switch v.Part {
+	case definition.LastDay:
+		return edge(civil.StartOf(a.Period.Last))
+	case definition.NextDay:
+		return edge(civil.StartOf(min(a.Period.Last+1, civil.MaxDay)))
+	}
+	return edge(civil.StartOf(a.Period.First))
 }
 
 // failed is an error of the source of a dataset.

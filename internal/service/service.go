@@ -15,7 +15,6 @@ import (
 	"time"
 
 	"pikegate/internal/core/civil"
-	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
@@ -240,60 +239,4 @@ func WithPerson(ctx context.Context, p Person) context.Context {
 func PersonOf(ctx context.Context) Person {
 	p, _ := ctx.Value(personKey{}).(Person)
 	return p
-}
-
-// Check finds all that is wrong with definition files beside those that are
-// published, all that misleads in them, and conditions that no index serves. It
-// stores nothing.
-func (s *Service) Check(ctx context.Context, files []definition.File) (fault.List, error) {
-	published, err := s.store.Published(ctx)
-	if err != nil {
-		return nil, fmt.Errorf("read the definitions: %w", err)
-	}
-	docs, catalog, found := definition.Check(files, published, s.setting(s.Today(time.UTC), time.UTC))
-	if catalog == nil {
-		return found, nil
-	}
-	for _, d := range docs {
-		if q := catalog.Queries[d.Name]; d.Kind == definition.KindQuery && q != nil && q.Of != nil {
-			slow, err := s.unindexed(ctx, q, d)
-			if err != nil {
-				return nil, err
-			}
-			found = append(found, slow...)
-		}
-	}
-	return found, nil
-}
-
-// largeTable is how many records a table has before the lack of an index is told.
-const largeTable = 50_000
-
-// unindexed warns of conditions on a large table of which none has an index.
-func (s *Service) unindexed(ctx context.Context, q *definition.Query, d definition.Document) (fault.List, error) {
-	var columns []string
-	q.Where.Walk(func(c *criteria.Node) {
-		if c.Column != nil && !slices.Contains(columns, c.Column.Name) {
-			columns = append(columns, c.Column.Name)
-		}
-	})
-	if len(columns) == 0 {
-		return nil, nil
-	}
-	var found fault.List
-	from, err := s.sources.Get(q.Of.Source.At)
-	if err != nil {
-		return nil, err
-	}
-	err = from.View(ctx, func(v source.View) error {
-		t, err := v.Table(ctx, q.Of.Table)
-		if err != nil || t.About < largeTable || slices.ContainsFunc(columns, t.Leads) {
-			return err
-		}
-		f := fault.New("no_index", "the table %q has about %d records and no index that starts with %s: a search by it reads them all", q.Of.Table, t.About, fault.Either(fault.Quoted(columns)))
-		f.Warning = true
-		found = append(found, f.At(fault.Place{File: d.File, Line: d.Line, Column: 1}))
-		return nil
-	})
-	return found, err
 }

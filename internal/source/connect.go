@@ -4,6 +4,7 @@ import (
 	"errors"
 	"net"
 	"os"
+	"regexp"
 	"strings"
 	"syscall"
 
@@ -41,6 +42,17 @@ func referred(r definition.Reference, what string) (string, error) {
 		text = strings.TrimSpace(string(content))
 	}
 	return text, nil
+}
+
+// names are how engines name what they stumble over.
+var names = regexp.MustCompile("(?:near|at or near|column|table|relation|function|Unknown column|no such column:|no such table:|no such function:) ?['\"`]?([^'\"`\\s(]+)")
+
+// quotedIn is the part of a statement that a message names.
+func quotedIn(message string) string {
+	if m := names.FindStringSubmatch(message); m != nil {
+		return m[1]
+	}
+	return ""
 }
 
 // unreached tells why a server cannot be reached, without its address.

@@ -264,7 +264,7 @@ func table(t *testing.T, e sourcetest.Engine, rows []row) *compile.Compiler {
 	if e.Name == definition.Postgres {
 		e.Exec(t, "INSERT INTO t (id, serial, millis) VALUES (997, 'NaN', 'NaN')")
 	}
-	return compile.New(e.Source.Dialect(), compile.From{Table: "t"}, e.Facts(t, "t"))
+	return compile.New(e.Source.Dialect(), record.From{Table: "t"}, e.Facts(t, "t"))
 }
 
 // Whole days, on every stored form, by every operator, agree with a scan that
@@ -309,7 +309,7 @@ func selectedIn(t *testing.T, e sourcetest.Engine, sql *compile.Compiler, b *cri
 		var ends [2]int64
 		for i := range 2 {
 			require.NoError(t, e.Source.View(context.Background(), func(v source.View) error {
-				stored, err := v.One(context.Background(), sql.Edge(c, i == 1))
+				stored, err := v.One(context.Background(), sql.Edge(q, c, i == 1))
 				_, seconds, ok := c.Moment(stored)
 				ends[i] = seconds
 				require.True(t, ok, "%s %s %v", c.Name, stored, err)
@@ -482,7 +482,7 @@ func indexServes(t *testing.T, e sourcetest.Engine) {
 		e.Exec(t, fmt.Sprintf("CREATE TABLE x_%[1]s (id INTEGER PRIMARY KEY, %[1]s %[2]s)", c.Name, kind))
 		e.Exec(t, fmt.Sprintf("CREATE INDEX by_%[1]s ON x_%[1]s (%[1]s)", c.Name))
 		name := "x_" + c.Name
-		s := compile.New(e.Source.Dialect(), compile.From{Table: name}, e.Facts(t, name)).Select(compile.Query{Show: []*record.Column{id}, Where: bound(on(c, criteria.Within, "last month")),
+		s := compile.New(e.Source.Dialect(), record.From{Table: name}, e.Facts(t, name)).Select(compile.Query{Show: []*record.Column{id}, Where: bound(on(c, criteria.Within, "last month")),
 			Sort: []criteria.Sort{{Column: c, Descending: true}}, Key: []*record.Column{id}, Zone: helsinki})
 		plan := planOf(t, e, s)
 		switch e.Name {
@@ -507,7 +507,7 @@ func inOrder(t *testing.T, e sourcetest.Engine) {
 	for i, text := range []any{"b", "A", "a", "a ", "B", nil, "", "é", "e\u0301", "Ω", nil, "😀", "\uFF21"} {
 		e.Exec(t, "INSERT INTO t VALUES (?, ?, ?)", i+1, map[bool]any{true: nil, false: i % 2}[i%5 == 4], text)
 	}
-	sql := compile.New(e.Source.Dialect(), compile.From{Table: "t"}, e.Facts(t, "t"))
+	sql := compile.New(e.Source.Dialect(), record.From{Table: "t"}, e.Facts(t, "t"))
 	for _, c := range []struct {
 		by         *record.Column
 		descending bool
@@ -531,7 +531,7 @@ func largeLists(t *testing.T, e sourcetest.Engine) {
 	for i, text := range texts {
 		e.Exec(t, "INSERT INTO t VALUES (?, ?, ?)", i+1, 10*i, text)
 	}
-	sql := compile.New(e.Source.Dialect(), compile.From{Table: "t"}, e.Facts(t, "t"))
+	sql := compile.New(e.Source.Dialect(), record.From{Table: "t"}, e.Facts(t, "t"))
 	listed := func(c *record.Column, op criteria.Op, some ...string) string {
 		for i := range 5_000 {
 			some = append(some, strconv.Itoa(1_000+i))

@@ -291,7 +291,7 @@ func explainMariaDB(err error, opening bool) error {
 	case 1292, 1366, 1411, 1690:
 		kind = Unfit
 	}
-	return &Error{Kind: kind, Err: about}
+	return &Error{Kind: kind, Err: about, Near: quotedIn(said.Message)}
 }
 
 func (*mariadb) catalog() catalog {

@@ -243,7 +243,7 @@ func explainPostgres(err error) error {
 	case class == "57":
 		kind = Lost
 	}
-	return &Error{Kind: kind, Err: about}
+	return &Error{Kind: kind, Err: about, Near: quotedIn(said.Message)}
 }
 
 func (*postgres) catalog() catalog {

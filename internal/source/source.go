@@ -86,6 +86,9 @@ type View struct {
 	dialect compile.Dialect
 }
 
+// Dialect is the SQL that the database understands.
+func (v View) Dialect() compile.Dialect { return v.dialect }
+
 // View hands one snapshot to use and ends it afterwards. When ctx ends, the
 // statement that runs is stopped in the database. An error of use is returned as it
 // is.
@@ -242,6 +245,7 @@ const (
 // and no address.
 type Error struct {
 	Kind Kind
+	Near string // the part of the statement that the database names, "" where it names none
 	Err  error
 }
 

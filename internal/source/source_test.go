@@ -115,7 +115,7 @@ func TestCancelling(t *testing.T) {
 			})
 			assert.ErrorIs(t, err, context.Canceled)
 			assert.Less(t, time.Since(start), 3*time.Second)
-			assert.Eventually(t, func() bool { return running() == "0" }, 3*time.Second, 20*time.Millisecond)
+			assert.Eventually(t, func() bool { return running() == "0" }, 10*time.Second, 20*time.Millisecond)
 		}
 		gone := errors.New("the reader went away")
 		start := time.Now()
@@ -124,7 +124,7 @@ func TestCancelling(t *testing.T) {
 		})
 		assert.Equal(t, gone, err)
 		assert.Less(t, time.Since(start), 3*time.Second, "what is left is not read to its end")
-		assert.Eventually(t, func() bool { return running() == "0" }, 3*time.Second, 20*time.Millisecond)
+		assert.Eventually(t, func() bool { return running() == "0" }, 10*time.Second, 20*time.Millisecond)
 	})
 }
 

@@ -157,7 +157,7 @@ func explainSQLite(err error) error {
 	}
 	switch e.Code {
 	case sqlite3.ErrError:
-		return failed(Changed, "%w", err)
+		return &Error{Kind: Changed, Err: err, Near: quotedIn(e.Error())}
 	case sqlite3.ErrBusy, sqlite3.ErrLocked:
 		return failed(Locked, "%w", err)
 	case sqlite3.ErrCantOpen, sqlite3.ErrPerm:

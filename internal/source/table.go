@@ -42,6 +42,10 @@ type Index struct {
 	Columns []string
 }
 
+// IsBare reports whether it has no index at all, as views have none: nothing but its
+// records tells whether a key is one.
+func (t *Table) IsBare() bool { return len(t.Indexes) == 0 && len(t.Key()) == 0 }
+
 // Key lists the columns of the primary key.
 func (t *Table) Key() []string {
 	var key []TableColumn

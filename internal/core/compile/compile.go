@@ -18,6 +18,7 @@ import (
 
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/ownsql"
 	"pikegate/internal/core/record"
 )
 
@@ -25,14 +26,23 @@ import (
 type Query struct {
 	Show  []*record.Column // at least one
 	Where *criteria.Bound  // nil for all records
-	Sort  []criteria.Sort
-	Key   []*record.Column // the last tie-breaker, ascending
-	Zone  *time.Location   // that days are taken in
-	Limit int              // most rows; 0 for all
-	Skip  int              // rows to leave out first
+	// Values stand for the placeholders of SQL of one's own, each with the column whose
+	// stored form they have.
+	Values map[string]Values
+	Sort   []criteria.Sort
+	Key    []*record.Column // the last tie-breaker, ascending
+	Zone   *time.Location   // that days are taken in
+	Limit  int              // most rows; 0 for all
+	Skip   int              // rows to leave out first
 	// Extents are needed for the columns that Timed lists; a column without one has
 	// no readable value.
 	Extents map[*record.Column]Extent
+}
+
+// Values are what a placeholder of SQL of one's own stands for: one, or many in a list.
+type Values struct {
+	Column *record.Column // nil for none
+	List   []any
 }
 
 // Extent is the first and the last instant that a column holds, in seconds of
@@ -92,6 +102,8 @@ type Column struct {
 //     value is compared with, nil where there is none.
 //   - Many is a condition that a column is one of many values, which the placeholder
 //     stands for as the texts of a JSON array; whole says that they are whole numbers.
+//   - Equal is a condition that two columns of tables have the same value, texts by
+//     code point.
 //   - Compared is the column beside a placeholder, Value the column by itself, in a
 //     sort or beside another column: texts compare by code point.
 //   - Stored is what the bounds of a dated column are compared with: the column
@@ -116,6 +128,7 @@ type Dialect interface {
 	Shown(c Column) string
 	Param(n int, value any, of *Column) string
 	Many(c Column, whole bool, param string) string
+	Equal(left, right string, of, and Fact) string
 	Compared(c Column) string
 	Value(c Column) string
 	Stored(c Column) string
@@ -134,19 +147,55 @@ type Dialect interface {
 // It is safe for concurrent use.
 type Compiler struct {
 	dialect Dialect
-	from    From
+	from    record.From
+	fromSQL string          // of tables
 	facts   map[string]Fact // by column
 	columns sync.Map        // *record.Column to *columnSQL
 }
 
-// From is where the records of a dataset come from.
-type From struct {
-	Table string
+// New makes the compiler of a dataset. Facts are those of the columns of each table,
+// by what the table's columns are named by.
+func New(d Dialect, from record.From, facts map[string]map[string]Fact) *Compiler {
+	c := &Compiler{dialect: d, from: from, facts: facts[from.Table], fromSQL: d.Name(from.Table)}
+	if !from.IsPlain() && from.SQL == nil {
+		c.fromSQL, c.facts = joined(d, from, facts), map[string]Fact{}
+		for _, o := range from.Origins {
+			fact := facts[o.Table][o.Column]
+			if slices.ContainsFunc(from.Joins, func(j record.Join) bool { return j.Left && j.As == o.Table }) {
+				fact.NotNull = false // where there is no record to stand beside
+			}
+			c.facts[o.Name] = fact
+		}
+	}
+	return c
 }
 
-// New makes the compiler of a dataset.
-func New(d Dialect, from From, facts map[string]Fact) *Compiler {
-	return &Compiler{dialect: d, from: from, facts: facts}
+// derived is what a SELECT in brackets is called.
+const derived = "records"
+
+// joined is the SELECT of the columns of joined tables, in brackets. Engines merge it
+// with what stands around it.
+func joined(d Dialect, from record.From, facts map[string]map[string]Fact) string {
+	column := func(table, name string) string { return d.Name(table) + "." + d.Name(name) }
+	var b strings.Builder
+	b.WriteString("(SELECT ")
+	for i, o := range from.Origins {
+		if i > 0 {
+			b.WriteString(", ")
+		}
+		b.WriteString(column(o.Table, o.Column) + " AS " + d.Name(o.Name))
+	}
+	b.WriteString(" FROM " + d.Name(from.Table))
+	for _, j := range from.Joins {
+		b.WriteString(map[bool]string{false: " JOIN ", true: " LEFT JOIN "}[j.Left] + d.Name(j.Table) + " AS " + d.Name(j.As) + " ON ")
+		for i, pair := range j.On {
+			if i > 0 {
+				b.WriteString(" AND ")
+			}
+			b.WriteString(d.Equal(column(j.As, pair.Column), column(pair.Equals.Table, pair.Equals.Column), facts[j.As][pair.Column], facts[pair.Equals.Table][pair.Equals.Column]))
+		}
+	}
+	return b.String() + ") AS " + d.Name(derived)
 }
 
 // columnSQL is what a dialect makes of one column.
@@ -240,16 +289,19 @@ func (c *Compiler) Count(q Query) Statement {
 }
 
 // Edge is the SELECT of the first stored value of a dated column, or of the last,
-// that can be read.
-func (c *Compiler) Edge(of *record.Column, last bool) Statement {
-	w := c.writer(Query{})
+// that can be read, of all records of the query's dataset.
+func (c *Compiler) Edge(q Query, of *record.Column, last bool) Statement {
+	q.Where = nil
+	w := c.writer(q)
 	column := w.column(of)
-	w.say("SELECT ", column.shown, "\nFROM ", c.dialect.Name(c.from.Table), "\nWHERE ", column.stored, " IS NOT NULL")
+	w.say("SELECT ", column.shown)
+	w.source(q)
+	w.say("\nWHERE ", column.stored, " IS NOT NULL")
 	if readable := column.readable[0][0]; readable != "" {
 		w.say("\n  AND ", readable)
 	}
 	w.say("\nORDER BY ", column.order[index(last)][0], "\nLIMIT 1")
-	return Statement{SQL: w.String()}
+	return Statement{SQL: w.String(), Args: w.args}
 }
 
 // Listing is which choices to select.
@@ -279,7 +331,7 @@ func (c *Compiler) Choices(l Listing) Statement {
 	}
 	w.where(l.Query)
 	joint := "\nWHERE "
-	if l.Where != nil {
+	if l.Where != nil && !w.marked() {
 		joint = "\n  AND "
 	}
 	w.say(joint, value.present)
@@ -288,7 +340,7 @@ func (c *Compiler) Choices(l Listing) Statement {
 	}
 	if l.Only != nil {
 		w.WriteString("\n  AND ")
-		w.list(value, len(l.Only), func(i int) any { return asStored(l.Value, l.Only[i]) })
+		w.list(value, len(l.Only), func(i int) any { return AsStored(l.Value, l.Only[i]) })
 	}
 	w.say("\nGROUP BY ", value.value, "\nORDER BY ", order, "\nLIMIT ")
 	w.bind(int64(l.Limit), nil)
@@ -297,22 +349,72 @@ func (c *Compiler) Choices(l Listing) Statement {
 	return Statement{SQL: w.String(), Args: w.args}
 }
 
-// asStored is a choice as its column holds it.
-func asStored(c *record.Column, text string) any {
-	if n, err := decimal.NewFromString(text); err == nil && c.Type.IsNumeric() {
-		return number(n)
+// AsStored is a choice as its column holds it.
+func AsStored(c *record.Column, text string) any {
+	if n, err := decimal.NewFromString(text); err == nil && c != nil && c.Type.IsNumeric() {
+		return Number(n)
 	}
 	return text
 }
 
 func (w *writer) where(q Query) {
-	w.WriteString("\nFROM ")
-	w.WriteString(w.dialect.Name(w.Compiler.from.Table))
-	if q.Where == nil {
+	if w.source(q) || q.Where == nil {
 		return
 	}
 	w.WriteString("\nWHERE ")
 	w.node(q.Where, true)
+}
+
+// source writes where the records come from. It reports whether the criteria stand in
+// there, at a marked place.
+func (w *writer) source(q Query) (inside bool) {
+	w.WriteString("\nFROM ")
+	if w.Compiler.from.SQL == nil {
+		w.WriteString(w.fromSQL)
+		return false
+	}
+	w.WriteByte('(')
+	for _, p := range w.Compiler.from.SQL {
+		switch {
+		case p.Name == "":
+			w.WriteString(p.Text)
+		case p.Name == ownsql.CriteriaName:
+			inside = true
+			if q.Where == nil {
+				w.WriteString("1 = 1")
+				continue
+			}
+			w.WriteByte('(')
+			w.node(q.Where, true)
+			w.WriteByte(')')
+		default:
+			w.values(q.Values[p.Name])
+		}
+	}
+	w.say("\n) AS ", w.dialect.Name(derived))
+	return inside
+}
+
+// marked reports whether SQL of one's own has a place for the criteria.
+func (w *writer) marked() bool {
+	return slices.ContainsFunc(w.Compiler.from.SQL, func(p ownsql.Piece) bool { return p.Name == ownsql.CriteriaName })
+}
+
+// values writes what a placeholder stands for; an empty list is one that nothing is in.
+func (w *writer) values(v Values) {
+	var of *columnSQL
+	if v.Column != nil {
+		of = w.column(v.Column)
+	}
+	if len(v.List) == 0 {
+		w.WriteString("NULL")
+	}
+	for i, value := range v.List {
+		if i > 0 {
+			w.WriteString(", ")
+		}
+		w.bind(value, of)
+	}
 }
 
 // order sorts by the columns asked for, then by those of the key that are not
@@ -586,7 +688,7 @@ func monthsOf(quarters []int) []int {
 func (w *writer) numbers(b *criteria.Bound, column *columnSQL) {
 	bound := func(operator string, n decimal.Decimal, lower bool) {
 		w.say(column.compared, operator)
-		w.bind(number(n), column)
+		w.bind(Number(n), column)
 		if readable := column.readable[index(lower)][index(!lower)]; readable != "" {
 			w.say(" AND ", readable)
 		}
@@ -611,7 +713,7 @@ func (w *writer) numbers(b *criteria.Bound, column *columnSQL) {
 			bound(" <= ", *b.Upper, false)
 		}
 	default:
-		w.list(column, len(b.Numbers), func(i int) any { return number(b.Numbers[i]) })
+		w.list(column, len(b.Numbers), func(i int) any { return Number(b.Numbers[i]) })
 	}
 }
 
@@ -655,8 +757,8 @@ func (w *writer) in(left string, of *columnSQL, n int, value func(int) any) {
 	w.WriteByte(')')
 }
 
-// number is a decimal as a bound value: an int64 where it is whole and fits.
-func number(d decimal.Decimal) any {
+// Number is a decimal as a bound value: an int64 where it is whole and fits.
+func Number(d decimal.Decimal) any {
 	if d.IsInteger() && d.Abs().LessThanOrEqual(decimal.NewFromInt(math.MaxInt64)) {
 		return d.IntPart()
 	}

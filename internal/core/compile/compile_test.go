@@ -47,7 +47,7 @@ var (
 	route    = &record.Column{Name: `the "route"`, Type: record.Text}
 	late     = &record.Column{Name: "late", Type: record.Integer}
 	setting  = phrase.Setting{AsOf: civil.MustParseDay("2026-11-23")}
-	sailings = New(SQLite{}, From{Table: "sailings"}, nil)
+	sailings = New(SQLite{}, record.From{Table: "sailings"}, nil)
 	helsinki = func() *time.Location {
 		zone, err := civil.LoadZone("Europe/Helsinki")
 		if err != nil {
@@ -78,7 +78,9 @@ func group(l criteria.Logic, nodes ...*criteria.Node) *criteria.Node {
 
 func TestGoldenSQL(t *testing.T) {
 	for name, dialect := range map[string]Dialect{"sqlite": SQLite{}, "postgres": Postgres{}, "mariadb": MariaDB{}} {
-		t.Run(name, func(t *testing.T) { golden(t, "testdata/"+name+".txtar", New(dialect, From{Table: "sailings"}, nil)) })
+		t.Run(name, func(t *testing.T) {
+			golden(t, "testdata/"+name+".txtar", New(dialect, record.From{Table: "sailings"}, nil))
+		})
 	}
 }
 
@@ -218,6 +220,6 @@ func TestNumbersAreBoundExactly(t *testing.T) {
 		text string
 		want any
 	}{{"15", int64(15)}, {"15.0", int64(15)}, {"-3", int64(-3)}, {"0.1", decimal.RequireFromString("0.1")}, {"9223372036854775807", int64(9223372036854775807)}, {"9223372036854775808", decimal.RequireFromString("9223372036854775808")}} {
-		assert.Equal(t, c.want, number(decimal.RequireFromString(c.text)), c.text)
+		assert.Equal(t, c.want, Number(decimal.RequireFromString(c.text)), c.text)
 	}
 }

@@ -51,6 +51,15 @@ func (m MariaDB) Many(c Column, _ bool, param string) string {
 	return fmt.Sprintf("%s IN (SELECT chosen.v FROM JSON_TABLE(%s, '$[*]' COLUMNS (v %s PATH '$')) AS chosen)", m.Value(c), param, element)
 }
 
+// Equal names the collation of texts that have another one, on the side where it
+// keeps no index of the joined table from serving.
+func (MariaDB) Equal(left, right string, of, and Fact) string {
+	if of.Text && and.Text && !(of.Exact && and.Exact) {
+		return fmt.Sprintf("%s = CONVERT(%s USING utf8mb4)%s", left, right, byCodePoint)
+	}
+	return left + " = " + right
+}
+
 // Compared is the column as it is: the value beside it has the collation.
 func (m MariaDB) Compared(c Column) string { return m.Name(c.Name) }
 

@@ -50,6 +50,14 @@ func (p Postgres) Many(c Column, whole bool, param string) string {
 	return fmt.Sprintf("%s = ANY (ARRAY(SELECT json_array_elements_text(%s::json)::%s))", p.Value(c), param, element)
 }
 
+// Equal names the collation of texts that have another one.
+func (Postgres) Equal(left, right string, of, and Fact) string {
+	if of.Text && and.Text && !(of.Exact && and.Exact) {
+		return left + ` COLLATE "C" = ` + right + ` COLLATE "C"`
+	}
+	return left + " = " + right
+}
+
 // Compared is the column as Value has it.
 func (p Postgres) Compared(c Column) string { return p.Value(c) }
 

@@ -31,6 +31,11 @@ func (s SQLite) Many(c Column, _ bool, param string) string {
 	return fmt.Sprintf("%s IN (SELECT %s FROM json_each(%s))", s.Value(c), value, param)
 }
 
+// Equal names the collation, since a column can be declared with another one.
+func (SQLite) Equal(left, right string, _, _ Fact) string {
+	return left + " = " + right + " COLLATE BINARY"
+}
+
 // Compared is the column as Value has it.
 func (s SQLite) Compared(c Column) string { return s.Value(c) }
 

@@ -371,3 +371,14 @@ func (b *Bound) Excludes(missing *record.Column) bool {
 	}
 	return !slices.ContainsFunc(b.Nodes, func(n *Bound) bool { return !excludes(n) })
 }
+
+// Both is criteria that hold where both of two do, either of which may be nil for none.
+func Both(a, b *Node) *Node {
+	switch {
+	case a == nil:
+		return b
+	case b == nil:
+		return a
+	}
+	return &Node{Logic: All, Nodes: []*Node{a, b}}
+}

@@ -102,14 +102,29 @@ func (c Connection) IsSQLite() bool { return c.Engine == Embedded || c.Engine ==
 // in a file.
 type Reference struct{ Env, File string }
 
-// Dataset is a table of a source with its columns.
+// Dataset is records of a source with their columns.
 type Dataset struct {
 	Name    string
 	Title   string // what its records are called, in the plural
 	Source  *Source
-	Table   string
+	From    record.From
 	Key     []*record.Column
 	Columns []*record.Column // in the order as written
+	// Base is the dataset that it is on, nil for one on tables or SQL of one's own.
+	Base    *Dataset
+	Where   *criteria.Node   // which of their records, those of the bases included; nil for all
+	Prompts []*prompt.Prompt // those that its conditions and its SQL use
+	Values  map[string]Value // what the placeholders of its SQL stand for
+}
+
+// IsOn reports whether the dataset is the other one, or on it.
+func (d *Dataset) IsOn(other *Dataset) bool {
+	for ; d != nil; d = d.Base {
+		if d == other {
+			return true
+		}
+	}
+	return false
 }
 
 // Column finds a column by its name, nil where there is none.
@@ -189,15 +204,18 @@ type Catalog struct {
 }
 
 // Criteria are all the conditions that hold for the report, nil for none.
-func (r *Report) Criteria() *criteria.Node {
-	switch {
-	case r.Where == nil:
-		return r.Table.Where
-	case r.Table.Where == nil:
-		return r.Where
+func (r *Report) Criteria() *criteria.Node { return criteria.Both(r.Table.Criteria(), r.Where) }
+
+// Criteria are all the conditions that hold for the query, nil for none.
+func (q *Query) Criteria() *criteria.Node {
+	if q.Of == nil {
+		return q.Where
 	}
-	return &criteria.Node{Logic: criteria.All, Nodes: []*criteria.Node{r.Table.Where, r.Where}}
+	return criteria.Both(q.Of.Where, q.Where)
 }
+
+// Criteria are all the conditions that hold for the choices, nil for none.
+func (c *ChoiceList) Criteria() *criteria.Node { return criteria.Both(c.Of.Where, c.Where) }
 
 // Answered lists the prompts that a run of the report has answers to.
 func (r *Report) Answered() []*prompt.Prompt { return slices.Concat(r.Prompts, r.Unasked) }

@@ -159,9 +159,11 @@ type linker struct {
 	broken  map[Ref]bool
 	state   map[Ref]state
 	places  map[*criteria.Node]*yaml.Node // of the document at hand
-	used    map[Ref]bool
-	loading bool // the documents were checked before
-	all     fault.List
+	// tablesAt are where columns of the dataset at hand name their tables.
+	tablesAt []*yaml.Node
+	used     map[Ref]bool
+	loading  bool // the documents were checked before
+	all      fault.List
 }
 
 func (l *linker) document(d *Document) {
@@ -338,45 +340,7 @@ func (l *linker) monthDay(n *yaml.Node) phrase.MonthDay {
 	return d
 }
 
-func (l *linker) dataset(name string, m *mapping) *Dataset {
-	d := &Dataset{Name: name}
-	if d.Title = l.text(m.take("title")); d.Title == "" {
-		d.Title = name
-	}
-	d.Source = named(l, l.need(m, "source"), UnknownSource, "source", l.catalog.Sources)
-	d.Table = l.text(l.need(m, "table"))
-	key := l.need(m, "key")
-	if columns := l.need(m, "columns"); columns != nil {
-		if cm, ok := l.mapping(columns); ok {
-			for _, p := range cm.pairs {
-				if c := l.column(p); c != nil {
-					d.Columns = append(d.Columns, c)
-					if c.Stored == record.Native && d.Source != nil && d.Source.At.IsSQLite() {
-						l.fault(p.value, EngineCannot, "SQLite has no type of its own for dates; say how the column %q holds them, as text with a pattern for instance", c.Name)
-					}
-				}
-			}
-			if len(cm.pairs) == 0 {
-				l.fault(columns, EmptyGroup, "a dataset needs a column at least")
-			}
-		}
-	}
-	for i, name := range l.texts(key) {
-		if c := l.columnOf(d, key.Content[i], name); c != nil {
-			d.Key = append(d.Key, c)
-		}
-	}
-	if key != nil && key.Kind == yaml.SequenceNode && len(key.Content) == 0 {
-		l.fault(key, EmptyGroup, "a dataset needs a key: the columns that tell one record from every other")
-	}
-	return d
-}
-
-func (l *linker) column(p pair) *record.Column {
-	m, ok := l.mapping(p.value)
-	if !ok {
-		return nil
-	}
+func (l *linker) column(p pair, m *mapping) *record.Column {
 	c := &record.Column{Name: p.key.Value}
 	if c.Label = l.text(m.take("label")); c.Label == "" {
 		c.Label = strings.ReplaceAll(c.Name, "_", " ")
@@ -461,6 +425,16 @@ func (l *linker) where(of *Dataset, n *yaml.Node) (*criteria.Node, []*prompt.Pro
 	return l.node(w, n), w.prompts
 }
 
+// promptsOn are the prompts of a dataset and of criteria on it.
+func promptsOn(of *Dataset, used []*prompt.Prompt) []*prompt.Prompt {
+	if of == nil {
+		return used
+	}
+	w := where{prompts: slices.Clone(of.Prompts)}
+	w.uses(used...)
+	return w.prompts
+}
+
 func (l *linker) query(name string, m *mapping) *Query {
 	q := &Query{Name: name}
 	q.Of = named(l, l.need(m, "of"), UnknownDataset, "dataset", l.catalog.Datasets)
@@ -474,6 +448,7 @@ func (l *linker) query(name string, m *mapping) *Query {
 		l.fault(show, EmptyGroup, "a query shows a column at least")
 	}
 	q.Where, q.Prompts = l.where(q.Of, m.take("where"))
+	q.Prompts = promptsOn(q.Of, q.Prompts)
 	sort := m.take("sort")
 	for i, text := range l.texts(sort) {
 		column, descending := strings.CutSuffix(text, " descending")
@@ -489,7 +464,7 @@ func (l *linker) query(name string, m *mapping) *Query {
 			q.Sort = append(q.Sort, criteria.Sort{Column: c, Descending: descending})
 		}
 	}
-	l.reasoned(q.Of, q.Where)
+	l.reasoned(q.Of, q.Criteria())
 	l.looked(q, m)
 	return q
 }

@@ -196,6 +196,7 @@ func (l *linker) list(n *yaml.Node) *ChoiceList {
 	}
 	list.Count = l.yes(m.take("count"))
 	list.Where, list.Prompts = l.where(list.Of, m.take("where"))
+	list.Prompts = promptsOn(list.Of, list.Prompts)
 	l.finish(m)
 	return list
 }

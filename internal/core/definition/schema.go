@@ -24,6 +24,9 @@ func Schema() []byte {
 		}
 		required := append([]string{"pikegate", string(kind)}, k["required"].([]string)...)
 		all[i] = object{"type": "object", "title": string(kind), "properties": properties, "required": required, "additionalProperties": false}
+		if ways := k["oneOf"]; ways != nil {
+			all[i].(object)["oneOf"] = ways
+		}
 	}
 	text, err := json.MarshalIndent(object{
 		"$schema": "https://json-schema.org/draft/2020-12/schema",
@@ -126,16 +129,32 @@ func referenceSchema(description string) object {
 }
 
 var columnSchema = object{"type": "object", "required": []string{"type"}, "additionalProperties": false, "properties": object{
+	"table": text("The table that it is in, where it is a joined one."), "column": text("Its name there, where it is another."),
 	"type": oneOfTheseSchema(record.Types, "What its values mean."), "label": text("What people read."),
 	"scale": whole("Digits after the point; decimals."), "unit": text("Unit of a number."), "empty": oneOfTheseSchema([]string{"missing"}, "Empty text stands for a missing value."),
 	"stored":  oneOfTheseSchema([]record.Stored{record.Native, record.StoredText, record.EightDigits, record.SerialDays, record.EpochSeconds, record.EpochMillis}, "How a date lies in the database."),
 	"pattern": text("Unicode date pattern of a text."), "zone": text("IANA zone whose wall time the text of an instant shows; UTC where absent."),
 }}
 
-var datasetSchema = object{"required": []string{"source", "table", "key", "columns"}, "properties": object{
-	"dataset": name("A table of a source."), "title": text("What its records are called, in the plural."), "source": name("Its source."), "table": text("The table."),
-	"key":     list(object{"type": "string"}, "The columns that tell one record from every other."),
-	"columns": object{"type": "object", "additionalProperties": columnSchema, "minProperties": 1, "description": "Its columns by name."},
+var datasetSchema = object{"required": []string{}, "oneOf": []any{object{"required": []string{"source", "table", "key", "columns"}}, object{"required": []string{"source", "sql", "key", "columns"}}, object{"required": []string{"of"}}},
+	"properties": object{
+		"dataset": name("Records of a source."), "title": text("What its records are called, in the plural."), "source": name("Its source."), "table": text("The table."),
+		"joins": list(joinSchema, "Tables whose records stand beside those of the first."),
+		"sql":   text("A single SELECT with named placeholders, in place of a table; :criteria marks where criteria go."),
+		"values": object{"type": "object", "description": "The column whose stored form each placeholder takes, where it is not the one that it is compared with.", "additionalProperties": object{"oneOf": []any{
+			object{"type": "string"}, object{"type": "object", "additionalProperties": false, "properties": object{"prompt": name("The prompt, where its name is another."), "column": text("The column.")}}}}},
+		"of":    name("Another dataset, whose records it has."),
+		"where": ref("criteria", "Which of them, of a dataset on another."),
+		"key":   list(object{"type": "string"}, "The columns that tell one record from every other."),
+		"columns": object{"description": "Its columns by name; of a dataset on another, the names of some.", "oneOf": []any{
+			object{"type": "object", "additionalProperties": columnSchema, "minProperties": 1}, list(object{"type": "string"}, "")}},
+	}}
+
+var joinSchema = object{"type": "object", "required": []string{"table", "key", "on"}, "additionalProperties": false, "properties": object{
+	"table": text("The table."), "as": text("What its columns are named by, where it is not its own name."),
+	"key":  list(object{"type": "string"}, "Its key: where the join leaves none of it open, a record finds one there at most."),
+	"on":   object{"type": "object", "additionalProperties": object{"type": "string"}, "minProperties": 1, "description": "Its columns, each with the column of the dataset that has the same value."},
+	"keep": oneOfTheseSchema([]string{"matching", "all"}, "Whether records that find none there stay; matching where absent."),
 }}
 
 var periodSchema = object{"required": []string{"from", "through"}, "properties": object{

@@ -135,6 +135,9 @@ func TestTheSchemaHasTheKeysThatAreRead(t *testing.T) {
 				bodies = append(bodies, fmt.Sprintf("type: %s\n", p), fmt.Sprintf("type: %s\npair: true\nmany: true\npattern: a\n", p))
 			}
 		}
+		if kind.Title == string(KindDataset) {
+			bodies = append(bodies, "of: y\n")
+		}
 		for _, body := range bodies {
 			docs, faults := Split(File{Name: "f.yaml", Text: fmt.Sprintf("pikegate: 1\n%s: x\n%szzz: 1\n", kind.Title, body)})
 			require.Empty(t, faults)

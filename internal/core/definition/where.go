@@ -83,7 +83,7 @@ func (l *linker) filtered(w *where, n *yaml.Node) *criteria.Node {
 	if f == nil {
 		return nil
 	}
-	if w.of != nil && f.Of != nil && f.Of != w.of {
+	if w.of != nil && f.Of != nil && !w.of.IsOn(f.Of) {
 		l.fault(n, TypeMismatch, "the filter %q is for the dataset %q, and this is on %q", f.Name, f.Of.Name, w.of.Name)
 	}
 	w.uses(f.Prompts...)

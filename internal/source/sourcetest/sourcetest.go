@@ -106,9 +106,13 @@ func (e Engine) Read(s compile.Statement) (rows []string, err error) {
 	return rows, err
 }
 
-// Facts are what the database says of a table's columns.
-func (e Engine) Facts(t require.TestingT, table string) map[string]compile.Fact {
-	facts, err := e.Source.Facts(context.Background(), table)
-	require.NoError(t, err)
-	return facts
+// Facts are what the database says of the columns of tables.
+func (e Engine) Facts(t require.TestingT, tables ...string) map[string]map[string]compile.Fact {
+	all := map[string]map[string]compile.Fact{}
+	for _, table := range tables {
+		facts, err := e.Source.Facts(context.Background(), table)
+		require.NoError(t, err)
+		all[table] = facts
+	}
+	return all
 }

@@ -1,0 +1,98 @@
+package ownsql
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestPlaceholders(t *testing.T) {
+	for _, c := range []struct{ sql, want string }{
+		{"SELECT 1", ""},
+		{"SELECT * FROM t WHERE a >= :day_first AND a < :day_next_day", "day_first(a) day_next_day(a)"},
+		{"SELECT * FROM t WHERE t.route IN (:routes)", "routes(route in)"},
+		{"SELECT * FROM t WHERE route NOT IN ('a', :b, :c)", "b(route in) c(route in)"},
+		{`SELECT * FROM t WHERE "the "" day" BETWEEN :a AND :b`, `a(the " day) b(the " day)`},
+		{"SELECT a::text, b[1:2], c[x:y] FROM t WHERE d <> :d AND e LIKE :e", "y() d(d) e(e)"},
+		{"SELECT ':no', \":no\", `:no`, $$ :no $$, $x$ :no $$ $x$ -- :no\n/* :no /* :no */ :no */ FROM t WHERE a = :yes", "yes(a)"},
+		{"SELECT 'it''s :no' FROM t WHERE f(a) = :yes", "yes()"},
+		{"SELECT @a := 1 FROM t WHERE :criteria", "criteria()"},
+		{"SELECT * FROM t WHERE größe != :größe;", "größe(größe)"},
+	} {
+		pieces, problems := Read(c.sql)
+		require.Empty(t, problems, c.sql)
+		var found []string
+		text := ""
+		for _, p := range pieces {
+			if p.Name == "" {
+				text += p.Text
+				continue
+			}
+			text += ":" + p.Name
+			in := ""
+			if p.In {
+				in = " in"
+			}
+			found = append(found, p.Name+"("+p.Left+in+")")
+			assert.Equal(t, ":"+p.Name, c.sql[p.At:p.At+1+len(p.Name)])
+		}
+		assert.Equal(t, c.want, strings.Join(found, " "), c.sql)
+		assert.Equal(t, strings.TrimRight(c.sql, "; "), text, "nothing is lost")
+	}
+}
+
+func TestWhatIsNotOneSelect(t *testing.T) {
+	for _, c := range []struct {
+		sql  string
+		at   int
+		says string
+	}{
+		{"", 0, "there is no SELECT here"},
+		{"DELETE FROM t", 0, "SQL of one's own is one SELECT, and this begins with DELETE"},
+		{"SELECT 1; DROP TABLE t", 8, "SQL of one's own is one SELECT; what stands after this semicolon is another statement"},
+		{"WITH x AS (DELETE FROM t RETURNING *) SELECT * FROM x", 11, "SQL of one's own only reads, and DELETE does more"},
+		{"SELECT * INTO u FROM t", 9, "SQL of one's own only reads, and INTO does more"},
+		{"SELECT * FROM t INTO OUTFILE '/tmp/x'", 16, "SQL of one's own only reads, and INTO does more"},
+		{"SELECT * FROM t FOR UPDATE", 20, "SQL of one's own only reads, and UPDATE does more"},
+		{"SELECT * FROM t FOR KEY SHARE", 16, "SQL of one's own only reads, and this locks what it reads"},
+		{"SELECT * FROM t LOCK IN SHARE MODE", 16, "SQL of one's own only reads, and LOCK does more"},
+		{"SELECT nextval('s')", 7, "the function nextval does more than read"},
+		{"SELECT pg_catalog.pg_advisory_lock(1)", 18, "the function pg_advisory_lock does more than read"},
+		{"SELECT pg_advisory_lock(1)", 7, "the function pg_advisory_lock does more than read"},
+		{`SELECT "nextval"('s')`, 7, `the function "nextval" does more than read`},
+		{"SELECT NEXT VALUE FOR s", 12, "SQL of one's own only reads, and this takes a number from a sequence"},
+		{"SELECT load_extension('x')", 7, "the function load_extension does more than read"},
+		{"ATTACH 'x' AS y", 0, "SQL of one's own is one SELECT, and this begins with ATTACH"},
+		{"SELECT 'never ends", 7, "a text or a name in quotes begins here and does not end"},
+		{"SELECT 1 /* never ends", 9, "a comment begins here and does not end"},
+	} {
+		_, problems := Read(c.sql)
+		require.NotEmpty(t, problems, c.sql)
+		assert.Equal(t, c.says, problems[0].Message, c.sql)
+		assert.Equal(t, c.at, problems[0].At, c.sql)
+	}
+	for _, fine := range []string{"SELECT replace(a, 'b', 'c'), insert(a, 1, 2, 'x') FROM t", "SELECT t.update FROM t", "(SELECT 1) UNION (SELECT 2);", "WITH x AS (SELECT 1 AS a) SELECT a FROM x", "SELECT 'DELETE; INTO'", "SELECT substring(a FOR 3) FROM t"} {
+		_, problems := Read(fine)
+		assert.Empty(t, problems, fine)
+	}
+}
+
+// Whatever the text: its pieces are all of it, in order, and nothing panics.
+func FuzzRead(f *testing.F) {
+	for _, seed := range []string{"SELECT * FROM t WHERE a = :a", "'", "/*/**/", "$a$ $b$", ":", "a:b", "\"", "SELECT :a:b::c", "-- x"} {
+		f.Add(seed)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		pieces, _ := Read(text)
+		whole := ""
+		for _, p := range pieces {
+			if p.Name != "" {
+				whole += ":" + p.Name
+			}
+			whole += p.Text
+		}
+		require.True(t, strings.HasPrefix(text, whole), "%q of %q", whole, text)
+	})
+}
