@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"io"
 	"net/http"
+	"os"
 	"strings"
 	"testing"
 
@@ -13,6 +14,7 @@ import (
 	"pikegate/demo"
 	"pikegate/demo/demotest"
 	"pikegate/internal/core/definition"
+	"pikegate/internal/service"
 	"pikegate/internal/source/sourcetest"
 )
 
@@ -20,24 +22,32 @@ import (
 // which tells of times.
 func run(t *testing.T, f *demotest.Ferries, report, format, answers string) []byte {
 	t.Helper()
+	before, _, _ := bytes.Cut(whole(t, f, report, format, answers), []byte(`"receipt":`))
+	return before
+}
+
+func whole(t *testing.T, f *demotest.Ferries, report, format, answers string) []byte {
+	t.Helper()
 	resp, err := http.Post(f.URL+"/api/v1/reports/"+report+"/runs?output="+format, "application/json", strings.NewReader(`{"answers":`+answers+`}`))
 	require.NoError(t, err)
 	defer resp.Body.Close()
 	text, err := io.ReadAll(resp.Body)
 	require.NoError(t, err)
 	require.Equal(t, http.StatusOK, resp.StatusCode, "%s: %s", report, text)
-	before, _, _ := bytes.Cut(text, []byte(`"receipt":`))
-	return before
+	return text
 }
 
 // The same definitions bring the same records in the same order on every engine,
 // byte for byte in every format.
 func TestTheSameOnEveryEngine(t *testing.T) {
 	ours := demotest.Start(t)
+	put(t, ours)
+	joinsAndOwnSQL(t, ours)
 	for _, engine := range []definition.Engine{definition.Postgres, definition.MariaDB} {
 		t.Run(string(engine), func(t *testing.T) {
 			t.Setenv(demo.ServerVariable, sourcetest.Address(t, engine))
 			theirs := demotest.StartOn(t, engine)
+			put(t, theirs)
 			compared := 0
 			for _, report := range ours.Service.Reports("") {
 				asked := more[report.Name]
@@ -55,6 +65,37 @@ func TestTheSameOnEveryEngine(t *testing.T) {
 			assert.Greater(t, compared, 5_000_000, "bytes")
 		})
 	}
+}
+
+// put adds reports on joined tables, on a dataset on them, and on SQL of one's own.
+func put(t *testing.T, f *demotest.Ferries) {
+	t.Helper()
+	text, err := os.ReadFile("testdata/own.yaml")
+	require.NoError(t, err)
+	files := []definition.File{{Name: "own.yaml", Text: string(text)}}
+	found, err := f.Service.Check(t.Context(), files)
+	require.NoError(t, err)
+	require.Empty(t, found, found.Error())
+	_, err = f.Service.Put(t.Context(), service.Put{Files: files})
+	require.NoError(t, err)
+}
+
+// joinsAndOwnSQL holds them to statements written by hand.
+func joinsAndOwnSQL(t *testing.T, f *demotest.Ferries) {
+	rows := func(report, answers string) []string {
+		lines := strings.Split(strings.TrimSpace(string(run(t, f, report, "csv", answers))), "\r\n")
+		return lines[1:]
+	}
+	got := rows("full-sailings", `{"travel-period":"Oct 2026"}`)
+	want := f.Texts(t, `SELECT s.sailing_id FROM sailings s JOIN vessels v USING (vessel) WHERE s.passengers >= 300 AND departed_at >= '2026-09-30 21:00:00' AND departed_at < '2026-10-31 22:00:00'`)
+	assert.Len(t, got, len(want))
+	got = rows("fares-by-day", `{"travel-period":"Oct 2026","minutes":"3"}`)
+	want = f.Texts(t, `SELECT travel_on || ',' || route || ',' || n || ',' || people FROM (SELECT travel_on, route, count(*) AS n, sum(party) AS people FROM bookings
+		WHERE travel_on LIKE '2026-10-%' AND party >= 3 GROUP BY 1, 2) WHERE people >= 20 ORDER BY people DESC, travel_on, route`)
+	assert.NotEmpty(t, want)
+	assert.Equal(t, want, got)
+	_, text, _ := strings.Cut(string(whole(t, f, "fares-by-day", "json", `{"travel-period":"Oct 2026","minutes":"3"}`)), `"read_back":"`)
+	assert.Contains(t, text, "Days of fares by SQL of its own, given travel-period Thu 1 Oct 2026 through Sat 31 Oct 2026 (31 days) and minutes 3 min, people at least 20; sorted by")
 }
 
 // more are answers that bring many records, with the twins among them.

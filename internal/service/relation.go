@@ -2,6 +2,8 @@ package service
 
 import (
 	"context"
+	"maps"
+	"slices"
 	"time"
 
 	"pikegate/internal/core/civil"
@@ -47,6 +49,17 @@ func values(d *definition.Dataset, answers prompt.Answers) map[string]compile.Va
 	all := make(map[string]compile.Values, len(d.Values))
 	for name, v := range d.Values {
 		all[name] = compile.Values{Column: v.Column, List: valuesOf(v, answers[v.Prompt.Name], d.Source.Zone)}
+	}
+	return all
+}
+
+// given are the answers that a dataset's SQL takes.
+func given(d *definition.Dataset, answers prompt.Answers) []*prompt.Answer {
+	var all []*prompt.Answer
+	for _, p := range d.Prompts {
+		if slices.ContainsFunc(slices.Collect(maps.Values(d.Values)), func(v definition.Value) bool { return v.Prompt == p }) {
+			all = append(all, answers[p.Name])
+		}
 	}
 	return all
 }

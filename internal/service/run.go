@@ -262,7 +262,7 @@ func (s *Service) Prepare(ctx context.Context, name string, req Request) (*Run, 
 		return nil, err
 	}
 	where, dropped := criteria.Bind(report.Criteria(), answers, attributes(PersonOf(ctx)), setting)
-	said := criteria.Say(table.Of.Title, where, dropped, table.Sort, criteria.Clock{Name: from.Clock, Zone: from.Zone})
+	said := criteria.Say(criteria.Subject{Title: table.Of.Title, Given: given(table.Of, answers)}, where, dropped, table.Sort, criteria.Clock{Name: from.Clock, Zone: from.Zone})
 	return &Run{
 		Columns: table.Show,
 		Zone:    from.Zone,

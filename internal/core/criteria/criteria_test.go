@@ -109,14 +109,14 @@ func TestReadBack(t *testing.T) {
 		{"a filter", &Node{Filter: &Filter{Name: "f", Where: on(route, Is, text("o"))}}, "Sailings route is o."},
 	} {
 		bound, dropped := Bind(c.node, answers(), Person{PersonName: "Ada"}, setting)
-		assert.Equal(t, c.want, Say("Sailings", bound, dropped, nil, clock).String(), c.name)
+		assert.Equal(t, c.want, Say(Subject{Title: "Sailings"}, bound, dropped, nil, clock).String(), c.name)
 	}
 }
 
 func TestReadBackOfTheOrder(t *testing.T) {
 	order := []Sort{{departed, true}, {due, false}, {late, true}, {late, false}, {route, false}, {route, true}}
 	assert.Equal(t, "Sailings without any condition; sorted by departed, newest first, then due on, oldest first, then minutes late, greatest first, "+
-		"then minutes late, least first, then route, A to Z, then route, Z to A.", Say("Sailings", nil, nil, order, clock).String())
+		"then minutes late, least first, then route, A to Z, then route, Z to A.", Say(Subject{Title: "Sailings"}, nil, nil, order, clock).String())
 }
 
 func TestUnansweredConditionsAreDropped(t *testing.T) {
@@ -126,7 +126,7 @@ func TestUnansweredConditionsAreDropped(t *testing.T) {
 	assert.Len(t, bound.Nodes, 1, "the group that held nothing else is dropped too")
 	assert.Equal(t, []Dropped{{route, routes}}, dropped)
 	assert.Equal(t, "Sailings departed from Mon 1 Jun 2026 through Mon 31 Aug 2026 (92 days, Harbour time); any route (routes left unanswered).",
-		Say("Sailings", bound, dropped, nil, clock).String())
+		Say(Subject{Title: "Sailings"}, bound, dropped, nil, clock).String())
 
 	bound, dropped = Bind(on(route, AnyOf, asked(routes)), given, nil, setting)
 	assert.Nil(t, bound)

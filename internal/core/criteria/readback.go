@@ -21,6 +21,12 @@ type Piece struct {
 	Value bool   `json:"value,omitempty" doc:"Whether the part is a value rather than wording."`
 }
 
+// Subject is what a sentence is about.
+type Subject struct {
+	Title string           // what the records are called
+	Given []*prompt.Answer // those that SQL of one's own takes
+}
+
 // ReadBack is the sentence that says what runs.
 type ReadBack []Piece
 
@@ -53,9 +59,21 @@ type Clock struct {
 
 // Say renders the criteria that run as one sentence: what is shown, each
 // condition with its values, what was left unanswered, and the order.
-func Say(what string, b *Bound, dropped []Dropped, order []Sort, clock Clock) ReadBack {
+func Say(what Subject, b *Bound, dropped []Dropped, order []Sort, clock Clock) ReadBack {
 	var r ReadBack
-	r.say("%s", what)
+	r.say("%s", what.Title)
+	for i, a := range what.Given {
+		if i == 0 {
+			r.say(" by SQL of its own, given ")
+		} else {
+			r.say(" and ")
+		}
+		r.say("%s ", a.Prompt.Name)
+		r.value(a.Spelled())
+	}
+	if len(what.Given) > 0 {
+		r.say(",")
+	}
 	if b == nil {
 		r.say(" without any condition")
 	} else {

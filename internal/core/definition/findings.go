@@ -158,6 +158,13 @@ func (l *linker) unused(r *Report, prompts *yaml.Node) {
 		}
 	}
 	periods := map[*prompt.Prompt]bool{}
+	if r.Table.Of != nil {
+		for _, v := range r.Table.Of.Values {
+			if v.Prompt != nil {
+				use([]*prompt.Prompt{v.Prompt})
+			}
+		}
+	}
 	r.Criteria().Walk(func(c *criteria.Node) {
 		if p := c.Operand.Prompt; p != nil {
 			use([]*prompt.Prompt{p})
