@@ -87,7 +87,7 @@ returns the matching records, sorted.
 			return c.Help()
 		},
 	}
-	root.AddCommand(newServe(), newDemo(), newReports(), newShow(), newRun(), newCheck(), newPut(), newGet(), newRevisions(), newDifference(), newPublish(), newUses(), newDelete(), newSchema(), newDate(), newVersion())
+	root.AddCommand(newServe(), newDemo(), newReports(), newShow(), newRun(), newCheck(), newPut(), newGet(), newRevisions(), newDifference(), newPublish(), newUses(), newDelete(), newSource(), newDataset(), newSchema(), newDate(), newVersion())
 	return root
 }
 

@@ -350,3 +350,29 @@ func TestWhatADatabaseSaysOfATable(t *testing.T) {
 		}))
 	})
 }
+
+func TestAProposal(t *testing.T) {
+	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
+		kinds := map[definition.Engine][]string{definition.SQLite: {"TEXT", "REAL", "TEXT"}, definition.Postgres: {"text", "numeric(8,2)", "timestamptz"}, definition.MariaDB: {"VARCHAR(20)", "DECIMAL(8, 2)", "TIMESTAMP"}}[e.Name]
+		e.Exec(t, fmt.Sprintf("CREATE TABLE claims_2 (id INTEGER PRIMARY KEY, opened_on %s, amount %s, seen_at %s)", kinds[0], kinds[1], kinds[2]))
+		for i, opened := range []any{"3/5/2026", "12/31/2025", nil} {
+			e.Exec(t, "INSERT INTO claims_2 VALUES (?, ?, ?, ?)", i+1, opened, 12.25, "2026-03-05 10:00:00")
+		}
+		require.NoError(t, e.Source.View(ctx, func(v source.View) error {
+			p, err := v.Profile(ctx, "claims_2")
+			require.NoError(t, err)
+			assert.False(t, p.Sampled)
+			assert.Equal(t, []string{"12/31/2025", "3/5/2026"}, []string{p.Columns[1].Least, p.Columns[1].Greatest}, "by time")
+			assert.Equal(t, []int64{1, 2, 3}, []int64{p.Columns[1].Missing, p.Columns[1].Distinct, p.Looked})
+			seen := "type: instant, stored: native"
+			if e.Name == definition.SQLite {
+				seen = `type: datetime, stored: text, pattern: "yyyy-MM-dd HH:mm:ss"`
+			}
+			text := p.Propose(&definition.Source{Name: "shore"}, "claims_2")
+			assert.Contains(t, text, "dataset: claims-2\ntitle: Claims 2\nsource: shore\ntable: claims_2\nkey: [id]\n")
+			assert.Contains(t, text, "  id: {type: integer, label: Id}\n  opened_on: {type: date, stored: text, pattern: \"M/d/yyyy\", label: Opened on}\n  amount: {type: decimal, scale: 2, label: Amount}\n")
+			assert.Contains(t, text, "  seen_at: {"+seen+", label: Seen at}\n")
+			return nil
+		}))
+	})
+}

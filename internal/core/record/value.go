@@ -1,9 +1,11 @@
 package record
 
 import (
+	"cmp"
 	"math"
 	"slices"
 	"strconv"
+	"strings"
 	"unsafe"
 )
 
@@ -125,4 +127,33 @@ func (b *Batch) keep(text []byte) string {
 	at := len(b.arena)
 	b.arena = append(b.arena, text...) // where it moves, what was kept stays in the memory that it was in
 	return unsafe.String(&b.arena[at], len(text))
+}
+
+// Clone is the value in memory of its own.
+func (v Value) Clone() Value {
+	v.text = strings.Clone(v.text)
+	return v
+}
+
+// Compare orders numbers by size, texts by code point, and numbers before texts.
+func (v Value) Compare(other Value) int {
+	n, f, isWhole, ok := v.number()
+	m, g, otherWhole, otherOK := other.number()
+	switch {
+	case ok && otherOK && isWhole && otherWhole:
+		return cmp.Compare(n, m)
+	case ok && otherOK:
+		if isWhole {
+			f = float64(n)
+		}
+		if otherWhole {
+			g = float64(m)
+		}
+		return cmp.Compare(f, g)
+	case ok:
+		return -1
+	case otherOK:
+		return 1
+	}
+	return strings.Compare(v.text, other.text)
 }

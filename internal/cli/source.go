@@ -1,0 +1,198 @@
+package cli
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"os"
+	"strings"
+	"text/tabwriter"
+
+	"github.com/spf13/cobra"
+
+	"pikegate/internal/api"
+)
+
+func newSource() *cobra.Command {
+	c := &cobra.Command{Use: "source", Short: "Look at the databases of business records", Args: cobra.NoArgs}
+	c.AddCommand(newInspect())
+	return c
+}
+
+func newInspect() *cobra.Command {
+	var output string
+	c := &cobra.Command{
+		Use:   "inspect SOURCE [TABLE]",
+		Short: "List the tables of a source, or tell what a table holds",
+		Long: `List the tables of a source, or tell what a table holds: its columns with their
+least and greatest values, how many are missing or different, how its dates seem to
+be stored and how sure that is, its key, its indexes, and some records. Of a large
+table a sample is looked at, from both ends of its key.`,
+		Example: "  pikegate source inspect harbour\n  pikegate source inspect harbour sailings",
+		Args:    cobra.RangeArgs(1, 2),
+		RunE: func(c *cobra.Command, args []string) error {
+			client, err := newClient(c)
+			if err != nil {
+				return err
+			}
+			if len(args) == 1 {
+				var names api.TableNames
+				if err := client.json(c.Context(), http.MethodGet, tablePath(args), nil, &names); err != nil {
+					return err
+				}
+				return say(c.OutOrStdout(), output, names, func(w io.Writer) {
+					for _, t := range names.Tables {
+						fmt.Fprintf(w, "%s\t%s\n", t.Name, t.Kind)
+					}
+				})
+			}
+			var info api.TableInfo
+			if err := client.json(c.Context(), http.MethodGet, tablePath(args), nil, &info); err != nil {
+				return err
+			}
+			return say(c.OutOrStdout(), output, info, func(w io.Writer) { describe(w, info) })
+		},
+	}
+	c.Flags().StringVar(&output, "output", "text", "format: text or json")
+	serverFlag(c)
+	return c
+}
+
+// tablePath is the path of a source's tables, or of one of them.
+func tablePath(args []string) string {
+	path := "/sources/" + url.PathEscape(args[0]) + "/tables"
+	if len(args) > 1 {
+		path += "/" + url.PathEscape(args[1])
+	}
+	return path
+}
+
+// say prints a value as JSON, or as text in columns.
+func say(to io.Writer, output string, value any, text func(io.Writer)) error {
+	switch output {
+	case "json":
+		e := json.NewEncoder(to)
+		e.SetEscapeHTML(false)
+		return e.Encode(value)
+	case "text":
+		w := tabwriter.NewWriter(to, 0, 0, 2, ' ', 0)
+		text(w)
+		return w.Flush()
+	}
+	return fail(exitUsage, "output: %q is not one of text and json", output)
+}
+
+func describe(w io.Writer, t api.TableInfo) {
+	switch {
+	case t.Sampled:
+		fmt.Fprintf(w, "%s, about %d records; looked at %d from both ends of the key\n", t.Table, t.About, t.Looked)
+	default:
+		fmt.Fprintf(w, "%s, %d records\n", t.Table, t.Looked)
+	}
+	key := "none that the database names"
+	if len(t.Key) > 0 {
+		key = strings.Join(t.Key, ", ")
+	}
+	fmt.Fprintf(w, "key: %s\n\n", key)
+	fmt.Fprintln(w, "COLUMN\tTYPE\tMISSING\tDIFFERENT\tLEAST\tGREATEST\tSEEMS TO BE")
+	for _, c := range t.Columns {
+		seems := c.Type
+		if c.Stored != "" {
+			seems += ", " + c.Stored + " " + c.Pattern
+		}
+		if c.Or != "" {
+			seems += " or " + c.Or
+		}
+		if c.Share < 1 {
+			seems += fmt.Sprintf(" (%.1f %%)", 100*c.Share)
+		}
+		fmt.Fprintf(w, "%s\t%s\t%d\t%d\t%s\t%s\t%s\n", c.Name, c.DBType, c.Missing, c.Distinct, short(c.Least), short(c.Greatest), strings.TrimSpace(seems))
+	}
+	for i, index := range t.Indexes {
+		if i == 0 {
+			fmt.Fprintln(w)
+		}
+		unique := ""
+		if index.Unique {
+			unique = ", unique"
+		}
+		fmt.Fprintf(w, "index %s: %s%s\n", index.Name, strings.Join(index.Columns, ", "), unique)
+	}
+	for i, row := range t.Rows {
+		if i == 0 {
+			fmt.Fprintln(w)
+			for _, c := range t.Columns {
+				fmt.Fprintf(w, "%s\t", c.Name)
+			}
+			fmt.Fprintln(w)
+		}
+		for _, v := range row {
+			if v == nil {
+				fmt.Fprint(w, "-\t")
+			} else {
+				fmt.Fprintf(w, "%s\t", short(*v))
+			}
+		}
+		fmt.Fprintln(w)
+	}
+}
+
+// short is a value that fits beside others.
+func short(text string) string {
+	const most = 24
+	text = strings.Map(func(r rune) rune {
+		if r < ' ' {
+			return ' '
+		}
+		return r
+	}, text)
+	if r := []rune(text); len(r) > most {
+		return string(r[:most-1]) + "…"
+	}
+	return text
+}
+
+func newDataset() *cobra.Command {
+	c := &cobra.Command{Use: "dataset", Short: "Describe tables", Args: cobra.NoArgs}
+	c.AddCommand(newPropose())
+	return c
+}
+
+func newPropose() *cobra.Command {
+	var to string
+	c := &cobra.Command{
+		Use:   "propose SOURCE TABLE",
+		Short: "Write the definition of a dataset on a table",
+		Long: `Write the definition of a dataset on a table, as the table and its records show it.
+Read it, mend what is not sure, and put it.`,
+		Example: "  pikegate dataset propose harbour sailings\n  pikegate dataset propose harbour sailings --to sailings.yaml",
+		Args:    cobra.ExactArgs(2),
+		RunE: func(c *cobra.Command, args []string) error {
+			client, err := newClient(c)
+			if err != nil {
+				return err
+			}
+			var info api.TableInfo
+			if err := client.json(c.Context(), http.MethodGet, tablePath(args), nil, &info); err != nil {
+				return err
+			}
+			if to == "" {
+				_, err := fmt.Fprint(c.OutOrStdout(), info.Proposal)
+				return err
+			}
+			f, err := os.OpenFile(to, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
+			if err != nil {
+				return fail(exitUsage, "%w; name a file that is not there yet", err)
+			}
+			if _, err := f.WriteString(info.Proposal); err != nil {
+				return fail(exitFailed, "%w", err)
+			}
+			return f.Close()
+		},
+	}
+	c.Flags().StringVar(&to, "to", "", "a file to write; standard output where absent")
+	serverFlag(c)
+	return c
+}
