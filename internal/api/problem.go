@@ -12,6 +12,7 @@ import (
 
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
+	"pikegate/internal/load"
 	"pikegate/internal/service"
 	"pikegate/internal/source"
 )
@@ -92,10 +93,13 @@ func requestProblem(status int, detail string, errs ...error) huma.StatusError {
 // problemOf turns an error of the service into its problem document.
 func problemOf(ctx context.Context, err error) *Problem {
 	var refusal *service.Refusal
+	var file *load.Error
 	var failed *service.SourceError
 	switch {
 	case errors.As(err, &refusal):
 		return refused(refusal)
+	case errors.As(err, &file):
+		return refusedFile(file)
 	case errors.Is(err, service.ErrTime):
 		return newProblem(http.StatusGatewayTimeout, CutByTime, err.Error()+"; ask for fewer days, or run it again later")
 	case errors.As(err, &failed):
@@ -128,12 +132,27 @@ func refused(r *service.Refusal) *Problem {
 		status, detail = http.StatusConflict, r.Faults[0].Sentence()
 	case service.AnswersRefused:
 		detail = count(len(r.Faults), "answer was refused", "answers were refused") + "; nothing was run"
+	case service.LoadRefused:
+		detail = r.Faults[0].Message
 	case service.DefinitionsRefused:
 		detail = count(len(r.Faults), "thing is wrong with the definitions", "things are wrong with the definitions") + "; nothing was stored"
 	}
 	p := newProblem(status, string(r.Kind), detail)
 	for _, f := range r.Faults {
 		p.Errors = append(p.Errors, *f)
+	}
+	return p
+}
+
+// refusedFile tells each row that does not fit, as far as they were kept.
+func refusedFile(e *load.Error) *Problem {
+	p := newProblem(http.StatusUnprocessableEntity, string(service.LoadRefused), e.Message)
+	if e.Report == nil {
+		p.Errors = append(p.Errors, *fault.New(e.Code, "%s", e.Message))
+		return p
+	}
+	for _, r := range e.Report.Refused {
+		p.Errors = append(p.Errors, *fault.New(e.Code, "line %d: %s", r.Line, r.Reason).At(fault.Place{Line: r.Line}))
 	}
 	return p
 }

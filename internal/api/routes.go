@@ -165,6 +165,7 @@ func (r routes) register(api huma.API) {
 		Summary: "What a prompt offers, narrowed by the answers so far", Errors: []int{400, 404, 413, 502, 504}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}, r.choices)
 	r.registerDefinitions(api)
 	r.registerSources(api)
+	r.registerLoads(api)
 	run := huma.Operation{OperationID: "run-report", Method: http.MethodPost, Path: Prefix + "/reports/{report}/runs",
 		Summary: "Run a report and send its records", Errors: []int{400, 404, 413, 502, 504}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}
 	run.Responses = map[string]*huma.Response{"200": {Description: "The records.", Content: resultContent(api.OpenAPI().Components.Schemas)}}

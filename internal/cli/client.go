@@ -51,11 +51,13 @@ func newClient(c *cobra.Command) (*client, error) {
 	return &client{base: strings.TrimRight(base, "/"), http: &http.Client{}}, nil
 }
 
-// call sends a request, as JSON where it has a body, and returns the answer
+// call sends a request, its body as JSON or, where it is a reader, as it is, and returns the answer
 // where its status says that it was done. The body is the caller's to close.
 func (c *client) call(ctx context.Context, method, path string, body any, accept string) (*http.Response, error) {
-	var sent io.Reader
-	if body != nil {
+	sent, isFile := body.(io.Reader)
+	kind := "application/octet-stream"
+	if body != nil && !isFile {
+		kind = "application/json"
 		text, err := json.Marshal(body)
 		if err != nil {
 			return nil, err
@@ -68,7 +70,7 @@ func (c *client) call(ctx context.Context, method, path string, body any, accept
 	}
 	req.Header.Set("Accept", accept)
 	if body != nil {
-		req.Header.Set("Content-Type", "application/json")
+		req.Header.Set("Content-Type", kind)
 	}
 	answer, err := c.http.Do(req)
 	switch {

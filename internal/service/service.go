@@ -49,6 +49,7 @@ type Service struct {
 	sources *source.Pool
 	today   civil.Day // the zero Day: what clocks show
 
+	loading   sync.Mutex
 	changing  sync.Mutex // so that catalogs follow each other as they were stored
 	published atomic.Pointer[published]
 }
@@ -167,6 +168,7 @@ const (
 	AnswersRefused     Kind = "answers_refused"     // answers that do not pass
 	DefinitionsRefused Kind = "definitions_refused" // files that do not pass
 	Conflicting        Kind = "conflict"            // somebody else's work would be lost
+	LoadRefused        Kind = "load_refused"        // a file that cannot be loaded
 )
 
 // Refusal is a request that is not carried out because of something that a

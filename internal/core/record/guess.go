@@ -3,9 +3,8 @@ package record
 import (
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
-
-	"github.com/shopspring/decimal"
 )
 
 // Guess is what a column seems to be, by its name and its values.
@@ -28,6 +27,9 @@ var dated = []struct {
 // enough is the share of values that have to fit a form for it to be guessed: a few
 // broken ones are to be expected.
 const enough = 0.9
+
+// enoughNumbers is the share of the texts of a file that have to be numbers.
+const enoughNumbers = 0.99
 
 // Hints in names, of English tables: of days, and of moments.
 var (
@@ -120,29 +122,37 @@ func guessWhole(name string, share func(func(Value) bool) float64) Guess {
 var (
 	wholeText   = regexp.MustCompile(`^-?(0|[1-9][0-9]{0,17})$`)
 	decimalText = regexp.MustCompile(`^-?(0|[1-9][0-9]*)\.[0-9]+$`)
+	leadingZero = regexp.MustCompile(`^-?0[0-9]`)
 	truthText   = regexp.MustCompile(`(?i)^(yes|no|true|false)$`)
 )
 
-// guessPlain tries texts for numbers and truths. One that fits neither makes all of
-// them texts: nothing is to be lost.
+// guessPlain tries texts for numbers and truths.
 func guessPlain(name string, values []Value, share func(func(Value) bool) float64) (Guess, bool) {
+	if slices.ContainsFunc(values, func(v Value) bool { return leadingZero.MatchString(v.text) }) {
+		return Guess{}, false // which a number would lose
+	}
+	fit := 0.0
 	all := func(forms ...*regexp.Regexp) bool {
-		return share(func(v Value) bool {
-			return slices.ContainsFunc(forms, func(form *regexp.Regexp) bool { return form.MatchString(v.String()) })
-		}) == 1
+		fit = share(func(v Value) bool {
+			return slices.ContainsFunc(forms, func(form *regexp.Regexp) bool { return form.MatchString(v.text) })
+		})
+		return fit >= enoughNumbers
 	}
 	switch {
 	case all(wholeText):
-		whole := make([]Value, len(values))
-		for i, v := range values {
-			n, _ := decimal.NewFromString(v.text)
-			whole[i] = Whole(n.IntPart())
+		var numbers []Value
+		for _, v := range values {
+			if n, err := strconv.ParseInt(v.text, 10, 64); err == nil {
+				numbers = append(numbers, Whole(n))
+			}
 		}
-		return GuessOf(name, whole, false), true
+		g := GuessOf(name, numbers, false)
+		g.Share *= fit
+		return g, true
 	case all(wholeText, decimalText):
-		return Guess{Column: Column{Name: name, Type: Decimal, Scale: scaleOf(values)}, Share: 1}.orNumber(), true
+		return Guess{Column: Column{Name: name, Type: Decimal, Scale: scaleOf(values)}, Share: fit}.orNumber(), true
 	case all(truthText):
-		return Guess{Column: Column{Name: name, Type: YesNo}, Share: 1}, true
+		return Guess{Column: Column{Name: name, Type: YesNo}, Share: fit}, true
 	}
 	return Guess{}, false
 }
@@ -151,7 +161,7 @@ func guessPlain(name string, values []Value, share func(func(Value) bool) float6
 func scaleOf(values []Value) int {
 	most := 0
 	for _, v := range values {
-		if text := v.String(); strings.Contains(text, ".") {
+		if text := v.String(); decimalText.MatchString(text) {
 			most = max(most, len(text)-strings.IndexByte(text, '.')-1)
 		}
 	}
