@@ -28,12 +28,13 @@ func (r routes) load(ctx context.Context, in *struct {
 	Mode   string   `query:"mode" enum:"replace,append,update" default:"replace" doc:"What becomes of the records that the table has."`
 	Key    []string `query:"key" doc:"The columns that tell one record from every other; those that update goes by."`
 	Sheet  string   `query:"sheet" doc:"The sheet of an XLSX file; its first where absent."`
+	Dates  []string `query:"dates" doc:"COLUMN=PATTERN: how the dates of some columns are written, where that is not to be guessed."`
 	Dry    bool     `query:"dry" doc:"Guess, read everything, and leave the table as it is."`
 	Refuse int      `query:"refuse" minimum:"0" doc:"How many rows may be refused; where there are more, nothing is loaded."`
 }) (*huma.StreamResponse, error) {
 	return &huma.StreamResponse{Body: func(c huma.Context) {
 		_ = c.SetReadDeadline(time.Time{}) // a file may take its time
-		report, err := r.service.Load(ctx, c.BodyReader(), load.Request{Table: in.Table, Mode: load.Mode(in.Mode), Key: in.Key, XLSX: in.Format == "xlsx", Sheet: in.Sheet, Dry: in.Dry, Refuse: in.Refuse})
+		report, err := r.service.Load(ctx, c.BodyReader(), load.Request{Table: in.Table, Mode: load.Mode(in.Mode), Key: in.Key, XLSX: in.Format == "xlsx", Sheet: in.Sheet, Dates: in.Dates, Dry: in.Dry, Refuse: in.Refuse})
 		var answer any = report
 		if err != nil {
 			p := problemOf(ctx, err)

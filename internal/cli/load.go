@@ -28,7 +28,8 @@ func newLoad() *cobra.Command {
 		Long: `Load a CSV or XLSX file into a table of the service's embedded records, in one
 transaction: all of it or nothing. The first line names the columns. What parts the
 fields, and what the columns are, is guessed from the first rows: --dry-run shows it
-and writes nothing. Dates are written to the table as yyyy-MM-dd or yyyy-MM-dd
+and writes nothing. Dates that can be read two ways are not guessed: --dates says how a column
+has them. Dates are written to the table as yyyy-MM-dd or yyyy-MM-dd
 HH:mm:ss, however the file has them, the serial days of spreadsheets included; an
 empty field is a missing value.
 
@@ -58,6 +59,9 @@ their own, each with its line and the reason, and the others are loaded.`,
 			for _, k := range req.Key {
 				query.Add("key", k)
 			}
+			for _, d := range req.Dates {
+				query.Add("dates", d)
+			}
 			if req.Sheet != "" {
 				query.Set("sheet", req.Sheet)
 			}
@@ -84,6 +88,7 @@ their own, each with its line and the reason, and the others are loaded.`,
 	f.StringVar(&mode, "mode", string(load.Replace), "what becomes of the records that the table has: replace, append or update (those of the same key)")
 	f.StringSliceVar(&req.Key, "key", nil, "the columns that tell one record from every other, parted by commas")
 	f.StringVar(&req.Sheet, "sheet", "", "the sheet of an XLSX file; its first where absent")
+	f.StringSliceVar(&req.Dates, "dates", nil, "how the dates of a column are written, COLUMN=PATTERN, such as opened=d/M/yyyy")
 	f.BoolVar(&req.Dry, "dry-run", false, "show what the file is taken for and write nothing")
 	f.StringVar(&refused, "refused", "", "a file for the rows that do not fit; without it, one of them stops the load")
 	f.StringVar(&output, "output", "text", "format: text or json")

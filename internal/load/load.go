@@ -36,6 +36,7 @@ type Request struct {
 	XLSX  bool     // CSV where it is not
 	Sheet string   // of an XLSX file; its first where absent
 	Dry   bool     // guess, read everything, and leave the table as it is
+	Dates []string // COLUMN=PATTERN: how the dates of some columns are written
 	// Refuse is how many rows may be refused; where there are more, nothing is loaded.
 	Refuse int
 }
@@ -81,6 +82,7 @@ const (
 	BadFile    = "file_not_read"
 	RowRefused = "rows_refused"
 	WrongTable = "table_does_not_fit"
+	TwoWays    = "dates_can_be_read_two_ways"
 )
 
 // mostTold is how many refused rows are kept.
@@ -130,7 +132,11 @@ func Load(ctx context.Context, db *sql.DB, from io.Reader, req Request) (*Report
 	}
 	if n := len(l.report.Refused); n > req.Refuse {
 		first := l.report.Refused[0]
-		return nil, &Error{RowRefused, fmt.Sprintf("%d rows do not fit, the first in line %d: %s; nothing was loaded", l.refused, first.Line, first.Reason), l.report}
+		told := "1 row does not fit, in"
+		if l.refused > 1 {
+			told = fmt.Sprintf("%d rows do not fit, the first in", l.refused)
+		}
+		return nil, &Error{RowRefused, fmt.Sprintf("%s line %d: %s; nothing was loaded", told, first.Line, first.Reason), l.report}
 	}
 	if req.Dry {
 		l.report.Loaded = 0
@@ -169,6 +175,12 @@ func (l *loader) guess() error {
 	}
 	names := l.rows.header()
 	dated := l.rows.dated()
+	var err error
+	for _, d := range l.req.Dates {
+		if name, _, _ := strings.Cut(d, "="); !slices.Contains(names, name) {
+			return &Error{WrongTable, fmt.Sprintf("the file has no column %q for its dates", name), nil}
+		}
+	}
 	for i, name := range names {
 		if name == "" {
 			return &Error{BadFile, fmt.Sprintf("column %d has no name in the first line", i+1), nil}
@@ -189,6 +201,9 @@ func (l *loader) guess() error {
 				g.Type = record.Datetime
 			}
 		}
+		if g, err = l.written(g); err != nil {
+			return err
+		}
 		l.columns = append(l.columns, g)
 		written := string(g.Stored)
 		if g.Stored == record.StoredText {
@@ -202,6 +217,30 @@ func (l *loader) guess() error {
 		}
 	}
 	return nil
+}
+
+// written takes what was said of a column's dates; where they can be read in two ways
+// and nothing was said, they are not guessed.
+func (l *loader) written(g record.Guess) (record.Guess, error) {
+	for _, d := range l.req.Dates {
+		name, source, _ := strings.Cut(d, "=")
+		if name != g.Name {
+			continue
+		}
+		pattern, err := record.ParsePattern(source)
+		if err != nil {
+			return g, &Error{WrongTable, err.Error(), nil}
+		}
+		g = record.Guess{Column: record.Column{Name: name, Type: record.Date, Stored: record.StoredText, Pattern: pattern}, Share: 1}
+		if pattern.HasTime() {
+			g.Type = record.Datetime
+		}
+		return g, nil
+	}
+	if g.Or != "" && !l.req.Dry {
+		return g, &Error{TwoWays, fmt.Sprintf("the dates of the column %q can be read as %s or as %s; say which, as in --dates %q; nothing was loaded", g.Name, g.Pattern, g.Or, g.Name+"="+g.Pattern.String()), nil}
+	}
+	return g, nil
 }
 
 // types are what SQLite's columns are declared as.

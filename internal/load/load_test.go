@@ -66,7 +66,7 @@ func TestCSVFiles(t *testing.T) {
 		if c.want == "" {
 			var refused *Error
 			require.ErrorAs(t, err, &refused, c.name)
-			assert.Equal(t, "1 rows do not fit, the first in line 2: 2 fields, where the first line has 1; nothing was loaded", refused.Message)
+			assert.Equal(t, "1 row does not fit, in line 2: 2 fields, where the first line has 1; nothing was loaded", refused.Message)
 			continue
 		}
 		require.NoError(t, err, c.name)
@@ -86,9 +86,9 @@ func TestNothingIsHalfLoaded(t *testing.T) {
 		from io.Reader
 		says string
 	}{
-		"a row that does not fit": {strings.NewReader(many + "3,x\n"), "1 rows do not fit, the first in line 10007: column \"n\": \"x\" is not a whole number; nothing was loaded"},
-		"a broken line":           {strings.NewReader(many + "3,\"x\" y\n"), `1 rows do not fit, the first in line 10007: the line is not CSV: extraneous or missing " in quoted-field; nothing was loaded`},
-		"not UTF-8":               {strings.NewReader("id,n\n1,a\n2,caf\xe9\n"), "1 rows do not fit, the first in line 3: column \"n\" is not UTF-8; nothing was loaded"},
+		"a row that does not fit": {strings.NewReader(many + "3,x\n"), "1 row does not fit, in line 10007: column \"n\": \"x\" is not a whole number; nothing was loaded"},
+		"a broken line":           {strings.NewReader(many + "3,\"x\" y\n"), `1 row does not fit, in line 10007: the line is not CSV: extraneous or missing " in quoted-field; nothing was loaded`},
+		"not UTF-8":               {strings.NewReader("id,n\n1,a\n2,caf\xe9\n"), "1 row does not fit, in line 3: column \"n\" is not UTF-8; nothing was loaded"},
 		"a file that breaks off":  {io.MultiReader(strings.NewReader(many+strings.Repeat("2,2\n", 9_000)), errorReader{broken}), "after 19005 rows: the line went dead; nothing was loaded"},
 		"nothing":                 {strings.NewReader(" \n"), "the file is empty"},
 		"two columns of one name": {strings.NewReader("a,a\n1,2\n"), `the first line names the column "a" twice`},
@@ -120,6 +120,22 @@ func TestNothingIsHalfLoaded(t *testing.T) {
 type errorReader struct{ err error }
 
 func (r errorReader) Read([]byte) (int, error) { return 0, r.err }
+
+// 3/4/2026 is two days: which one is said, and not guessed.
+func TestDatesOfTwoReadings(t *testing.T) {
+	db := database(t)
+	text := "id,on\n1,3/4/2026\n2,5/6/2026\n"
+	_, err := Load(ctx, db, strings.NewReader(text), Request{Table: "t", Mode: Replace})
+	assert.EqualError(t, err, `the dates of the column "on" can be read as M/d/yyyy or as d/M/yyyy; say which, as in --dates "on=M/d/yyyy"; nothing was loaded`)
+	report, err := Load(ctx, db, strings.NewReader(text), Request{Table: "t", Mode: Replace, Dry: true})
+	require.NoError(t, err)
+	assert.Equal(t, "d/M/yyyy", report.Columns[1].Or)
+	_, err = Load(ctx, db, strings.NewReader(text), Request{Table: "t", Mode: Replace, Dates: []string{"on=d/M/yyyy"}})
+	require.NoError(t, err)
+	assert.Equal(t, "1|2026-04-03\n2|2026-06-05", content(t, db, "t"))
+	_, err = Load(ctx, db, strings.NewReader(text), Request{Table: "t", Mode: Replace, Dates: []string{"off=d/M/yyyy"}})
+	assert.EqualError(t, err, `the file has no column "off" for its dates`)
+}
 
 func TestModes(t *testing.T) {
 	db := database(t)

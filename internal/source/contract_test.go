@@ -544,3 +544,40 @@ func largeLists(t *testing.T, e sourcetest.Engine) {
 	assert.Equal(t, "1 3", listed(route, criteria.NoneOf, "A", `quo"te`, `back\slash`, "Ω", "O'Dell"))
 	assert.Equal(t, "2 7", listed(late, criteria.AnyOf, "10", "60", "10.5"))
 }
+
+// Bounds reach PostgreSQL as plain comparisons, so that it reads the partitions that a
+// period lies in and no other, and asks the shards that hold them, with the bounds.
+func TestPartitionsAndShardsArePruned(t *testing.T) {
+	e := sourcetest.Open(t, definition.Postgres)
+	var port, name string
+	require.NoError(t, e.QueryRow("SELECT current_setting('port'), current_database()").Scan(&port, &name))
+	e.Exec(t, "CREATE EXTENSION IF NOT EXISTS postgres_fdw SCHEMA pg_catalog")
+	shore := "shore_" + e.At.Schema
+	e.Exec(t, fmt.Sprintf("CREATE SERVER %s FOREIGN DATA WRAPPER postgres_fdw OPTIONS (host '127.0.0.1', port '%s', dbname '%s')", shore, port, name))
+	defer e.Exec(t, "DROP SERVER "+shore+" CASCADE")
+	e.Exec(t, fmt.Sprintf("CREATE USER MAPPING FOR CURRENT_USER SERVER %s OPTIONS (user 'pike', password_required 'false')", shore))
+	for _, kind := range []string{"partitioned", "sharded"} {
+		e.Exec(t, fmt.Sprintf("CREATE TABLE %s (id integer, own_at timestamptz NOT NULL) PARTITION BY RANGE (own_at)", kind))
+		for _, year := range []int{2024, 2025, 2026} {
+			bounds := fmt.Sprintf("FOR VALUES FROM ('%d-01-01') TO ('%d-01-01')", year, year+1)
+			if kind == "partitioned" {
+				e.Exec(t, fmt.Sprintf("CREATE TABLE %s_%d PARTITION OF %[1]s %[3]s", kind, year, bounds))
+				continue
+			}
+			e.Exec(t, fmt.Sprintf("CREATE TABLE shard_%d (id integer, own_at timestamptz NOT NULL)", year))
+			e.Exec(t, fmt.Sprintf("INSERT INTO shard_%d SELECT i, '%[1]d-01-01'::timestamptz + i * interval '1 day' FROM generate_series(0, 360) AS i", year))
+			e.Exec(t, fmt.Sprintf("CREATE FOREIGN TABLE sharded_%d PARTITION OF sharded %s SERVER %s OPTIONS (schema_name '%s', table_name 'shard_%[1]d')", year, bounds, shore, e.At.Schema))
+		}
+		s := compile.New(e.Source.Dialect(), record.From{Table: kind}, e.Facts(t, kind)).Select(compile.Query{Show: []*record.Column{id}, Where: bound(on(ownAt, criteria.Within, "Jun 2025")), Key: []*record.Column{id}, Zone: helsinki})
+		plan := planOf(t, e, compile.Statement{SQL: "(VERBOSE) " + s.SQL, Args: s.Args})
+		assert.Contains(t, plan, kind+"_2025", plan)
+		assert.NotContains(t, plan, kind+"_2024", plan)
+		assert.NotContains(t, plan, kind+"_2026", plan)
+		if kind == "sharded" {
+			assert.Regexp(t, `Remote SQL: .*own_at >= .*own_at < `, plan)
+			rows, err := e.Read(s)
+			require.NoError(t, err)
+			assert.Len(t, rows, 30)
+		}
+	}
+}

@@ -35,15 +35,10 @@ var (
 	digits   = &record.Column{Name: "digits", Type: record.Date, Stored: record.StoredText, Pattern: pattern("yyyyMMdd")}
 	instant  = &record.Column{Name: "at", Type: record.Instant, Stored: record.StoredText, Pattern: pattern("yyyy-MM-dd HH:mm:ss")}
 	zulu     = &record.Column{Name: "zulu", Type: record.Instant, Stored: record.StoredText, Pattern: pattern("yyyy-MM-dd'T'HH:mm:ss'Z'")}
-	millis   = &record.Column{Name: "millis", Type: record.Instant, Stored: record.EpochMillis}
 	eight    = &record.Column{Name: "eight", Type: record.Date, Stored: record.EightDigits}
-	serial   = &record.Column{Name: "serial", Type: record.Date, Stored: record.SerialDays}
-	wall     = &record.Column{Name: "wall", Type: record.Datetime, Stored: record.StoredText, Pattern: pattern("yyyy-MM-dd'T'HH:mm")}
 	loose    = &record.Column{Name: "loose", Type: record.Date, Stored: record.StoredText, Pattern: pattern("M/d/yyyy")}
-	dotted   = &record.Column{Name: "dotted", Type: record.Datetime, Stored: record.StoredText, Pattern: pattern("dd.MM.yyyy HH:mm:ss")}
 	native   = &record.Column{Name: "own", Type: record.Instant, Stored: record.Native}
 	epoch    = &record.Column{Name: "epoch", Type: record.Instant, Stored: record.EpochSeconds}
-	local    = &record.Column{Name: "local", Type: record.Instant, Stored: record.StoredText, Pattern: pattern("yyyy-MM-dd HH:mm:ss"), Zone: helsinki}
 	route    = &record.Column{Name: `the "route"`, Type: record.Text}
 	late     = &record.Column{Name: "late", Type: record.Integer}
 	setting  = phrase.Setting{AsOf: civil.MustParseDay("2026-11-23")}
