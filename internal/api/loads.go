@@ -26,9 +26,9 @@ func (r routes) load(ctx context.Context, in *struct {
 	Table  string   `path:"table"`
 	Format string   `query:"format" enum:"csv,xlsx" default:"csv" doc:"How the file is written."`
 	Mode   string   `query:"mode" enum:"replace,append,update" default:"replace" doc:"What becomes of the records that the table has."`
-	Key    []string `query:"key" doc:"The columns that tell one record from every other; those that update goes by."`
+	Key    []string `query:"key,explode" doc:"The columns that tell one record from every other; those that update goes by."`
 	Sheet  string   `query:"sheet" doc:"The sheet of an XLSX file; its first where absent."`
-	Dates  []string `query:"dates" doc:"COLUMN=PATTERN: how the dates of some columns are written, where that is not to be guessed."`
+	Dates  []string `query:"dates,explode" doc:"COLUMN=PATTERN: how the dates of some columns are written, where that is not to be guessed."`
 	Dry    bool     `query:"dry" doc:"Guess, read everything, and leave the table as it is."`
 	Refuse int      `query:"refuse" minimum:"0" doc:"How many rows may be refused; where there are more, nothing is loaded."`
 }) (*huma.StreamResponse, error) {
