@@ -18,6 +18,7 @@ import (
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/record"
 	"pikegate/internal/export"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
@@ -303,3 +304,59 @@ func TestAReportWithManyPrompts(t *testing.T) {
 	assert.Equal(t, want[0], fmt.Sprint(*receipt.Records))
 	t.Logf("%s", time.Since(start))
 }
+
+// What a source allows: so many rows, and so many runs at once; the answer is clear,
+// and the next run works.
+func TestTheLimitsOfASource(t *testing.T) {
+	dir := t.TempDir()
+	s := open(t, dir, time.Date(2026, 11, 23, 11, 0, 0, 0, time.UTC))
+	records, err := sql.Open("sqlite3", service.RecordsPath(dir))
+	require.NoError(t, err)
+	defer records.Close()
+	_, err = records.Exec(`CREATE TABLE t (id INTEGER PRIMARY KEY, "on" TEXT); INSERT INTO t VALUES (1, '2026-11-23'), (2, '2026-11-23'), (3, '2026-11-23')`)
+	require.NoError(t, err)
+	_, err = s.Put(ctx, service.Put{Files: file(strings.Replace(base, "zone: Pacific/Kiritimati", "zone: Europe/Helsinki\nlimits: {rows: 2, at_once: 1, waiting: 0}", 1))})
+	require.NoError(t, err)
+	run := func(limit int, w export.Writer) (*service.Receipt, error) {
+		r, err := s.Prepare(ctx, "one", service.Request{Limit: limit})
+		require.NoError(t, err)
+		return r.Stream(ctx, w)
+	}
+	_, err = run(0, &pausing{})
+	assert.ErrorIs(t, err, service.ErrSize)
+	assert.EqualError(t, err, "the result has more rows than its source allows: 2")
+	receipt, err := run(2, &pausing{})
+	require.NoError(t, err)
+	assert.EqualValues(t, 3, *receipt.Records)
+
+	first := &pausing{began: make(chan struct{}), goOn: make(chan struct{})}
+	done := make(chan error)
+	go func() {
+		_, err := run(2, first)
+		done <- err
+	}()
+	<-first.began
+	_, err = run(2, &pausing{})
+	var failed *service.SourceError
+	require.ErrorAs(t, err, &failed)
+	assert.EqualError(t, err, "source harbour: its queue is full")
+	close(first.goOn)
+	require.NoError(t, <-done)
+	_, err = run(2, &pausing{})
+	assert.NoError(t, err)
+}
+
+// pausing is a writer that waits in its first row, where it is told to.
+type pausing struct{ began, goOn chan struct{} }
+
+func (p *pausing) Begin() error {
+	if p.began != nil {
+		close(p.began)
+		<-p.goOn
+	}
+	return nil
+}
+
+func (p *pausing) Row([]record.Value) error { return nil }
+
+func (p *pausing) End([]byte) error { return nil }

@@ -96,7 +96,11 @@ func (m MariaDB) Readable(c Column, lower, upper bool) string {
 	case c.Stored == record.EightDigits:
 		return fmt.Sprintf("%[1]s BETWEEN 10101 AND 99991231 AND LPAD(%[1]s, 8, '0') REGEXP %[2]s", name, literal(mariaEnds.fits(eightDigits)))
 	case c.Stored == record.Native:
-		return fmt.Sprintf("YEAR(%[1]s) > 0 AND DAYOFMONTH(%[1]s) BETWEEN 1 AND DAYOFMONTH(LAST_DAY(%[1]s))", name)
+		days := fmt.Sprintf("DAYOFMONTH(%[1]s) BETWEEN 1 AND DAYOFMONTH(LAST_DAY(%[1]s))", name)
+		if lower {
+			return days
+		}
+		return fmt.Sprintf("YEAR(%s) > 0 AND %s", name, days)
 	case !c.Pattern.Sorts():
 		return "" // Stored tells already
 	}
