@@ -26,6 +26,7 @@ const (
 	NoSuchTable     = "no_such_table"
 	NoSuchColumn    = "no_such_column"
 	KeyNotUnique    = "key_not_unique"
+	StoredOtherwise = "stored_otherwise"
 	OtherCollation  = "other_collation"
 	SQLRefused      = "sql_refused"
 	SourceUnreached = "source_not_asked"
@@ -123,6 +124,9 @@ func (c *checker) dataset(ctx context.Context, v source.View, d *definition.Data
 		var names []string
 		for _, column := range t.Columns {
 			names = append(names, column.Name)
+			if column.Name == o.Column && column.Text && d.Column(o.Name).Stored == record.Native {
+				c.fault(StoredOtherwise, "the column %q is said to be %s in the database's own type, and the table %q has it as %s; say how the text is written, by stored and pattern", o.Name, d.Column(o.Name).Type, d.From.Tables()[o.Table], column.Type)
+			}
 		}
 		if !slices.Contains(names, o.Column) {
 			f := c.fault(NoSuchColumn, "the table %q has no column %q", d.From.Tables()[o.Table], o.Column)

@@ -1,0 +1,62 @@
+package service_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/internal/core/definition"
+	"pikegate/internal/service"
+	"pikegate/internal/source/sourcetest"
+)
+
+// What a definition says and the database does not have is told at a check, on every
+// engine: tables, columns, keys, SQL that is not understood, at its place.
+func TestDefinitionsAreHeldAgainstTheDatabase(t *testing.T) {
+	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
+		text := map[definition.Engine]string{definition.SQLite: "TEXT", definition.Postgres: `text`, definition.MariaDB: "VARCHAR(20)"}[e.Name]
+		e.Exec(t, fmt.Sprintf("CREATE TABLE calls (id INTEGER PRIMARY KEY, ship %s, came %[1]s)", text))
+		e.Exec(t, fmt.Sprintf("CREATE TABLE crew (ship %s, person %[1]s)", text))
+		e.Exec(t, "CREATE INDEX crew_by_ship ON crew (ship)")
+		at := "file: " + e.At.File
+		if e.Name != definition.SQLite {
+			at = fmt.Sprintf("address: {env: %s}\nschema: %s", e.At.Address.Env, e.At.Schema)
+		}
+		s := open(t, t.TempDir(), time.Date(2026, 11, 23, 11, 0, 0, 0, time.UTC))
+		_, err := s.Put(ctx, service.Put{Files: file(fmt.Sprintf("pikegate: 1\nsource: shore\nzone: Europe/Helsinki\nengine: %s\n%s\n", e.Name, at))})
+		require.NoError(t, err)
+		found := func(text string) string {
+			all, err := s.Check(ctx, file("pikegate: 1\n"+text))
+			require.NoError(t, err)
+			var lines []string
+			for _, f := range all {
+				if f.Code != definition.NotUsed {
+					lines = append(lines, f.Error())
+				}
+			}
+			return strings.Join(lines, "\n")
+		}
+		assert.Empty(t, found("dataset: calls\nsource: shore\ntable: calls\nkey: [id]\ncolumns: {id: {type: integer}, ship: {type: text}}"))
+		assert.Equal(t, `f.yaml:1:1: warning: the source has no table "call" [no_such_table]`, found("dataset: calls\nsource: shore\ntable: call\nkey: [id]\ncolumns: {id: {type: integer}}"))
+		assert.Equal(t, `f.yaml:1:1: the table "calls" has no column "shop"; did you mean "ship"? [no_such_column]`,
+			found("dataset: calls\nsource: shore\ntable: calls\nkey: [id]\ncolumns: {id: {type: integer}, shop: {type: text}}"))
+		assert.Equal(t, `f.yaml:1:1: warning: nothing in the database keeps two records of "crew" from having the same key, "ship" [key_not_unique]`,
+			found("dataset: crew\nsource: shore\ntable: crew\nkey: [ship]\ncolumns: {ship: {type: text}}"))
+		assert.Equal(t, `f.yaml:1:1: warning: nothing in the database keeps the table "crew" from having several records with the same "ship"; each of ours would then be counted once for each [key_not_unique]`,
+			found("dataset: calls\nsource: shore\ntable: calls\njoins: [{table: crew, key: [ship], on: {ship: ship}}]\nkey: [id]\ncolumns: {id: {type: integer}, ship: {type: text}, person: {type: text, table: crew}}"))
+		got := found("dataset: own\nsource: shore\nsql: |\n  SELECT id,\n    shop FROM calls\nkey: [id]\ncolumns: {id: {type: integer}}")
+		assert.Regexp(t, `^f\.yaml:6:5: the database does not understand this: .*shop.*\[sql_refused\]$`, got)
+		if e.Name != definition.SQLite {
+			assert.Contains(t, found("dataset: calls\nsource: shore\ntable: calls\nkey: [id]\ncolumns: {id: {type: integer}, came: {type: date, stored: native}}"), "[stored_otherwise]")
+		}
+	})
+	s := open(t, t.TempDir(), time.Date(2026, 11, 23, 11, 0, 0, 0, time.UTC))
+	t.Setenv("NOWHERE", "postgres://me@127.0.0.1:1/x")
+	all, err := s.Check(ctx, file("pikegate: 1\nsource: far\nzone: Europe/Helsinki\nengine: postgres\naddress: {env: NOWHERE}\n---\npikegate: 1\ndataset: t\nsource: far\ntable: t\nkey: [id]\ncolumns: {id: {type: integer}}\n"))
+	require.NoError(t, err, "a source that does not answer stops no definition")
+	assert.Contains(t, all.Error(), `warning: the source "far" could not be asked whether it has what this describes: no connection to its server: connection refused [source_not_asked]`)
+}
