@@ -56,6 +56,7 @@ type ColumnInfo struct {
 	Least    string  `json:"least,omitempty" doc:"The least value."`
 	Greatest string  `json:"greatest,omitempty" doc:"The greatest value."`
 	Type     string  `json:"type" doc:"What the values seem to mean."`
+	Scale    int     `json:"scale,omitempty" doc:"Digits after the point."`
 	Stored   string  `json:"stored,omitempty" doc:"How dates seem to be stored."`
 	Pattern  string  `json:"pattern,omitempty" doc:"The pattern of dates in text."`
 	Or       string  `json:"or_pattern,omitempty" doc:"Another pattern that all values fit as well."`
@@ -114,7 +115,7 @@ func tableInfo(name string, p *source.Profile, proposal string) TableInfo {
 	info := TableInfo{Table: name, About: p.About, Looked: p.Looked, Sampled: p.Sampled, Key: p.Key(), Columns: []ColumnInfo{}, Indexes: []IndexInfo{}, Rows: [][]*string{}, Proposal: proposal}
 	for _, c := range p.Columns {
 		info.Columns = append(info.Columns, ColumnInfo{Name: c.Name, DBType: c.Type, Required: c.NotNull, Missing: c.Missing, Distinct: c.Distinct, Least: c.Least, Greatest: c.Greatest,
-			Type: string(c.Guess.Type), Stored: string(c.Guess.Stored), Pattern: c.Guess.Pattern.String(), Or: c.Guess.Or, Share: c.Guess.Share})
+			Type: string(c.Guess.Type), Scale: c.Guess.Scale, Stored: string(c.Guess.Stored), Pattern: c.Guess.Pattern.String(), Or: c.Guess.Or, Share: c.Guess.Share})
 	}
 	for _, i := range p.Indexes {
 		info.Indexes = append(info.Indexes, IndexInfo{Name: i.Name, Unique: i.Unique, Columns: i.Columns})

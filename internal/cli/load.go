@@ -150,6 +150,10 @@ func tellLoad(w io.Writer, req load.Request, r load.Report, refused string) {
 		fmt.Fprintf(w, "%s\t%s\t%s\n", c.Name, kind, written)
 	}
 	fmt.Fprintln(w)
+	for _, c := range r.Columns {
+		fmt.Fprintf(w, "%s\t", c.Name)
+	}
+	fmt.Fprintln(w)
 	for _, row := range r.Sample {
 		for _, v := range row {
 			fmt.Fprintf(w, "%s\t", short(v))

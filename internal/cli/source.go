@@ -99,6 +99,9 @@ func describe(w io.Writer, t api.TableInfo) {
 	fmt.Fprintln(w, "COLUMN\tTYPE\tMISSING\tDIFFERENT\tLEAST\tGREATEST\tSEEMS TO BE")
 	for _, c := range t.Columns {
 		seems := c.Type
+		if c.Scale > 0 {
+			seems += fmt.Sprintf(" (%d)", c.Scale)
+		}
 		if c.Stored != "" {
 			seems += ", " + c.Stored + " " + c.Pattern
 		}
