@@ -174,7 +174,15 @@ func (s *mariaSession) rows(ctx context.Context, statement compile.Statement) (c
 		named[i] = driver.NamedValue{Ordinal: i + 1, Value: arg}
 	}
 	watch := context.AfterFunc(ctx, s.stop)
-	unwatch := func() { s.stopped = !watch() || s.stopped }
+	unwatch := func() {
+		switch {
+		case !watch():
+			s.stopped = true
+		case ctx.Err() != nil: // which the driver noticed before the watch did
+			s.stopped = true
+			go s.stop()
+		}
+	}
 	prepared, err := s.PrepareContext(ctx, statement.SQL)
 	if err != nil {
 		unwatch()
