@@ -131,6 +131,8 @@ func TestTheService(t *testing.T) {
 	t.Run("records", func(t *testing.T) { testRecords(t, newCallerFor(t, c), ferries) })
 	t.Run("ways of asking", func(t *testing.T) { testAsking(t, newCallerFor(t, c), ferries) })
 	t.Run("choices", func(t *testing.T) { testChoices(t, newCallerFor(t, c), ferries) })
+	t.Run("sources", func(t *testing.T) { testSources(t, newCallerFor(t, c)) })
+	t.Run("loads", func(t *testing.T) { testLoads(t, newCallerFor(t, c), ferries) })
 	t.Run("revisions", func(t *testing.T) { testRevisions(t, newCallerFor(t, c)) })
 	t.Run("readings", func(t *testing.T) { testReadings(t, newCallerFor(t, c)) })
 	t.Run("units to pick from", func(t *testing.T) { testUnits(t, newCallerFor(t, c), ferries) })

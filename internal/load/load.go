@@ -284,10 +284,7 @@ func (l *loader) write(ctx context.Context, tx *sql.Tx) error {
 				if ctx.Err() != nil {
 					return ctx.Err()
 				}
-				reason = err.Error()
-				if strings.Contains(reason, "UNIQUE constraint") {
-					reason = "a record with the same key is there already"
-				}
+				reason = refusedBy(err)
 			}
 		}
 		if reason != "" {
@@ -318,6 +315,18 @@ func (l *loader) write(ctx context.Context, tx *sql.Tx) error {
 		if err := put(r); err != nil {
 			return err
 		}
+	}
+}
+
+// refusedBy is why the table does not take a row.
+func refusedBy(err error) string {
+	switch text := err.Error(); {
+	case strings.Contains(text, "UNIQUE constraint"):
+		return "a record with the same key is there already"
+	case strings.Contains(text, "datatype mismatch"), strings.Contains(text, "cannot store"):
+		return "a value is not of the kind that its column in the table holds"
+	default:
+		return text
 	}
 }
 

@@ -1,0 +1,129 @@
+package definition
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/internal/core/fault"
+	"pikegate/internal/core/record"
+)
+
+func catalogOf(t *testing.T, text string) *Catalog {
+	t.Helper()
+	docs, faults := Split(File{Name: "f.yaml", Text: text})
+	require.Empty(t, faults)
+	catalog, faults := Link(docs, setting)
+	require.Empty(t, faults, "%v", faults)
+	return catalog
+}
+
+func TestConnections(t *testing.T) {
+	catalog := catalogOf(t, `{pikegate: 1, source: own, zone: Europe/Helsinki}
+---
+{pikegate: 1, source: file, zone: Europe/Helsinki, engine: sqlite, file: ferries.db}
+---
+{pikegate: 1, source: shore, zone: Europe/Helsinki, engine: postgres, address: {env: SHORE}, password: {file: /run/secrets/shore}, schema: s, limits: {time: 90s, rows: 1000, at_once: 2, waiting: 0}}
+`)
+	assert.Equal(t, Connection{Engine: Embedded, AtOnce: 8, Waiting: 64}, catalog.Sources["own"].At)
+	assert.Equal(t, Connection{Engine: SQLite, File: "ferries.db", AtOnce: 8, Waiting: 64}, catalog.Sources["file"].At)
+	assert.Equal(t, Connection{Engine: Postgres, Address: Reference{Env: "SHORE"}, Password: Reference{File: "/run/secrets/shore"}, Schema: "s", Time: 90 * time.Second, Rows: 1000, AtOnce: 2}, catalog.Sources["shore"].At)
+	assert.True(t, catalog.Sources["own"].At.IsSQLite() && catalog.Sources["file"].At.IsSQLite() && !catalog.Sources["shore"].At.IsSQLite())
+}
+
+const fleet = `{pikegate: 1, source: own, zone: Europe/Helsinki}
+---
+{pikegate: 1, prompt: days, ask: When, type: period, required: true}
+---
+{pikegate: 1, prompt: least, ask: How many, type: number, required: true}
+---
+pikegate: 1
+dataset: joined
+source: own
+table: sailings
+joins:
+  - {table: vessels, as: v, key: [name], on: {name: vessel}}
+  - {table: ports, key: [port], on: {port: home}, keep: all}
+key: [id]
+columns:
+  id: {type: integer}
+  vessel: {type: text, column: ship}
+  home: {type: text, table: v, column: port}
+  town: {type: text, table: ports}
+  on: {type: date, stored: yyyymmdd}
+---
+{pikegate: 1, dataset: recent, of: joined, where: {on: {within: {prompt: days}}}}
+---
+{pikegate: 1, dataset: recent-towns, of: recent, where: {town: present}, columns: [town, on]}
+---
+{pikegate: 1, filter: afloat, of: joined, where: {vessel: present}}
+---
+{pikegate: 1, query: q, of: recent-towns, show: [on, town], where: {filter: afloat}, sort: [on]}
+---
+{pikegate: 1, report: r, title: R, prompts: [days], sections: [{table: {query: q}}]}
+`
+
+func TestJoinedAndDerivedDatasets(t *testing.T) {
+	catalog := catalogOf(t, fleet)
+	joined := catalog.Datasets["joined"]
+	assert.Equal(t, []record.Join{
+		{Table: "vessels", As: "v", On: []record.Pair{{Column: "name", Equals: record.Origin{Name: "vessel", Table: "sailings", Column: "ship"}}}},
+		{Table: "ports", As: "ports", Left: true, On: []record.Pair{{Column: "port", Equals: record.Origin{Name: "home", Table: "v", Column: "port"}}}},
+	}, joined.From.Joins)
+	assert.Equal(t, map[string]string{"sailings": "sailings", "v": "vessels", "ports": "ports"}, joined.From.Tables())
+	assert.False(t, joined.From.IsPlain())
+
+	towns := catalog.Datasets["recent-towns"]
+	assert.True(t, towns.IsOn(joined) && towns.IsOn(towns) && !joined.IsOn(towns))
+	var names []string
+	for _, c := range towns.Columns {
+		names = append(names, c.Name)
+		assert.Same(t, joined.Column(c.Name), c, "a column is the same in all of them")
+	}
+	assert.Equal(t, []string{"town", "on", "id"}, names, "the key stays")
+	assert.Same(t, catalog.Prompts["days"], catalog.Queries["q"].Prompts[0], "what a dataset asks, its queries ask")
+	assert.Empty(t, catalog.Warnings[Ref{KindReport, "r"}])
+	assert.ElementsMatch(t, []Ref{{KindDataset, "recent"}, {KindFilter, "afloat"}}, catalog.Users[Ref{KindDataset, "joined"}])
+	conditions := 0
+	for _, n := range catalog.Reports["r"].Criteria().Nodes {
+		conditions += max(1, len(n.Nodes))
+	}
+	assert.Equal(t, 3, conditions, "its bases' and its own")
+
+	// A report that leaves out what a dataset beneath asks is refused.
+	docs, _ := Split(File{Name: "f.yaml", Text: fleet + "---\n{pikegate: 1, report: s, title: S, prompts: [], sections: [{table: {query: q}}]}\n"})
+	_, faults := Link(docs, setting)
+	assert.Equal(t, []string{PromptNotAsked}, codes(faults))
+	// Conditions that fight those of a dataset beneath are found.
+	docs, _ = Split(File{Name: "f.yaml", Text: fleet + "---\n{pikegate: 1, query: none, of: recent-towns, show: [on], where: {town: missing}, sort: [on]}\n"})
+	_, faults = Link(docs, setting)
+	assert.Equal(t, []string{NeverHolds}, codes(faults))
+}
+
+func codes(faults fault.List) (all []string) {
+	for _, f := range faults {
+		all = append(all, f.Code)
+	}
+	return all
+}
+
+func TestValuesOfOwnSQL(t *testing.T) {
+	catalog := catalogOf(t, fleet+`---
+pikegate: 1
+dataset: own
+source: own
+sql: SELECT id, on_day FROM t WHERE on_day >= :days_first AND on_day < :days_next_day AND n > :least AND x <= :days_last
+values: {days_last: on_day}
+key: [id]
+columns: {id: {type: integer}, on_day: {type: date, stored: yyyymmdd}}
+`)
+	own := catalog.Datasets["own"]
+	day := own.Column("on_day")
+	days, least := catalog.Prompts["days"], catalog.Prompts["least"]
+	assert.Equal(t, map[string]Value{"days_first": {days, FirstDay, day}, "days_next_day": {days, NextDay, day}, "days_last": {days, LastDay, day}, "least": {Prompt: least}}, own.Values)
+	assert.Contains(t, catalog.Users[Ref{KindPrompt, "days"}], Ref{KindDataset, "own"})
+	assert.Len(t, own.Prompts, 2)
+	assert.Nil(t, own.From.Tables())
+}
