@@ -25,7 +25,7 @@ func (r routes) registerLoads(api huma.API) {
 func (r routes) load(ctx context.Context, in *struct {
 	Table  string   `path:"table"`
 	Format string   `query:"format" enum:"csv,xlsx" default:"csv" doc:"How the file is written."`
-	Mode   string   `query:"mode" enum:"replace,append,update" default:"replace" doc:"What becomes of the records that the table has."`
+	Mode   string   `query:"mode" enum:"new,replace,append,update" default:"new" doc:"What becomes of the records that the table has."`
 	Key    []string `query:"key,explode" doc:"The columns that tell one record from every other; those that update goes by."`
 	Sheet  string   `query:"sheet" doc:"The sheet of an XLSX file; its first where absent."`
 	Dates  []string `query:"dates,explode" doc:"COLUMN=PATTERN: how the dates of some columns are written, where that is not to be guessed."`

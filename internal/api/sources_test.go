@@ -82,6 +82,9 @@ func testLoads(t *testing.T, c *caller, ferries *demotest.Ferries) {
 
 	status, _ = send("?key=berth", "berth,depth,since\n1,4.5,2026-03-25\n2,6,2026-04-01\n")
 	assert.Equal(t, http.StatusOK, status)
+	status, text = send("", "berth,depth,since\n9,9,2026-03-25\n")
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, problem(t, text).Detail, `the table "berths" is there already`)
 	status, text = send("?mode=append", "berth,depth,since\n3,5,2026-04-02\n1,1,2026-01-01\n")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	assert.Equal(t, "1 row does not fit, in line 3: a record with the same key is there already; nothing was loaded", problem(t, text).Detail)

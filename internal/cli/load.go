@@ -33,7 +33,8 @@ has them. Dates are written to the table as yyyy-MM-dd or yyyy-MM-dd
 HH:mm:ss, however the file has them, the serial days of spreadsheets included; an
 empty field is a missing value.
 
-A row that does not fit stops the load. With --refused such rows go to a file of
+A table that is there already is not touched unless --mode says what becomes of its
+records. A row that does not fit stops the load. With --refused such rows go to a file of
 their own, each with its line and the reason, and the others are loaded.`,
 		Example: `  pikegate load claims.csv --as old_claims --dry-run
   pikegate load claims.csv --as old_claims --key claim_id --refused refused.csv
@@ -85,7 +86,7 @@ their own, each with its line and the reason, and the others are loaded.`,
 	}
 	f := c.Flags()
 	f.StringVar(&req.Table, "as", "", "the table")
-	f.StringVar(&mode, "mode", string(load.Replace), "what becomes of the records that the table has: replace, append or update (those of the same key)")
+	f.StringVar(&mode, "mode", string(load.New), "what becomes of the records of a table that is there: replace, append, or update (those of the same key)")
 	f.StringSliceVar(&req.Key, "key", nil, "the columns that tell one record from every other, parted by commas")
 	f.StringVar(&req.Sheet, "sheet", "", "the sheet of an XLSX file; its first where absent")
 	f.StringSliceVar(&req.Dates, "dates", nil, "how the dates of a column are written, COLUMN=PATTERN, such as opened=d/M/yyyy")

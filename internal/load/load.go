@@ -20,13 +20,11 @@ import (
 type Mode string
 
 const (
+	New     Mode = "new"     // there are none: a table that is there is left as it is
 	Replace Mode = "replace" // they go
 	Append  Mode = "append"  // they stay
 	Update  Mode = "update"  // those with the key of a new one go
 )
-
-// Modes lists them.
-var Modes = []Mode{Replace, Append, Update}
 
 // Request is what to load.
 type Request struct {
@@ -347,6 +345,9 @@ func (l *loader) table(ctx context.Context, tx *sql.Tx) error {
 	}
 	if l.req.Mode == Update && len(l.req.Key) == 0 {
 		return &Error{WrongTable, "to update records, name the columns of their key", nil}
+	}
+	if there > 0 && l.req.Mode == New {
+		return &Error{WrongTable, fmt.Sprintf("the table %q is there already; say by the mode whether its records go (replace), stay (append), or those of the same key go (update)", l.req.Table), nil}
 	}
 	if there > 0 && l.req.Mode != Replace {
 		return nil

@@ -157,6 +157,8 @@ func TestModes(t *testing.T) {
 	assert.EqualError(t, err, "to update records, name the columns of their key")
 	_, err = load("id,other\n6,6\n", Append, 0)
 	assert.ErrorContains(t, err, `the table "t" does not take these columns`)
+	_, err = load("id,n\n7,7\n", New, 0)
+	assert.ErrorContains(t, err, `the table "t" is there already; say by the mode`)
 	_, err = load("id,n\n7,7\n", Replace, 0)
 	require.NoError(t, err)
 	assert.Equal(t, "7|7", content(t, db, "t"))

@@ -132,6 +132,34 @@ func TestReadingAheadHasALimit(t *testing.T) {
 	assert.LessOrEqual(t, c.ahead, firstBatch+2*laterBatch)
 }
 
+// texts is a result of one text.
+type texts struct{ counting }
+
+func (c *texts) rows(context.Context, compile.Statement) (cursor, error) { return c, nil }
+
+func (c *texts) width() int { return 1 }
+
+func (c *texts) next(b *record.Batch) error {
+	if c.at++; c.at > 1 {
+		return io.EOF
+	}
+	b.AddChars(fmt.Appendf(nil, "text %d", c.n))
+	return nil
+}
+
+// What One hands out is the caller's, whatever is read afterwards.
+func TestAValueOutlivesItsRow(t *testing.T) {
+	var kept []record.Value
+	for n := range 100 {
+		value, err := View{session: &texts{counting{n: n}}}.One(context.Background(), compile.Statement{SQL: "SELECT"})
+		require.NoError(t, err)
+		kept = append(kept, value)
+	}
+	for n, value := range kept {
+		assert.Equal(t, fmt.Sprintf("text %d", n), value.String())
+	}
+}
+
 func TestOnlySelectsAreRun(t *testing.T) {
 	for statement, runs := range map[string]bool{"SELECT 1": true, " (select 1)": true, "WITH x AS (SELECT 1) SELECT * FROM x": true, "EXPLAIN SELECT 1": true, "VALUES (1)": true,
 		"": false, "DELETE FROM t": false, "SELECTED": false, "SET x = 1": false, "-- SELECT\nDROP TABLE t": false} {

@@ -212,7 +212,7 @@ func readAhead(ctx context.Context, cancel func(), c cursor, first *record.Batch
 // One runs a statement that returns one value, missing where it returns none.
 func (v View) One(ctx context.Context, s compile.Statement) (value record.Value, err error) {
 	err = v.Rows(ctx, s, func(row []record.Value) error {
-		value = row[0]
+		value = row[0].Clone() // the row's memory is used again
 		return nil
 	})
 	return value, err

@@ -94,9 +94,16 @@ func lex(text string) (tokens []token, problems []Problem) {
 		open(at-1, what)
 		return len(text)
 	}
+	brackets := 0 // square ones, in which a colon parts the ends of a slice
 	for at := 0; at < len(text); {
 		c, rest := text[at], text[at:]
 		end := at + 1
+		switch c {
+		case '[':
+			brackets++
+		case ']':
+			brackets = max(0, brackets-1)
+		}
 		switch {
 		case strings.HasPrefix(rest, "--"):
 			if end = strings.IndexByte(rest, '\n'); end < 0 {
@@ -128,7 +135,7 @@ func lex(text string) (tokens []token, problems []Problem) {
 		case strings.HasPrefix(rest, "::") || strings.HasPrefix(rest, ":="):
 			end = at + 2
 			add(sign, at, end)
-		case c == ':' && len(rest) > 1 && isNameStart(rest[1:]) && !afterName(tokens):
+		case c == ':' && len(rest) > 1 && isNameStart(rest[1:]) && brackets == 0:
 			end = at + 1 + nameLength(rest[1:])
 			add(named, at, end)
 		case unicode.IsSpace(rune(c)):
@@ -168,16 +175,6 @@ func comment(text string, at int) int {
 		}
 	}
 	return -1
-}
-
-// afterName reports whether a colon would stand right after a word or a bracket, as
-// in the slice of an array.
-func afterName(tokens []token) bool {
-	if len(tokens) == 0 {
-		return false
-	}
-	last := tokens[len(tokens)-1]
-	return last.kind == word && last.text[0] >= '0' && last.text[0] <= '9' || last.text == "["
 }
 
 func isNameStart(text string) bool {
