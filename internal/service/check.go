@@ -116,7 +116,7 @@ func (c *checker) dataset(ctx context.Context, v source.View, d *definition.Data
 			delete(tables, as)
 		}
 	}
-	for _, o := range origins(d) {
+	for _, o := range d.Origins() {
 		t := tables[o.Table]
 		if t == nil {
 			continue
@@ -140,13 +140,13 @@ func (c *checker) dataset(ctx context.Context, v source.View, d *definition.Data
 		for _, p := range j.On {
 			on = append(on, p.Column)
 		}
-		if t := tables[j.As]; t != nil && !t.IsUnique(on) && !keyed(d, j.As) {
+		if t := tables[j.As]; t != nil && !t.IsUnique(on) && !d.HasInKey(j.As) {
 			c.warn(KeyNotUnique, "nothing in the database keeps the table %q from having several records with the same %s; each of ours would then be counted once for each", j.Table, fault.Both(fault.Quoted(on)))
 		}
 	}
 	if t := tables[d.From.Table]; t != nil && len(d.From.Joins) == 0 {
 		var key []string
-		for _, o := range origins(d) {
+		for _, o := range d.Origins() {
 			if slices.ContainsFunc(d.Key, func(k *record.Column) bool { return k.Name == o.Name }) {
 				key = append(key, o.Column)
 			}
@@ -156,25 +156,6 @@ func (c *checker) dataset(ctx context.Context, v source.View, d *definition.Data
 		}
 	}
 	return nil
-}
-
-// origins are those of all columns, of the plain ones too.
-func origins(d *definition.Dataset) []record.Origin {
-	if !d.From.IsPlain() {
-		return d.From.Origins
-	}
-	all := make([]record.Origin, len(d.Columns))
-	for i, column := range d.Columns {
-		all[i] = record.Origin{Name: column.Name, Table: d.From.Table, Column: column.Name}
-	}
-	return all
-}
-
-// keyed reports whether the dataset's key has a column of a table.
-func keyed(d *definition.Dataset, as string) bool {
-	return slices.ContainsFunc(origins(d), func(o record.Origin) bool {
-		return o.Table == as && slices.ContainsFunc(d.Key, func(k *record.Column) bool { return k.Name == o.Name })
-	})
 }
 
 // sql has the database read SQL of one's own, without running it.
@@ -224,7 +205,7 @@ func (c *checker) query(ctx context.Context, v source.View, q *definition.Query)
 		if n.Column == nil {
 			return
 		}
-		for _, o := range origins(q.Of) {
+		for _, o := range q.Of.Origins() {
 			if o.Name == n.Column.Name && o.Table == q.Of.From.Table && !slices.Contains(columns, o.Column) {
 				columns = append(columns, o.Column)
 				texts[o.Column] = n.Column.IsText()

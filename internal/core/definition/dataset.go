@@ -157,7 +157,7 @@ func (l *linker) joins(d *Dataset, n *yaml.Node) {
 			return slices.ContainsFunc(j.On, func(p record.Pair) bool { return p.Column == k })
 		})
 		d.From.Joins = append(d.From.Joins, j)
-		if len(missing) > 0 && !l.keyed(d, j.As) {
+		if len(missing) > 0 && !d.HasInKey(j.As) {
 			l.warn(item, JoinMultiplies, "a record can find several in the table %q, and is then counted once for each: the join leaves %s of its key open; put it in the join, or a column of that table in the dataset's key",
 				j.Table, fault.Both(fault.Quoted(missing)))
 		}
@@ -176,13 +176,6 @@ func (l *linker) before(d *Dataset, n *yaml.Node, as string) record.Origin {
 	}
 	l.fault(n, WrongValue, "the column %q does not stand in a table before this one", name)
 	return record.Origin{}
-}
-
-// keyed reports whether the dataset's key has a column of a table.
-func (l *linker) keyed(d *Dataset, as string) bool {
-	return slices.ContainsFunc(d.Key, func(c *record.Column) bool {
-		return slices.ContainsFunc(d.From.Origins, func(o record.Origin) bool { return o.Name == c.Name && o.Table == as })
-	})
 }
 
 // origins checks the tables of the columns, and forgets the origins where they say
@@ -309,12 +302,11 @@ func (l *linker) placeholder(d *Dataset, p ownsql.Piece, said *yaml.Node, at fau
 		}
 	}
 	column := p.Left
-	var promptAt *yaml.Node
 	if said != nil {
 		if said.Kind == yaml.MappingNode {
 			m, _ := l.mapping(said)
-			if promptAt = m.take("prompt"); promptAt != nil {
-				name = l.text(promptAt)
+			if n := m.take("prompt"); n != nil {
+				name = l.text(n)
 			}
 			if n := m.take("column"); n != nil {
 				column = l.text(n)

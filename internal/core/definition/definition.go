@@ -117,6 +117,26 @@ type Dataset struct {
 	Values  map[string]Value // what the placeholders of its SQL stand for
 }
 
+// Origins are where the columns stand in their tables, those of a plain dataset too;
+// none of SQL of one's own.
+func (d *Dataset) Origins() []record.Origin {
+	if !d.From.IsPlain() {
+		return d.From.Origins
+	}
+	all := make([]record.Origin, len(d.Columns))
+	for i, c := range d.Columns {
+		all[i] = record.Origin{Name: c.Name, Table: d.From.Table, Column: c.Name}
+	}
+	return all
+}
+
+// HasInKey reports whether the key has a column of the table that is called so.
+func (d *Dataset) HasInKey(table string) bool {
+	return slices.ContainsFunc(d.Origins(), func(o record.Origin) bool {
+		return o.Table == table && slices.ContainsFunc(d.Key, func(k *record.Column) bool { return k.Name == o.Name })
+	})
+}
+
 // IsOn reports whether the dataset is the other one, or on it.
 func (d *Dataset) IsOn(other *Dataset) bool {
 	for ; d != nil; d = d.Base {
