@@ -75,15 +75,6 @@ func (t *Table) IsUnique(columns []string) bool {
 	return covers(t.Key()) || slices.ContainsFunc(t.Indexes, func(i Index) bool { return i.Unique && covers(i.Columns) })
 }
 
-// facts are what the compiler wants to know of the columns.
-func (t *Table) facts() map[string]compile.Fact {
-	facts := make(map[string]compile.Fact, len(t.Columns))
-	for _, c := range t.Columns {
-		facts[c.Name] = c.Fact
-	}
-	return facts
-}
-
 // Facts asks the database what the compiler wants to know of a table. To SQLite's
 // dialect they make no difference.
 func (s *Source) Facts(ctx context.Context, table string) (facts map[string]compile.Fact, err error) {
@@ -91,8 +82,11 @@ func (s *Source) Facts(ctx context.Context, table string) (facts map[string]comp
 		return nil, nil
 	}
 	err = s.View(ctx, func(v View) error {
-		t, err := v.Table(ctx, table)
-		facts = t.facts()
+		columns, err := v.columns(ctx, table)
+		facts = make(map[string]compile.Fact, len(columns))
+		for _, c := range columns {
+			facts[c.Name] = c.Fact
+		}
 		return err
 	})
 	return facts, err
@@ -100,22 +94,12 @@ func (s *Source) Facts(ctx context.Context, table string) (facts map[string]comp
 
 // Table asks the database what it has under a name.
 func (v View) Table(ctx context.Context, name string) (*Table, error) {
-	t := &Table{}
-	ask := func(sql string, use func(row []record.Value)) error {
-		return v.Rows(ctx, compile.Statement{SQL: sql, Args: []any{name}}, func(row []record.Value) error {
-			use(row)
-			return nil
-		})
-	}
-	err := ask(v.catalog.columns, func(row []record.Value) {
-		key, _ := row[5].Int()
-		t.Columns = append(t.Columns, TableColumn{Name: row[0].String(), Type: row[1].String(), Key: int(key),
-			Fact: compile.Fact{NotNull: isTrue(row[2]), Text: isTrue(row[3]), Exact: isTrue(row[4])}})
-	})
+	columns, err := v.columns(ctx, name)
+	t := &Table{Columns: columns}
 	if err != nil || len(t.Columns) == 0 {
 		return t, err
 	}
-	err = ask(v.catalog.indexes, func(row []record.Value) {
+	err = v.ask(ctx, v.catalog.indexes, name, func(row []record.Value) {
 		name := row[0].String()
 		if n := len(t.Indexes); n == 0 || t.Indexes[n-1].Name != name {
 			t.Indexes = append(t.Indexes, Index{Name: name, Unique: isTrue(row[1])})
@@ -127,11 +111,29 @@ func (v View) Table(ctx context.Context, name string) (*Table, error) {
 		return t, err
 	}
 	var none *Error
-	err = ask(strings.ReplaceAll(v.catalog.about, "%s", v.dialect.Name(name)), func(row []record.Value) { t.About, _ = row[0].Int() })
+	err = v.ask(ctx, strings.ReplaceAll(v.catalog.about, "%s", v.dialect.Name(name)), name, func(row []record.Value) { t.About, _ = row[0].Int() })
 	if errors.As(err, &none) && none.Kind == Changed {
 		err = nil // a view, which has no number to tell it by
 	}
 	return t, err
+}
+
+// columns asks the database for those of a table.
+func (v View) columns(ctx context.Context, table string) (all []TableColumn, err error) {
+	err = v.ask(ctx, v.catalog.columns, table, func(row []record.Value) {
+		key, _ := row[5].Int()
+		all = append(all, TableColumn{Name: row[0].String(), Type: row[1].String(), Key: int(key),
+			Fact: compile.Fact{NotNull: isTrue(row[2]), Text: isTrue(row[3]), Exact: isTrue(row[4])}})
+	})
+	return all, err
+}
+
+// ask runs a statement of the catalog about a table.
+func (v View) ask(ctx context.Context, sql, table string, use func(row []record.Value)) error {
+	return v.Rows(ctx, compile.Statement{SQL: sql, Args: []any{table}}, func(row []record.Value) error {
+		use(row)
+		return nil
+	})
 }
 
 func isTrue(v record.Value) bool {

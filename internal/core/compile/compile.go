@@ -329,9 +329,8 @@ func (c *Compiler) Choices(l Listing) Statement {
 	if l.Count {
 		w.WriteString(", count(*)")
 	}
-	w.where(l.Query)
 	joint := "\nWHERE "
-	if l.Where != nil && !w.marked() {
+	if w.where(l.Query) {
 		joint = "\n  AND "
 	}
 	w.say(joint, value.present)
@@ -357,12 +356,15 @@ func AsStored(c *record.Column, text string) any {
 	return text
 }
 
-func (w *writer) where(q Query) {
+// where writes where the records come from, and which of them. It reports whether
+// there is a WHERE, to which more can be added.
+func (w *writer) where(q Query) (open bool) {
 	if w.source(q) || q.Where == nil {
-		return
+		return false
 	}
 	w.WriteString("\nWHERE ")
 	w.node(q.Where, true)
+	return true
 }
 
 // source writes where the records come from. It reports whether the criteria stand in
@@ -393,11 +395,6 @@ func (w *writer) source(q Query) (inside bool) {
 	}
 	w.say("\n) AS ", w.dialect.Name(derived))
 	return inside
-}
-
-// marked reports whether SQL of one's own has a place for the criteria.
-func (w *writer) marked() bool {
-	return slices.ContainsFunc(w.Compiler.from.SQL, func(p ownsql.Piece) bool { return p.Name == ownsql.CriteriaName })
 }
 
 // values writes what a placeholder stands for; an empty list is one that nothing is in.

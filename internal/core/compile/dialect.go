@@ -2,6 +2,7 @@ package compile
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"pikegate/internal/core/civil"
@@ -160,7 +161,7 @@ func (a anchors) folded(op criteria.Op, values []string, escape func(rune) strin
 	for i, value := range values {
 		var b strings.Builder
 		for _, r := range value {
-			variants := record.Twins(r)
+			variants := slices.Collect(record.Twins(r))
 			if len(variants) > 1 {
 				b.WriteByte('[')
 			}

@@ -220,11 +220,9 @@ func (Postgres) Holds(text string, op criteria.Op, values []string, fold bool, p
 var foldTable = sync.OnceValues(func() (from, to string) {
 	var f, t strings.Builder
 	for r := rune(utf8.RuneSelf); r <= unicode.MaxRune; r++ {
-		if twins := record.Twins(r); len(twins) > 1 {
-			if least := []rune(record.Fold(string(r)))[0]; least != r {
-				f.WriteRune(r)
-				t.WriteRune(least)
-			}
+		if one := string(r); record.Fold(one) != one {
+			f.WriteString(one)
+			t.WriteString(record.Fold(one))
 		}
 	}
 	return f.String(), t.String()

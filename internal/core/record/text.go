@@ -1,7 +1,7 @@
 package record
 
 import (
-	"slices"
+	"iter"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -19,7 +19,11 @@ func Fold(text string) string {
 			}
 			return r
 		}
-		return slices.Min(Twins(r))
+		least := r
+		for twin := range Twins(r) {
+			least = min(least, twin)
+		}
+		return least
 	}, text)
 }
 
@@ -41,12 +45,14 @@ func AfterPrefix(prefix string) string {
 }
 
 // Twins are the characters that fold to the same as one, itself included.
-func Twins(r rune) []rune {
-	all := []rune{r}
-	for next := unicode.SimpleFold(r); next != r; next = unicode.SimpleFold(next) {
-		all = append(all, next)
+func Twins(r rune) iter.Seq[rune] {
+	return func(yield func(rune) bool) {
+		for twin := r; yield(twin); {
+			if twin = unicode.SimpleFold(twin); twin == r {
+				return
+			}
+		}
 	}
-	return all
 }
 
 // Variants are all the texts that fold to the same as the text, and false where
@@ -56,7 +62,7 @@ func Variants(text string, most int) ([]string, bool) {
 	for _, r := range text {
 		var longer []string
 		for _, start := range all {
-			for _, twin := range Twins(r) {
+			for twin := range Twins(r) {
 				longer = append(longer, start+string(twin))
 			}
 		}
