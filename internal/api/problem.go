@@ -33,12 +33,14 @@ const (
 // Problem is an RFC 9457 problem document. All that a person can mend stands
 // in Errors.
 type Problem struct {
-	Type   string        `json:"type" doc:"Always about:blank; the code tells problems apart."`
-	Title  string        `json:"title" doc:"The status in words."`
-	Status int           `json:"status" doc:"The HTTP status."`
-	Code   string        `json:"code" doc:"What went wrong, as a word for programs."`
-	Detail string        `json:"detail" doc:"What went wrong, in a sentence."`
-	Errors []fault.Fault `json:"errors,omitempty" doc:"Each thing to mend, all at once."`
+	Type   string `json:"type" doc:"Always about:blank; the code tells problems apart."`
+	Title  string `json:"title" doc:"The status in words."`
+	Status int    `json:"status" doc:"The HTTP status."`
+	Code   string `json:"code" doc:"What went wrong, as a word for programs."`
+	Detail string `json:"detail" doc:"What went wrong, in a sentence."`
+	// Instance is where the receipt of the run lies.
+	Instance string        `json:"instance,omitempty" doc:"Where the receipt lies that tells of this run; absent where nothing was to be run."`
+	Errors   []fault.Fault `json:"errors,omitempty" doc:"Each thing to mend, all at once."`
 }
 
 // Error is the detail.
@@ -92,6 +94,15 @@ func requestProblem(status int, detail string, errs ...error) huma.StatusError {
 
 // problemOf turns an error of the service into its problem document.
 func problemOf(ctx context.Context, err error) *Problem {
+	p := problem(ctx, err)
+	var run *service.RunError
+	if errors.As(err, &run) {
+		p.Instance = receiptPath(run.Receipt)
+	}
+	return p
+}
+
+func problem(ctx context.Context, err error) *Problem {
 	var refusal *service.Refusal
 	var file *load.Error
 	var failed *service.SourceError
@@ -126,6 +137,8 @@ func problemOf(ctx context.Context, err error) *Problem {
 func refused(r *service.Refusal) *Problem {
 	status, detail := http.StatusUnprocessableEntity, ""
 	switch r.Kind {
+	case service.DefinitionInError:
+		detail = "the definition of this report is in error, so that nothing was run: " + r.Faults[0].Sentence()
 	case service.Unknown:
 		status, detail = http.StatusNotFound, r.Faults[0].Sentence()
 	case service.Conflicting:

@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"io"
 	"net/http"
 	"reflect"
 	"strings"
@@ -96,6 +95,9 @@ type RunRequest struct {
 	Skip  int `json:"skip,omitempty" minimum:"0" doc:"Rows to leave out first; counts only with a limit."`
 	// Uncounted is for those who page and need no count.
 	Uncounted bool `json:"uncounted,omitempty" doc:"Leave out how many records match beyond the limit, which has to be counted."`
+	// Evidence comes after the rows: the receipt, which stands last, waits for it.
+	Evidence bool              `json:"evidence,omitempty" doc:"Count, once the rows are sent, what shows that they are right; it stands on the receipt."`
+	Files    []definition.File `json:"files,omitempty" doc:"Definitions to try beside those that are published, or in their place. Nothing is stored, and the run is not on record."`
 }
 
 // Understanding is how answers are read, and what is wrong with them.
@@ -166,9 +168,10 @@ func (r routes) register(api huma.API) {
 	r.registerDefinitions(api)
 	r.registerSources(api)
 	r.registerLoads(api)
+	r.registerReceipts(api)
 	run := huma.Operation{OperationID: "run-report", Method: http.MethodPost, Path: Prefix + "/reports/{report}/runs",
 		Summary: "Run a report and send its records", Errors: []int{400, 404, 413, 502, 504}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}
-	run.Responses = map[string]*huma.Response{"200": {Description: "The records.", Content: resultContent(api.OpenAPI().Components.Schemas)}}
+	run.Responses = map[string]*huma.Response{"200": {Description: "The records. The header Link leads to the receipt, as describedby.", Content: resultContent(api.OpenAPI().Components.Schemas)}}
 	huma.Register(api, run, r.run)
 }
 
@@ -263,7 +266,7 @@ func (r routes) understand(ctx context.Context, in *struct {
 	Report string `path:"report"`
 	Body   Asked
 }) (*body[Understanding], error) {
-	reading, err := r.service.Understand(ctx, in.Report, service.Request{Answers: in.Body.Answers, AsOf: in.Body.AsOf})
+	reading, err := r.service.Understand(ctx, in.Report, in.Body.request())
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
@@ -319,7 +322,8 @@ func (r routes) run(ctx context.Context, in *struct {
 	Accept string `header:"Accept"`
 	Body   RunRequest
 }) (*huma.StreamResponse, error) {
-	run, err := r.service.Prepare(ctx, in.Report, service.Request{Answers: in.Body.Answers, AsOf: in.Body.AsOf, Limit: in.Body.Limit, Skip: in.Body.Skip, Uncounted: in.Body.Uncounted})
+	run, err := r.service.Prepare(ctx, in.Report, service.Request{Answers: in.Body.Answers, AsOf: in.Body.AsOf,
+		Limit: in.Body.Limit, Skip: in.Body.Skip, Uncounted: in.Body.Uncounted, Evidence: in.Body.Evidence, Files: in.Body.Files})
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
@@ -328,11 +332,13 @@ func (r routes) run(ctx context.Context, in *struct {
 		// The time to read the body is over; the response may take longer.
 		_ = c.SetReadDeadline(time.Time{})
 		c.SetHeader("Content-Type", export.MediaTypes[format])
-		out := &counted{w: c.BodyWriter()}
-		_, err := run.Stream(ctx, export.New(format, out, run.Columns, run.Zone))
+		if id := run.ID(); id > 0 {
+			c.SetHeader("Link", "<"+receiptPath(id)+`>; rel="describedby"`)
+		}
+		_, err := run.Stream(ctx, export.New(format, run.Sending(c.BodyWriter()), run.Columns, run.Zone))
 		switch {
 		case err == nil:
-		case out.n > 0 || errors.Is(err, context.Canceled):
+		case run.Sent() || errors.Is(err, context.Canceled) || errors.Is(err, service.ErrGone):
 			// Too late for a problem document: break the response off, so that
 			// nobody takes what was sent for the whole.
 			panic(http.ErrAbortHandler)
@@ -340,7 +346,7 @@ func (r routes) run(ctx context.Context, in *struct {
 			p := problemOf(ctx, err)
 			c.SetHeader("Content-Type", p.ContentType(""))
 			c.SetStatus(p.Status)
-			_ = json.NewEncoder(out).Encode(p)
+			_ = json.NewEncoder(c.BodyWriter()).Encode(p)
 		}
 	}}, nil
 }
@@ -355,16 +361,4 @@ func formatOf(output, accept string) export.Format {
 		return export.NDJSON
 	}
 	return export.JSON
-}
-
-// counted tells whether anything was sent.
-type counted struct {
-	w io.Writer
-	n int64
-}
-
-func (c *counted) Write(b []byte) (int, error) {
-	n, err := c.w.Write(b)
-	c.n += int64(n)
-	return n, err
 }

@@ -87,7 +87,7 @@ returns the matching records, sorted.
 			return c.Help()
 		},
 	}
-	root.AddCommand(newServe(), newDemo(), newReports(), newShow(), newRun(), newCheck(), newPut(), newGet(), newRevisions(), newDifference(), newPublish(), newUses(), newDelete(), newSource(), newDataset(), newLoad(), newSchema(), newDate(), newVersion())
+	root.AddCommand(newServe(), newDemo(), newReports(), newShow(), newRun(), newExplain(), newHistory(), newReceipt(), newAgain(), newRehearse(), newProof(), newCheck(), newPut(), newGet(), newRevisions(), newDifference(), newPublish(), newUses(), newDelete(), newSource(), newDataset(), newLoad(), newSchema(), newDate(), newVersion())
 	return root
 }
 
@@ -128,7 +128,7 @@ func codeOf(p *api.Problem) int {
 	switch p.Code {
 	case string(service.AnswersRefused):
 		return exitAnswers
-	case string(service.DefinitionsRefused), string(service.LoadRefused):
+	case string(service.DefinitionInError), string(service.DefinitionsRefused), string(service.LoadRefused):
 		return exitDefinitions
 	case string(service.Unknown), api.InvalidRequest:
 		return exitUsage

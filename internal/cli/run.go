@@ -22,17 +22,23 @@ import (
 var outputs = []string{"table", "csv", "json", "ndjson"}
 
 func newRun() *cobra.Command {
-	var given []string
+	var given, with []string
 	var asOf, output, to string
+	var evidence bool
 	c := &cobra.Command{
 		Use:   "run REPORT",
 		Short: "Run a report and print its records",
 		Long: `Run a report and print its records. An answer is NAME=VALUE; several choices are
 several answers of the same name, and NAME= leaves a prompt unanswered on
 purpose. A prompt without an answer takes its default. In a terminal, a run
-without any answer asks for them one by one.`,
+without any answer asks for them one by one.
+
+Under a table stands what shows that it is right: its first and last date and the
+nearest records left out, where all records lie beside the period, and how many each
+condition left. The run is on record: see pikegate history and pikegate receipt.`,
 		Example: `  pikegate run late-sailings
   pikegate run late-sailings --answer "travel-period=1 Mar 2026 to 5 Mar 2026" --answer minutes=30
+  pikegate run late-sailings --with drafts --as-of 2027-01-01
   pikegate run waybills-by-day --answer goods=timber --answer goods=parcels --output csv --to timber.csv`,
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: completeReports,
@@ -48,7 +54,10 @@ without any answer asks for them one by one.`,
 			if !slices.Contains(outputs, output) {
 				return fail(exitUsage, "output: %q is not one of %s", output, strings.Join(outputs, ", "))
 			}
-			asked := api.Asked{Answers: answers, AsOf: asOf}
+			asked := api.RunRequest{Asked: api.Asked{Answers: answers, AsOf: asOf}, Evidence: evidence || output == "table"}
+			if asked.Files, err = definitionFiles(with); err != nil {
+				return err
+			}
 			if len(given) == 0 && isTerminal(c.InOrStdin()) && isTerminal(c.ErrOrStderr()) {
 				if asked.Answers, err = ask(c.Context(), client, args[0], asOf, newLines(c.InOrStdin()), c.ErrOrStderr()); err != nil {
 					return err
@@ -58,18 +67,24 @@ without any answer asks for them one by one.`,
 		},
 	}
 	serverFlag(c)
-	c.Flags().StringArrayVar(&given, "answer", nil, "an answer, NAME=VALUE; repeat it for more")
-	c.Flags().StringVar(&asOf, "as-of", "", "the day to take for today")
+	answerFlags(c, &given, &asOf)
 	c.Flags().StringVar(&output, "output", "table", "format: "+strings.Join(outputs, ", "))
+	c.Flags().BoolVar(&evidence, "evidence", false, "count what shows that the records are right, for the receipt; a table always does")
+	c.Flags().StringArrayVar(&with, "with", nil, "a file or directory of definitions to try that are not published; repeat it for more")
 	c.Flags().StringVar(&to, "to", "", "file to write to, in place of standard output; it appears when it is whole")
-	complete := func(name string, f cobra.CompletionFunc) {
-		if err := c.RegisterFlagCompletionFunc(name, f); err != nil {
-			panic(err) // the flag is defined just above
-		}
+	if err := c.RegisterFlagCompletionFunc("output", cobra.FixedCompletions(outputs, cobra.ShellCompDirectiveNoFileComp)); err != nil {
+		panic(err) // the flag is defined just above
 	}
-	complete("answer", completeAnswers)
-	complete("output", cobra.FixedCompletions(outputs, cobra.ShellCompDirectiveNoFileComp))
 	return c
+}
+
+// answerFlags adds the flags that answer the questions of a report.
+func answerFlags(c *cobra.Command, given *[]string, asOf *string) {
+	c.Flags().StringArrayVar(given, "answer", nil, "an answer, NAME=VALUE; repeat it for more")
+	c.Flags().StringVar(asOf, "as-of", "", "the day to take for today")
+	if err := c.RegisterFlagCompletionFunc("answer", completeAnswers); err != nil {
+		panic(err) // the flag is defined just above
+	}
 }
 
 // parseAnswers reads NAME=VALUE; the same name again makes a list.
@@ -99,12 +114,12 @@ func isTerminal(stream any) bool {
 }
 
 // runTo runs the report and writes its records to a file or standard output.
-func runTo(c *cobra.Command, client *client, report string, asked api.Asked, output, to string) error {
+func runTo(c *cobra.Command, client *client, report string, asked api.RunRequest, output, to string) error {
 	format := export.Format(output)
 	if output == "table" {
 		format = export.JSON
 	}
-	answer, err := client.call(c.Context(), http.MethodPost, reportPath(report)+"/runs?output="+string(format), api.RunRequest{Asked: asked}, export.MediaTypes[format])
+	answer, err := client.call(c.Context(), http.MethodPost, reportPath(report)+"/runs?output="+string(format), asked, export.MediaTypes[format])
 	if err != nil {
 		return err
 	}

@@ -32,6 +32,8 @@ var settings = []struct {
 	{"day-order", "", "how days that are all digits are read: day-first or month-first; unset, ambiguous ones are refused"},
 	{"fiscal-year-starts", "", "month that the business's year starts with, 1 to 12; unset, fiscal phrases are refused"},
 	{"run-time", "5m", "the longest that a run may take"},
+	{"evidence-time", "20s", "the longest that counting the evidence of a run may take, after its rows"},
+	{"receipt-days", "400", "how many days receipts are kept"},
 	{"stop-time", "20s", "how long requests in flight may go on when the service is stopped"},
 	{"log", "info", "the least that is logged: debug, info, warn or error"},
 }
@@ -136,6 +138,12 @@ func serve(ctx context.Context, v *viper.Viper, logTo io.Writer) error {
 	if err != nil {
 		return err
 	}
+	if config.EvidenceTime, err = length("evidence-time", v.GetString("evidence-time")); err != nil {
+		return err
+	}
+	if config.KeepDays, err = strconv.Atoi(v.GetString("receipt-days")); err != nil || config.KeepDays < 1 {
+		return fail(exitUsage, "receipt-days: %q is not a number of days, 1 or more", v.GetString("receipt-days"))
+	}
 	if text := v.GetString("fiscal-year-starts"); text != "" {
 		if config.FiscalStart, err = fiscalStart(text); err != nil {
 			return err
@@ -178,6 +186,15 @@ func startLog(level string, to io.Writer) error {
 	return nil
 }
 
+// length reads a length of time.
+func length(setting, text string) (time.Duration, error) {
+	d, err := time.ParseDuration(text)
+	if err != nil || d <= 0 {
+		return 0, fail(exitUsage, "%s: %q is not a length of time such as 90s or 5m", setting, text)
+	}
+	return d, nil
+}
+
 // dayOrder reads how days that are all digits are read; "" leaves it unset.
 func dayOrder(text string) (phrase.DayOrder, error) {
 	switch order := phrase.DayOrder(text); order {
@@ -202,8 +219,8 @@ func serviceConfig(dir, order, runTime string) (service.Config, error) {
 	if c.DayOrder, err = dayOrder(order); err != nil {
 		return c, err
 	}
-	if c.RunTime, err = time.ParseDuration(runTime); err != nil || c.RunTime <= 0 {
-		return c, fail(exitUsage, "run-time: %q is not a length of time such as 90s or 5m", runTime)
+	if c.RunTime, err = length("run-time", runTime); err != nil {
+		return c, err
 	}
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return c, fail(exitFailed, "%w", err)

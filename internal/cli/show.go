@@ -80,19 +80,11 @@ func show(w io.Writer, r *api.ReportInfo, defaults []service.Understood) {
 // defaultText is the default as it was written and, where that says more, as
 // it is understood.
 func defaultText(d service.Understood) string {
-	written := entered(d)
+	written := d.Entered.String()
 	if written == d.Spelled {
 		return written
 	}
 	return fmt.Sprintf("%s, which is %s", written, d.Spelled)
-}
-
-func entered(d service.Understood) string {
-	text, err := d.Entered.MarshalJSON()
-	if err != nil {
-		return ""
-	}
-	return strings.NewReplacer(`"`, "", "[", "", "]", "").Replace(string(text))
 }
 
 func choiceTexts(p api.PromptInfo) []string {

@@ -34,14 +34,11 @@ func writeTable(from io.Reader, to io.Writer, colour bool) error {
 		t.release()
 		fmt.Fprintln(t.w)
 	}
-	count := fmt.Sprintf("%d records", *receipt.Records)
-	switch *receipt.Records {
-	case 0:
-		count = "No records"
-	case 1:
-		count = "1 record"
+	fmt.Fprintf(t.w, "%s. %s\n", recordsOf(receipt), receipt.ReadBack)
+	sayEvidence(t.w, receipt)
+	if receipt.ID > 0 {
+		fmt.Fprintf(t.w, "Receipt %d.\n", receipt.ID)
 	}
-	fmt.Fprintf(t.w, "%s. %s\n", count, receipt.ReadBack)
 	return t.flush()
 }
 

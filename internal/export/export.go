@@ -39,7 +39,11 @@ var MediaTypes = map[Format]string{
 // result without its End is not whole, and what was written tells so.
 type Writer interface {
 	Begin() error
+	// Row writes a record. There may be more values than columns.
 	Row(values []record.Value) error
+	// HandOn may come before End, when there are no more rows and End will take a
+	// while: what was written goes on its way.
+	HandOn() error
 	// End finishes the result. The receipt is JSON, for the formats that have a
 	// place for it.
 	End(receipt []byte) error
@@ -49,7 +53,7 @@ type Writer interface {
 func New(f Format, to io.Writer, columns []*record.Column, zone *time.Location) Writer {
 	w := buffers.Get().(*bufio.Writer)
 	w.Reset(to)
-	out := output{w: w, columns: columns, zone: zone}
+	out := output{w: w, to: to, columns: columns, zone: zone}
 	switch f {
 	case CSV:
 		return &csvWriter{out}
@@ -62,6 +66,7 @@ func New(f Format, to io.Writer, columns []*record.Column, zone *time.Location) 
 // output is what the formats share.
 type output struct {
 	w       *bufio.Writer
+	to      io.Writer // that w writes to
 	columns []*record.Column
 	zone    *time.Location
 	line    []byte // of the row at hand, used again
@@ -70,6 +75,17 @@ type output struct {
 
 // buffers are used again for other results; one that failed is not.
 var buffers = sync.Pool{New: func() any { return bufio.NewWriterSize(nil, 1<<16) }}
+
+// HandOn empties the buffer, and those behind it that can be told to.
+func (o *output) HandOn() error {
+	if err := o.w.Flush(); err != nil {
+		return err
+	}
+	if f, ok := o.to.(interface{ Flush() }); ok {
+		f.Flush()
+	}
+	return nil
+}
 
 // end hands on what is left. Nothing is written after it.
 func (o *output) end() error {

@@ -70,7 +70,8 @@ func (w *csvWriter) End([]byte) error { return w.end() }
 // so that an object without a receipt was cut.
 type jsonWriter struct {
 	output
-	rows int
+	rows  int
+	ended bool // there are no more
 }
 
 // Column is a column as JSON describes it.
@@ -120,8 +121,28 @@ func (w *jsonWriter) Row(values []record.Value) error {
 	return w.send()
 }
 
+// HandOn ends the rows, so that whoever reads line by line knows that they are all.
+func (w *jsonWriter) HandOn() error {
+	if err := w.endRows(); err != nil {
+		return err
+	}
+	return w.output.HandOn()
+}
+
+func (w *jsonWriter) endRows() error {
+	if w.ended {
+		return nil
+	}
+	w.ended = true
+	w.line = append(w.line[:0], "\n]"...)
+	return w.send()
+}
+
 func (w *jsonWriter) End(receipt []byte) error {
-	w.line = append(append([]byte("\n],\"receipt\":"), receipt...), '}', '\n')
+	if err := w.endRows(); err != nil {
+		return err
+	}
+	w.line = append(append([]byte(",\"receipt\":"), receipt...), '}', '\n')
 	if err := w.send(); err != nil {
 		return err
 	}

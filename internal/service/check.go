@@ -59,6 +59,9 @@ func (s *Service) Check(ctx context.Context, files []definition.File) (fault.Lis
 		}
 		found = append(found, c.found...)
 	}
+	if len(found.Errors()) == 0 {
+		found = append(found, s.proved(ctx, catalog, docs)...)
+	}
 	return found, nil
 }
 

@@ -41,7 +41,7 @@ func (s *Service) Put(ctx context.Context, put Put) (*PutResult, error) {
 		result.Findings = found
 	}
 	save := store.Save{By: PersonOf(ctx).Name, Now: s.config.Now(), Draft: put.Draft, Base: put.Base}
-	catalog, err := s.publishing(func(check func([]definition.Document) error) (err error) {
+	catalog, err := s.publishing(ctx, func(check func([]definition.Document) error) (err error) {
 		if put.Draft {
 			check = func([]definition.Document) error { return nil }
 		}
@@ -60,26 +60,48 @@ func (s *Service) Put(ctx context.Context, put Put) (*PutResult, error) {
 }
 
 // publishing lets change alter what is stored, and shows readers what comes of it
-// where that fits together. The catalog is nil where change did not ask.
-func (s *Service) publishing(change func(check func([]definition.Document) error) error) (*definition.Catalog, error) {
+// where that fits together and its proofs hold. The catalog is nil where change did
+// not ask. Proofs read the databases, so the change is made twice: at first it is
+// taken back, for what would come of it, and nobody waits while that is proved.
+func (s *Service) publishing(ctx context.Context, change func(check func([]definition.Document) error) error) (*definition.Catalog, error) {
 	s.changing.Lock()
 	defer s.changing.Unlock()
 	var catalog *definition.Catalog
+	var docs []definition.Document
 	err := change(func(all []definition.Document) error {
 		linked, faults := definition.Link(all, s.setting(s.Today(time.UTC), time.UTC))
 		if len(faults) > 0 {
 			return &Refusal{Kind: DefinitionsRefused, Faults: faults}
 		}
-		catalog = linked
-		return nil
+		catalog, docs = linked, all
+		return errTakenBack
 	})
-	if err != nil {
+	if catalog == nil || !errors.Is(err, errTakenBack) {
 		return nil, err
 	}
-	if catalog != nil {
-		s.publish(catalog)
+	if failed := s.proved(ctx, catalog, s.altered(docs)); len(failed) > 0 {
+		return nil, &Refusal{Kind: DefinitionsRefused, Faults: failed}
 	}
+	if err := change(func([]definition.Document) error { return nil }); err != nil {
+		return nil, err
+	}
+	s.publish(catalog, docs, nil)
 	return catalog, nil
+}
+
+// errTakenBack is the cause where a change was made only to see what comes of it.
+var errTakenBack = errors.New("taken back")
+
+// altered are the documents that are not published as they are.
+func (s *Service) altered(docs []definition.Document) []definition.Document {
+	known := s.published.Load().revisions
+	var altered []definition.Document
+	for _, d := range docs {
+		if known[d.Ref] != d.Revision {
+			altered = append(altered, d)
+		}
+	}
+	return altered
 }
 
 // conflicting says which settings somebody else's revision changed.
@@ -160,7 +182,7 @@ func (s *Service) Difference(ctx context.Context, ref definition.Ref, from, to i
 // Publish makes a revision the one that readers see, where it fits with the others;
 // of number 0 the latest.
 func (s *Service) Publish(ctx context.Context, ref definition.Ref, number int) error {
-	_, err := s.publishing(func(check func([]definition.Document) error) error { return s.store.Publish(ctx, ref, number, check) })
+	_, err := s.publishing(ctx, func(check func([]definition.Document) error) error { return s.store.Publish(ctx, ref, number, check) })
 	return noSuch(ref, err)
 }
 

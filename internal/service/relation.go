@@ -40,7 +40,9 @@ func (s *Service) relation(ctx context.Context, d *definition.Dataset) (*relatio
 		}
 	}
 	r := &relation{Source: from, sql: compile.New(from.Dialect(), d.From, facts), at: s.config.Now()}
-	published.relations.Store(d, r)
+	if published.Datasets[d.Name] == d { // and not one that is only tried
+		published.relations.Store(d, r)
+	}
 	return r, nil
 }
 

@@ -2,17 +2,16 @@ package service
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
-	"log/slog"
+	"io"
 	"time"
 
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/definition"
-	"pikegate/internal/core/fault"
+	"pikegate/internal/core/evidence"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/record"
@@ -28,208 +27,78 @@ type Request struct {
 	Skip    int    // rows to leave out first
 	// Uncounted leaves it open how many records match beyond the rows of a Limit.
 	Uncounted bool
+	Evidence  bool // count, once the rows are sent, what shows that they are right
+	// Files are definitions to try beside those that are published, or in their place.
+	// Nothing is stored, and the run is not on record.
+	Files []definition.File
+
+	with *definition.Catalog // the definitions that it is run with; nil for those that are published
 }
-
-// Understood is an answer as it was understood, for people and programs.
-type Understood struct {
-	Prompt  string          `json:"prompt" doc:"Name of the prompt."`
-	Entered prompt.Entered  `json:"entered" doc:"The answer as it was given; the default where none was."`
-	Default bool            `json:"default" doc:"Whether the default was taken."`
-	Given   bool            `json:"given" doc:"Whether there is an answer; false where it was left open."`
-	Spelled string          `json:"spelled" doc:"What was understood, so that nobody can misread it."`
-	First   *civil.Day      `json:"first,omitempty" doc:"First day, included; absent where that side is open."`
-	Last    *civil.Day      `json:"last,omitempty" doc:"Last day, included; absent where that side is open."`
-	From    string          `json:"first_spelled,omitempty" doc:"The first day or moment, so that nobody can misread it; of a refused answer too, where it could be read."`
-	Through string          `json:"last_spelled,omitempty" doc:"The last day or moment, likewise."`
-	Days    int             `json:"days,omitempty" doc:"Number of days, where both sides are set."`
-	Dates   []civil.Day     `json:"dates,omitempty" doc:"Single days, in order of time."`
-	Start   string          `json:"first_instant,omitempty" doc:"Start of the first moment, RFC 3339 with the zone's offset; absent where that side is open."`
-	End     string          `json:"last_instant,omitempty" doc:"Start of the last moment, likewise; the moment is included."`
-	Until   string          `json:"until_instant,omitempty" doc:"End of the last moment, likewise, excluded."`
-	Times   *Times          `json:"times,omitempty" doc:"A part of the day."`
-	Derived string          `json:"derived,omitempty" doc:"What the answer was worked out from, for a prompt that is not asked."`
-	Number  string          `json:"number,omitempty" doc:"The number."`
-	Least   string          `json:"least,omitempty" doc:"The least of a range of numbers, included; absent where that side is open."`
-	Most    string          `json:"most,omitempty" doc:"The greatest of a range of numbers, included; absent where that side is open."`
-	Text    string          `json:"text,omitempty" doc:"The text."`
-	Truth   *bool           `json:"truth,omitempty" doc:"Yes or no."`
-	Choices []prompt.Option `json:"choices,omitempty" doc:"The choices, in the order in which they were given."`
-	Notes   []string        `json:"notes,omitempty" doc:"What one should know of how it was read."`
-}
-
-// Times is a part of the day by the clock, both ends included; where the last is
-// before the first it is on the day after.
-type Times struct {
-	First string `json:"first" doc:"First time of day, included: HH:MM or HH:MM:SS."`
-	Last  string `json:"last" doc:"Last minute or second, included."`
-}
-
-func understood(a *prompt.Answer) Understood {
-	u := Understood{Prompt: a.Prompt.Name, Entered: a.Entered, Default: a.Default, Given: a.Given, Spelled: a.Spelled(), Notes: a.Notes}
-	if p := a.Prompt; p.Derived != "" {
-		u.Derived = string(p.Derived) + " " + p.Base.Name
-	}
-	u.From, u.Through = a.Ends()
-	if !a.Given {
-		return u
-	}
-	switch a.Prompt.Type {
-	default:
-		u.Days = a.Period.Days()
-		u.First, u.Last = a.Period.Ends()
-	case prompt.Days:
-		u.Dates = a.Days
-	case prompt.Moment, prompt.MomentPeriod:
-		if m := a.Moments.First; m.IsValid() {
-			u.Start = m.Time(a.Zone).Format(time.RFC3339)
-		}
-		if m := a.Moments.Last; m.IsValid() {
-			u.End = m.Time(a.Zone).Format(time.RFC3339)
-			u.Until = time.Unix(m.End(), 0).In(a.Zone).Format(time.RFC3339)
-		}
-	case prompt.TimeRange:
-		u.Times = &Times{First: a.Times.First(), Last: a.Times.Last()}
-	case prompt.Number:
-		u.Number = a.Number.String()
-	case prompt.NumberRange:
-		if a.Lower != nil {
-			u.Least = a.Lower.String()
-		}
-		if a.Upper != nil {
-			u.Most = a.Upper.String()
-		}
-	case prompt.Text:
-		u.Text = a.Text
-	case prompt.YesNo:
-		u.Truth = &a.Truth
-	case prompt.Choice:
-		u.Choices = a.Choices
-	}
-	return u
-}
-
-// Reading is how answers are understood on an as-of day, and what is wrong
-// with them.
-type Reading struct {
-	AsOf    civil.Day
-	Answers []Understood
-	Refused fault.List
-}
-
-// Understand reads answers without running anything. Refused answers are part
-// of the result and no error.
-func (s *Service) Understand(ctx context.Context, name string, req Request) (*Reading, error) {
-	report, err := s.Report(name)
-	if err != nil {
-		return nil, err
-	}
-	setting, err := s.settingFor(report, req.AsOf)
-	if err != nil {
-		return nil, err
-	}
-	answers, refused, err := s.check(ctx, report, req.Answers, setting)
-	if err != nil {
-		return nil, err
-	}
-	return &Reading{AsOf: setting.AsOf, Answers: inOrder(report, answers), Refused: refused}, nil
-}
-
-// settingFor is the setting of a run of the report as of a day, "" for today.
-func (s *Service) settingFor(r *definition.Report, asOf string) (phrase.Setting, error) {
-	zone := r.Table.Of.Source.Zone
-	day, err := s.asOf(asOf, zone)
-	return s.setting(day, zone), err
-}
-
-// check reads all answers, those to choices held to the data.
-func (s *Service) check(ctx context.Context, r *definition.Report, entered map[string]prompt.Entered, setting phrase.Setting) (prompt.Answers, fault.List, error) {
-	answers, refused := prompt.Check(r.Answered(), entered, setting)
-	more, err := s.hold(ctx, r, answers, setting)
-	return answers, append(refused, more...), err
-}
-
-func inOrder(r *definition.Report, answers prompt.Answers) []Understood {
-	prompts := r.Answered()
-	all := make([]Understood, len(prompts))
-	for i, p := range prompts {
-		all[i] = understood(answers[p.Name])
-	}
-	return all
-}
-
-// ReportOn is a report with what it offers on an as-of day.
-type ReportOn struct {
-	*definition.Report
-	AsOf   civil.Day
-	Offers map[string][]prompt.OfferedPeriod // by prompt
-	Units  map[string][]prompt.OfferedPeriod // months, quarters and years to pick from, by prompt
-}
-
-// ReportOn finds a report and works out its offers on the as-of day. Months,
-// quarters and years to pick from are those that the data have; where the source
-// does not answer there are none.
-func (s *Service) ReportOn(ctx context.Context, name, asOf string) (*ReportOn, error) {
-	report, err := s.Report(name)
-	if err != nil {
-		return nil, err
-	}
-	setting, err := s.settingFor(report, asOf)
-	if err != nil {
-		return nil, err
-	}
-	on := &ReportOn{Report: report, AsOf: setting.AsOf, Offers: map[string][]prompt.OfferedPeriod{}, Units: map[string][]prompt.OfferedPeriod{}}
-	for _, p := range report.Prompts {
-		on.Offers[p.Name] = p.Offers(setting)
-		if p.Type.Unit() == civil.NoUnit {
-			continue
-		}
-		data, err := s.dataOf(ctx, report, p)
-		if err != nil {
-			slog.WarnContext(ctx, "nothing to pick from: the source did not answer", "report", name, "prompt", p.Name, "error", err)
-		}
-		on.Units[p.Name] = p.Units(data, setting)
-	}
-	return on, nil
-}
-
-// Receipt is the record of a run.
-type Receipt struct {
-	Report    string           `json:"report" doc:"Name of the report."`
-	Title     string           `json:"title" doc:"Its title."`
-	Person    string           `json:"person" doc:"Who ran it."`
-	AsOf      civil.Day        `json:"as_of" doc:"The day taken for today."`
-	Zone      string           `json:"zone" doc:"IANA zone that days were taken in."`
-	Clock     string           `json:"clock" doc:"What people call that zone's time."`
-	Answers   []Understood     `json:"answers" doc:"The answers, as entered and as understood."`
-	ReadBack  string           `json:"read_back" doc:"What ran, in a sentence."`
-	Pieces    []criteria.Piece `json:"read_back_pieces" doc:"The same sentence with its values set off."`
-	State     State            `json:"state" enum:"rows,no_rows" doc:"Whether records came back."`
-	Rows      int              `json:"rows" doc:"How many rows this result holds."`
-	Records   *int64           `json:"records,omitempty" doc:"How many records match in all; absent where that was not asked for and is not known from the rows."`
-	StartedAt time.Time        `json:"started_at" doc:"When the run started."`
-	TookMS    float64          `json:"took_ms" doc:"How long it took, in milliseconds."`
-}
-
-// State tells how a run ended.
-type State string
-
-const (
-	Rows   State = "rows"
-	NoRows State = "no_rows"
-)
 
 // Run is a report whose answers were checked: it only has to be streamed.
 type Run struct {
 	Columns []*record.Column
 	Zone    *time.Location
 
-	service *Service
-	of      *definition.Dataset
-	from    *relation
-	query   compile.Query
+	*prepared
+	request Request
 	receipt Receipt
+	sent    sending
+	check   time.Duration // that the answers took
+}
 
-	uncounted bool
+// bound is a report with the answers of a run in place.
+type bound struct {
+	report  *definition.Report
+	setting phrase.Setting
+	answers prompt.Answers
+	own     *criteria.Bound   // the criteria of the dataset itself
+	parts   []*criteria.Bound // those of the query and of the report
+	dropped []criteria.Dropped
+	values  map[string]compile.Values
+}
+
+// bind puts answers that were checked in place.
+func bind(r *definition.Report, answers prompt.Answers, who Person, setting phrase.Setting) bound {
+	b := bound{report: r, setting: setting, answers: answers, values: values(r.Table.Of, answers)}
+	for i, part := range r.Parts() {
+		where, dropped := criteria.Bind(part, answers, attributes(who), setting)
+		if b.dropped = append(b.dropped, dropped...); i == 0 {
+			b.own = where
+		} else {
+			b.parts = append(b.parts, where)
+		}
+	}
+	return b
+}
+
+// clock is the time that days are taken in.
+func (b bound) clock() criteria.Clock {
+	from := b.report.Table.Of.Source
+	return criteria.Clock{Name: from.Clock, Zone: from.Zone}
+}
+
+// where are all the criteria, nil for none.
+func (b bound) where() *criteria.Bound {
+	return criteria.AllOf(append([]*criteria.Bound{b.own}, b.parts...)...)
+}
+
+// counting is a query of the records of the dataset that the criteria hold for.
+func (b bound) counting(where *criteria.Bound) compile.Query {
+	return compile.Query{Values: b.values, Where: where, Zone: b.report.Table.Of.Source.Zone}
+}
+
+func (b bound) said() criteria.ReadBack {
+	of := b.report.Table.Of
+	return criteria.Say(criteria.Subject{Title: of.Title, Given: given(of, b.answers)}, b.where(), b.dropped, b.report.Table.Sort, b.clock())
+}
+
+// query is the query of the records in their order, the key among the columns.
+func (b bound) query() compile.Query {
+	table := b.report.Table
+	q := b.counting(b.where())
+	q.Show, q.Sort, q.Key = table.Show, table.Sort, table.Of.Key
+	return q
 }
 
 // attributes are what conditions can compare with of a person.
@@ -238,43 +107,74 @@ func attributes(p Person) criteria.Person {
 }
 
 // Prepare checks the answers of a run and compiles its query. Nothing has been
-// read yet.
+// read yet. A run that is not to be is on record all the same.
 func (s *Service) Prepare(ctx context.Context, name string, req Request) (*Run, error) {
+	if len(req.Files) > 0 {
+		return s.try(ctx, name, req)
+	}
 	report, err := s.Report(name)
+	var broken *Refusal
+	if errors.As(err, &broken) && broken.Kind == DefinitionInError {
+		report = &definition.Report{Name: name, Title: name}
+	} else if err != nil {
+		return nil, err
+	}
+	r := s.newRun(ctx, report, req)
+	r.receipt.ID = s.store.NextReceipt()
+	r.receipt.Revisions = s.published.Load().builtOf(name)
+	if err == nil {
+		err = r.prepare(ctx)
+	}
+	if err != nil {
+		return nil, r.ended(ctx, err)
+	}
+	return r, nil
+}
+
+// try prepares a run of definitions that are not published.
+func (s *Service) try(ctx context.Context, name string, req Request) (*Run, error) {
+	catalog, err := s.beside(ctx, req.Files)
 	if err != nil {
 		return nil, err
 	}
-	table := report.Table
+	report := catalog.Reports[name]
+	if report == nil {
+		return nil, unknownReport(name, catalog)
+	}
+	req.with = catalog
+	r := s.newRun(ctx, report, req)
+	return r, r.prepare(ctx)
+}
+
+// newRun is a run of a report, with the receipt that it will have.
+func (s *Service) newRun(ctx context.Context, report *definition.Report, req Request) *Run {
+	who := PersonOf(ctx)
+	r := &Run{prepared: &prepared{service: s, bound: bound{report: report}}, request: req}
+	r.receipt = Receipt{Report: report.Name, Title: report.Title, Person: who.Name, Role: who.Role, Entered: req.Answers, Limit: req.Limit, Skip: req.Skip,
+		AsOf: s.Today(s.zone()), ZoneRules: civil.ZoneRules, State: Running, StartedAt: s.config.Now().UTC()}
+	return r
+}
+
+func (r *Run) prepare(ctx context.Context) error {
+	start := time.Now()
+	defer func() { r.check = time.Since(start) }()
+	var err error
+	r.prepared, err = r.service.readyOf(ctx, r.report, r.request)
+	table := r.report.Table
 	from := table.Of.Source
-	setting, err := s.settingFor(report, req.AsOf)
-	if err != nil {
-		return nil, err
+	r.Columns, r.Zone = table.Show, from.Zone
+	r.receipt.Zone, r.receipt.Clock = from.Zone.String(), from.Clock
+	if r.setting.AsOf.IsValid() { // else it was refused
+		r.receipt.AsOf = r.setting.AsOf
 	}
-	answers, refused, err := s.check(ctx, report, req.Answers, setting)
-	if err != nil {
-		return nil, err
+	if r.answers != nil {
+		r.receipt.Answers = inOrder(r.report, r.answers)
 	}
-	if len(refused) > 0 {
-		return nil, &Refusal{Kind: AnswersRefused, Faults: refused}
+	if err == nil {
+		said := r.said()
+		r.receipt.ReadBack, r.receipt.Pieces = said.String(), said
 	}
-	relation, err := s.relation(ctx, table.Of)
-	if err != nil {
-		return nil, err
-	}
-	where, dropped := criteria.Bind(report.Criteria(), answers, attributes(PersonOf(ctx)), setting)
-	said := criteria.Say(criteria.Subject{Title: table.Of.Title, Given: given(table.Of, answers)}, where, dropped, table.Sort, criteria.Clock{Name: from.Clock, Zone: from.Zone})
-	return &Run{
-		Columns: table.Show,
-		Zone:    from.Zone,
-		service: s,
-		of:      table.Of,
-		from:    relation,
-		query: compile.Query{Values: values(table.Of, answers), Show: table.Show, Where: where, Sort: table.Sort, Key: table.Of.Key,
-			Zone: from.Zone, Limit: req.Limit, Skip: req.Skip},
-		uncounted: req.Uncounted,
-		receipt: Receipt{Report: name, Title: report.Title, Person: PersonOf(ctx).Name, AsOf: setting.AsOf, Zone: from.Zone.String(), Clock: from.Clock,
-			Answers: inOrder(report, answers), ReadBack: said.String(), Pieces: said},
-	}, nil
+	return err
 }
 
 // ErrTime is the cause where a run took longer than it may.
@@ -282,6 +182,9 @@ var ErrTime = errors.New("the run took longer than it may")
 
 // ErrSize is the cause where a result has more rows than its source allows.
 var ErrSize = errors.New("the result has more rows than its source allows")
+
+// ErrGone is the cause where whoever asked was gone before all was sent.
+var ErrGone = errors.New("whoever asked went away")
 
 // SourceError is a source that did not answer, or not with what was asked.
 type SourceError struct {
@@ -293,85 +196,213 @@ func (e *SourceError) Error() string { return fmt.Sprintf("source %s: %s", e.Sou
 
 func (e *SourceError) Unwrap() error { return e.Err }
 
+// Sending is where a run's result goes to: to w, while the time that takes is counted.
+func (r *Run) Sending(w io.Writer) io.Writer {
+	r.sent.to = w
+	return &r.sent
+}
+
 // Stream reads the records and writes them to w, which is begun only when the
 // first record is there or it is known that there is none. Where it returns an
-// error the result is not whole.
+// error the result is not whole. The receipt is on record before anything is read,
+// and what became of the run before w ends.
 func (r *Run) Stream(ctx context.Context, w export.Writer) (*Receipt, error) {
+	if _, err := r.stream(ctx, w); err != nil {
+		return nil, err
+	}
+	return &r.receipt, nil
+}
+
+func (r *Run) stream(ctx context.Context, w export.Writer) (*reading, error) {
+	if err := r.keep(); err != nil {
+		return nil, fmt.Errorf("keep the receipt: %w", err)
+	}
+	got, err := r.read(ctx, w)
+	if err != nil {
+		return nil, r.ended(ctx, err)
+	}
+	r.ends()
+	text, err := r.finished(got)
+	if err == nil {
+		if err = w.End(text); err != nil {
+			err = fmt.Errorf("%w: %w", ErrGone, err)
+		}
+	}
+	if err != nil {
+		return nil, r.ended(ctx, err)
+	}
+	return got, nil
+}
+
+// ends tells whether records came back, where all went well.
+func (r *Run) ends() {
+	r.receipt.State = Rows
+	if r.receipt.Rows == 0 && (r.receipt.Records == nil || *r.receipt.Records == 0) {
+		r.receipt.State = NoRows
+	}
+}
+
+// read reads the records, hands them to w and counts what was asked for.
+func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
+	of := r.report.Table.Of
 	limit := r.service.config.RunTime
-	if own := r.of.Source.At.Time; own > 0 {
+	if own := of.Source.At.Time; own > 0 {
 		limit = min(limit, own)
 	}
+	started := time.Now()
 	leave, err := r.from.Enter(ctx, r.receipt.Person)
+	r.receipt.Time.Waiting = milliseconds(time.Since(started))
 	if err != nil {
-		return nil, r.service.failed(r.of, err)
+		return nil, r.service.failed(of, err)
 	}
 	defer leave()
-	ctx, cancel := context.WithTimeoutCause(ctx, limit, fmt.Errorf("%w: %s", ErrTime, limit))
+	running, cancel := context.WithTimeoutCause(ctx, limit, fmt.Errorf("%w: %s", ErrTime, limit))
 	defer cancel()
-	receipt := r.receipt
-	receipt.StartedAt = r.service.config.Now().UTC()
-	start := time.Now()
 	most := -1 // the number of the first row that is one too many
-	if n := r.of.Source.At.Rows; n > 0 {
+	if n := of.Source.At.Rows; n > 0 {
 		most = n + 1
 	}
+	got := newReading(r)
 	var unsent error // what w failed with: the one who reads is gone
+	q := r.query()
+	q.Limit, q.Skip = r.request.Limit, r.request.Skip
+	start := time.Now()
+	// The view outlives the time of the run by that of the evidence.
 	err = r.from.View(ctx, func(v source.View) error {
-		extents, err := extentsOf(ctx, v, r.from.sql, r.query)
-		if err != nil {
+		if q.Extents, err = extentsOf(running, v, r.from.sql, q); err != nil {
 			return err
 		}
-		r.query.Extents = extents
-		err = v.Rows(ctx, r.from.sql.Select(r.query), func(row []record.Value) error {
-			if receipt.Rows == 0 {
+		q.Show = got.columns
+		statement := r.from.sql.Select(q)
+		r.receipt.statement(statement)
+		err := v.Rows(running, statement, func(row []record.Value) error {
+			if r.receipt.Rows == 0 {
 				if unsent = w.Begin(); unsent != nil {
 					return unsent
 				}
 			}
-			if receipt.Rows++; receipt.Rows == most {
+			if r.receipt.Rows++; r.receipt.Rows == most {
 				return fmt.Errorf("%w: %d", ErrSize, most-1)
 			}
+			got.add(row)
 			unsent = w.Row(row)
 			return unsent
 		})
 		if err != nil {
 			return err
 		}
-		all := int64(r.query.Skip + receipt.Rows)
-		switch {
-		case r.query.Limit == 0, receipt.Rows < r.query.Limit && (receipt.Rows > 0 || r.query.Skip == 0):
-		case r.uncounted:
-			return nil
-		default:
-			all, err = v.Count(ctx, r.from.sql.Count(r.query))
+		if r.receipt.Rows == 0 {
+			if unsent = w.Begin(); unsent != nil {
+				return unsent
+			}
 		}
-		receipt.Records = &all
-		return err
+		all := int64(q.Skip + r.receipt.Rows)
+		got.whole = q.Limit == 0 || r.receipt.Rows < q.Limit && (r.receipt.Rows > 0 || q.Skip == 0)
+		if !got.whole && !r.request.Evidence && !r.request.Uncounted {
+			all, err = v.Count(running, r.from.sql.Count(q))
+		}
+		if got.whole || !r.request.Evidence && !r.request.Uncounted {
+			r.receipt.Records = &all
+		}
+		r.receipt.Time.Database = milliseconds(time.Since(start) - r.sent.took)
+		if err != nil || !r.request.Evidence {
+			return err
+		}
+		if unsent = w.HandOn(); unsent != nil {
+			return unsent
+		}
+		q.Limit, q.Skip = 0, 0
+		r.count(ctx, v, q, got)
+		return ctx.Err()
 	})
 	switch {
 	case err == nil:
+		return got, nil
+	case running.Err() != nil && ctx.Err() == nil:
+		return nil, context.Cause(running)
 	case ctx.Err() != nil:
 		return nil, context.Cause(ctx)
 	case unsent != nil:
-		return nil, unsent
+		return nil, fmt.Errorf("%w: %w", ErrGone, unsent)
 	case errors.Is(err, ErrSize):
 		return nil, err
-	default:
-		return nil, r.service.failed(r.of, err)
 	}
-	if receipt.Rows == 0 {
-		if err := w.Begin(); err != nil {
-			return nil, err
+	return nil, r.service.failed(of, err)
+}
+
+// reading is what is kept of the rows while they are read.
+type reading struct {
+	columns     []*record.Column // those shown, then those of the key that are not
+	keys        []int            // where the columns of the key are
+	whole       bool             // whether the rows are all that there are
+	fingerprint *evidence.Fingerprint
+	marks       *marks
+}
+
+func newReading(r *Run) *reading {
+	table := r.report.Table
+	got := &reading{columns: table.Show}
+	if !r.request.Evidence {
+		return got
+	}
+	got.columns = append([]*record.Column{}, table.Show...)
+	for _, k := range table.Of.Key {
+		at := indexOf(got.columns, k)
+		if at < 0 {
+			at = len(got.columns)
+			got.columns = append(got.columns, k)
+		}
+		got.keys = append(got.keys, at)
+	}
+	got.begin(table.Show)
+	return got
+}
+
+func (g *reading) begin(shown []*record.Column) {
+	g.fingerprint, g.marks = evidence.NewFingerprint(shown), newMarks()
+}
+
+func (g *reading) add(row []record.Value) {
+	if g.fingerprint != nil {
+		g.marks.add(row, g.keys, g.fingerprint.Add(row))
+	}
+}
+
+func indexOf(columns []*record.Column, of *record.Column) int {
+	for i, c := range columns {
+		if c == of {
+			return i
 		}
 	}
-	receipt.State = Rows
-	if receipt.Rows == 0 && (receipt.Records == nil || *receipt.Records == 0) {
-		receipt.State = NoRows
-	}
-	receipt.TookMS = float64(time.Since(start).Microseconds()) / 1000
-	text, err := json.Marshal(receipt)
-	if err != nil {
-		return nil, err
-	}
-	return &receipt, w.End(text)
+	return -1
 }
+
+// sending counts the bytes of a result and the time that they take to be sent.
+type sending struct {
+	to   io.Writer
+	took time.Duration
+	n    int64
+}
+
+func (s *sending) Write(b []byte) (int, error) {
+	start := time.Now()
+	n, err := s.to.Write(b)
+	s.took += time.Since(start)
+	s.n += int64(n)
+	return n, err
+}
+
+// Flush hands on what was written, where the receiver can be told to.
+func (s *sending) Flush() {
+	if f, ok := s.to.(interface{ Flush() }); ok {
+		start := time.Now()
+		f.Flush()
+		s.took += time.Since(start)
+	}
+}
+
+// ID is the number of its receipt, 0 where it is not on record.
+func (r *Run) ID() int64 { return r.receipt.ID }
+
+// Sent reports whether anything of the result was sent.
+func (r *Run) Sent() bool { return r.sent.n > 0 }

@@ -4,9 +4,11 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"log/slog"
+	"maps"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -29,7 +31,11 @@ type Config struct {
 	// FiscalStart is the month that the business's year starts with, 0 for none.
 	FiscalStart time.Month
 	RunTime     time.Duration // the longest that a run may take
-	Now         func() time.Time
+	// EvidenceTime is the longest that its evidence may take after it; 0 for as long as
+	// the run.
+	EvidenceTime time.Duration
+	KeepDays     int // how long receipts are kept; 0 for ever
+	Now          func() time.Time
 }
 
 // ownFile is the file of the service's own records, in its directory.
@@ -52,23 +58,47 @@ type Service struct {
 	loading   sync.Mutex
 	changing  sync.Mutex // so that catalogs follow each other as they were stored
 	published atomic.Pointer[published]
+	stop      context.CancelFunc // of what goes on by itself
+	stopped   sync.WaitGroup
 }
 
 // published is what readers see at one time: the definitions, and the SQL that
 // was made of their columns.
 type published struct {
 	*definition.Catalog
+	broken    map[definition.Ref]fault.List // what is stored and does not fit any more
+	revisions map[definition.Ref]int
 	relations sync.Map // *definition.Dataset to *relation
 	extents   sync.Map // *record.Column to knownExtent
+	strips    sync.Map // stripOf to knownStrip
+	built     sync.Map // name of a report to []Revised
 }
 
-func (s *Service) publish(c *definition.Catalog) {
-	s.published.Store(&published{Catalog: c})
+func (s *Service) publish(c *definition.Catalog, docs []definition.Document, broken map[definition.Ref]fault.List) {
+	p := &published{Catalog: c, broken: broken, revisions: map[definition.Ref]int{}}
+	for _, d := range docs {
+		p.revisions[d.Ref] = d.Revision
+	}
+	s.published.Store(p)
 	used := map[definition.Connection]bool{}
 	for _, from := range c.Sources {
 		used[from.At] = true
 	}
 	s.sources.Keep(used)
+}
+
+// builtOf lists the definitions that a report is made of, itself first, with their
+// revisions.
+func (p *published) builtOf(report string) []Revised {
+	if known, ok := p.built.Load(report); ok {
+		return known.([]Revised)
+	}
+	var all []Revised
+	for _, ref := range p.PartsOf(definition.Ref{Kind: definition.KindReport, Name: report}) {
+		all = append(all, Revised{Kind: ref.Kind, Name: ref.Name, Revision: p.revisions[ref]})
+	}
+	p.built.Store(report, all)
+	return all
 }
 
 // Open opens the service's files, and makes its own where there is none.
@@ -77,10 +107,16 @@ func Open(ctx context.Context, c Config) (*Service, error) {
 	if err != nil {
 		return nil, err
 	}
+	c.EvidenceTime = cmp.Or(c.EvidenceTime, c.RunTime)
 	s := &Service{config: c, store: own, sources: source.NewPool(c.Dir)}
+	background, stop := context.WithCancel(context.WithoutCancel(ctx))
+	s.stop = stop
 	if err := s.load(ctx); err != nil {
 		s.Close()
 		return nil, err
+	}
+	if c.KeepDays > 0 {
+		s.stopped.Go(func() { s.prune(background) })
 	}
 	return s, nil
 }
@@ -96,15 +132,19 @@ func (s *Service) load(ctx context.Context) error {
 		return fmt.Errorf("read the definitions: %w", err)
 	}
 	catalog, broken := definition.Load(docs, s.setting(s.Today(time.UTC), time.UTC))
-	for _, f := range broken {
-		slog.ErrorContext(ctx, "a stored definition is left out", "fault", f.Error())
+	for ref, faults := range broken {
+		for _, f := range faults {
+			slog.ErrorContext(ctx, "a stored definition is left out", "definition", ref.String(), "fault", f.Error())
+		}
 	}
-	s.publish(catalog)
+	s.publish(catalog, docs, broken)
 	return nil
 }
 
 // Close closes the service's files.
 func (s *Service) Close() error {
+	s.stop()
+	s.stopped.Wait()
 	err := s.sources.Close()
 	if own := s.store.Close(); own != nil {
 		return own
@@ -165,6 +205,7 @@ type Kind string
 
 const (
 	Unknown            Kind = "unknown"             // no report of that name
+	DefinitionInError  Kind = "definition_in_error" // a report that is stored and does not fit any more
 	AnswersRefused     Kind = "answers_refused"     // answers that do not pass
 	DefinitionsRefused Kind = "definitions_refused" // files that do not pass
 	Conflicting        Kind = "conflict"            // somebody else's work would be lost
@@ -182,20 +223,22 @@ func (r *Refusal) Error() string { return r.Faults.Error() }
 
 // Report finds a published report.
 func (s *Service) Report(name string) (*definition.Report, error) {
-	all := s.published.Load().Reports
-	if r := all[name]; r != nil {
+	published := s.published.Load()
+	if r := published.Reports[name]; r != nil {
 		return r, nil
 	}
-	f := fault.New("unknown_report", "no report %q", fault.Shorten(name))
-	names := make([]string, 0, len(all))
-	for n := range all {
-		names = append(names, n)
+	if broken := published.broken[definition.Ref{Kind: definition.KindReport, Name: name}]; len(broken) > 0 {
+		return nil, &Refusal{Kind: DefinitionInError, Faults: broken}
 	}
-	slices.Sort(names)
-	if near := fault.Near(name, names); near != "" {
+	return nil, unknownReport(name, published.Catalog)
+}
+
+func unknownReport(name string, among *definition.Catalog) error {
+	f := fault.New(definition.UnknownReport, "no report %q", fault.Shorten(name))
+	if near := fault.Near(name, slices.Sorted(maps.Keys(among.Reports))); near != "" {
 		f.Suggest(near)
 	}
-	return nil, &Refusal{Kind: Unknown, Faults: fault.List{f}}
+	return &Refusal{Kind: Unknown, Faults: fault.List{f}}
 }
 
 // SourceOf finds a published source, nil where there is none of that name.

@@ -134,7 +134,12 @@ func TestABrokenDefinitionIsLeftOut(t *testing.T) {
 	_, err = s.Prepare(ctx, "one", service.Request{})
 	var refusal *service.Refusal
 	require.ErrorAs(t, err, &refusal)
-	assert.Equal(t, service.Unknown, refusal.Kind)
+	assert.Equal(t, service.DefinitionInError, refusal.Kind)
+	assert.EqualError(t, err, `f.yaml:31:28: no query "q" [unknown_query]`)
+	all, _, err := s.History(ctx, service.Wanted{Most: 10})
+	require.NoError(t, err)
+	require.Len(t, all, 1, "it is on record")
+	assert.Equal(t, service.InError, all[0].State)
 }
 
 // Developers who publish at the same time: each sees all or nothing, and the
@@ -358,5 +363,7 @@ func (p *pausing) Begin() error {
 }
 
 func (p *pausing) Row([]record.Value) error { return nil }
+
+func (p *pausing) HandOn() error { return nil }
 
 func (p *pausing) End([]byte) error { return nil }

@@ -304,6 +304,7 @@ func explainMariaDB(err error, opening bool) error {
 
 func (*mariadb) catalog() catalog {
 	return catalog{
+		explain: "EXPLAIN", planned: plannedMariaDB,
 		tables: `SELECT table_name, IF(table_type = 'VIEW', 'view', 'table') FROM information_schema.tables WHERE table_schema = DATABASE() ORDER BY BINARY table_name`,
 		columns: `SELECT c.column_name, c.column_type, c.is_nullable = 'NO', c.collation_name IS NOT NULL, coalesce(c.collation_name = 'utf8mb4_nopad_bin', 0), CAST(coalesce(k.seq_in_index, 0) AS SIGNED)
 			FROM information_schema.columns c LEFT JOIN information_schema.statistics k

@@ -249,6 +249,7 @@ func explainPostgres(err error) error {
 func (*postgres) catalog() catalog {
 	const named = "to_regclass(quote_ident($1::text))"
 	return catalog{
+		explain: "EXPLAIN", planned: plannedPostgres,
 		tables: `SELECT relname::text, CASE relkind WHEN 'v' THEN 'view' WHEN 'm' THEN 'view' ELSE 'table' END FROM pg_class
 			WHERE relnamespace = current_schema()::regnamespace AND relkind IN ('r', 'p', 'v', 'm', 'f') AND NOT relispartition ORDER BY relname::text COLLATE "C"`,
 		columns: `SELECT a.attname::text, format_type(a.atttypid, a.atttypmod), a.attnotnull, a.atttypid IN ('text'::regtype, 'varchar'::regtype),

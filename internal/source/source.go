@@ -218,11 +218,25 @@ func (v View) One(ctx context.Context, s compile.Statement) (value record.Value,
 	return value, err
 }
 
+// Numbers runs a statement that returns one row of whole numbers.
+func (v View) Numbers(ctx context.Context, s compile.Statement) (all []int64, err error) {
+	err = v.Rows(ctx, s, func(row []record.Value) error {
+		for _, value := range row {
+			n, _ := value.Int()
+			all = append(all, n)
+		}
+		return nil
+	})
+	return all, err
+}
+
 // Count runs a statement that returns one number.
 func (v View) Count(ctx context.Context, s compile.Statement) (int64, error) {
-	value, err := v.One(ctx, s)
-	n, _ := value.Int()
-	return n, err
+	all, err := v.Numbers(ctx, s)
+	if err != nil {
+		return 0, err
+	}
+	return all[0], nil
 }
 
 // Kind tells why a source did not do what it was asked.

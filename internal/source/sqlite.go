@@ -170,6 +170,7 @@ func explainSQLite(err error) error {
 
 func (*sqlite) catalog() catalog {
 	return catalog{
+		explain: "EXPLAIN QUERY PLAN", planned: plannedSQLite,
 		tables:  `SELECT name, type FROM sqlite_master WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite!_%' ESCAPE '!' ORDER BY name`,
 		columns: `SELECT name, type, "notnull", 0, 0, pk FROM pragma_table_info(?) ORDER BY cid`,
 		indexes: `SELECT 'rowid', 1, max(name) FROM pragma_table_info(?1) WHERE pk > 0 HAVING count(*) = 1 AND max(upper(type)) = 'INTEGER'

@@ -17,6 +17,8 @@ type catalog struct {
 	columns string // name, type, and 0 or 1 for: never missing, of texts, compared by code point; place in the key, from 1
 	indexes string // name, 0 or 1 for unique, and column, in the order of the index
 	about   string // about how many records there are; %s stands for the table's name, quoted, where it is needed
+	explain string // what asks for the plan of a statement that follows
+	planned func(row []record.Value) planLine
 }
 
 // Table is what a database says of a table; its Columns are empty where there is none

@@ -57,7 +57,7 @@ func (s *Store) Published(ctx context.Context) ([]definition.Document, error) {
 
 func published(db *gorm.DB) ([]definition.Document, error) {
 	var docs []definition.Document
-	err := db.Raw(`SELECT d.kind, d.name, r.text, r.file, r.line
+	err := db.Raw(`SELECT d.kind, d.name, r.text, r.file, r.line, r.number AS revision
 		FROM definitions d JOIN revisions r ON r.id = d.current ORDER BY d.kind, d.name`).Scan(&docs).Error
 	return docs, err
 }

@@ -1,5 +1,5 @@
-// Package store keeps the service's own records, definitions with their
-// revisions and the service's settings, in an SQLite file through GORM.
+// Package store keeps the service's own records, definitions with their revisions,
+// receipts of runs and the service's settings, in an SQLite file through GORM.
 package store
 
 import (
@@ -13,6 +13,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
+	"sync/atomic"
 
 	"gorm.io/driver/sqlite"
 	"gorm.io/gorm"
@@ -25,6 +27,12 @@ var migrations embed.FS
 // Store is the service's own records. It is safe for concurrent use.
 type Store struct {
 	db *gorm.DB
+
+	lastReceipt atomic.Int64
+	writes      chan write
+	committed   chan struct{} // closed when the last write is done
+	closing     sync.RWMutex
+	closed      bool
 }
 
 // DSN is the data source name of a SQLite file that is written: write-ahead
@@ -45,16 +53,28 @@ func Open(path string) (*Store, error) {
 	if err != nil {
 		return nil, fmt.Errorf("open the service's records in %s: %w", path, err)
 	}
-	s := &Store{db: db}
+	s := &Store{db: db, writes: make(chan write, mostTogether), committed: make(chan struct{})}
+	go s.commits()
 	if err := s.migrate(); err != nil {
 		s.Close()
 		return nil, fmt.Errorf("bring the service's records in %s up to date: %w", path, err)
 	}
+	if err := s.interrupt(); err != nil {
+		s.Close()
+		return nil, fmt.Errorf("end the receipts in %s that were left open: %w", path, err)
+	}
 	return s, nil
 }
 
-// Close closes the file.
+// Close closes the file, once what waits is written.
 func (s *Store) Close() error {
+	s.closing.Lock()
+	if !s.closed {
+		s.closed = true
+		close(s.writes)
+	}
+	s.closing.Unlock()
+	<-s.committed
 	db, err := s.db.DB()
 	if err != nil {
 		return err

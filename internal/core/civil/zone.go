@@ -126,6 +126,18 @@ func DayHolding(seconds int64, zone *time.Location) Day {
 	return d
 }
 
+// ChangeDays are the days of a year that do not have 24 hours in the zone.
+func ChangeDays(year int, zone *time.Location) []Day {
+	var found []Day
+	first, last := MustDay(year, time.January, 1), MustDay(year, time.December, 31)
+	for d := first; d <= last; d++ {
+		if FirstInstant(d+1, zone)-FirstInstant(d, zone) != secondsPerDay {
+			found = append(found, d)
+		}
+	}
+	return found
+}
+
 // Wall is what clocks in the zone show at an instant, in seconds as if it were
 // UTC.
 func Wall(seconds int64, zone *time.Location) int64 {

@@ -134,6 +134,8 @@ type Bound struct {
 	Labels  []string       // what people read instead of Texts or Numbers, where there is any
 
 	IgnoreCase bool
+	// Asked is the prompt whose answer is in it, nil where it has none.
+	Asked *prompt.Prompt
 }
 
 // Dropped is a condition that does not run because its prompt was left
@@ -208,6 +210,7 @@ func (r *binder) condition(n *Node) *Bound {
 	case p == nil:
 		b.literal(operand.Texts, r.setting)
 	default:
+		b.Asked = p
 		if a := r.answers[p.Name]; a == nil || !a.Given || !b.answer(a, operand.Side) {
 			r.dropped = append(r.dropped, Dropped{Column: n.Column, Prompt: p})
 			return nil
@@ -324,6 +327,26 @@ func (b *Bound) Spans() []Span {
 	return spans
 }
 
+// Hull is the span from where the first of Spans begins to where the last one ends.
+func (b *Bound) Hull() Span {
+	spans := b.Spans()
+	hull := spans[0]
+	if len(spans) == 1 {
+		return hull
+	}
+	whole := b.Periods[0]
+	for _, p := range b.Periods[1:] {
+		if !p.First.IsValid() || whole.First.IsValid() && p.First < whole.First {
+			whole.First = p.First
+		}
+		if !p.Last.IsValid() || whole.Last.IsValid() && p.Last > whole.Last {
+			whole.Last = p.Last
+		}
+	}
+	next, _ := whole.Last.Next()
+	return b.Op.span(civil.StartOf(whole.First), civil.StartOf(next))
+}
+
 // span is what the operator makes of a run of time, given where it starts and
 // where its last day or moment ends.
 func (op Op) span(first, next civil.Edge) Span {
@@ -370,6 +393,25 @@ func (b *Bound) Excludes(missing *record.Column) bool {
 		return slices.ContainsFunc(b.Nodes, func(n *Bound) bool { return n.Logic == Condition && n.Op == Missing && n.Column == missing })
 	}
 	return !slices.ContainsFunc(b.Nodes, func(n *Bound) bool { return !excludes(n) })
+}
+
+// AllOf is criteria that hold where all of several do, any of which may be nil; nil
+// where all are.
+func AllOf(parts ...*Bound) *Bound {
+	var all Bound
+	for _, p := range parts {
+		if p != nil {
+			all.Nodes = append(all.Nodes, p)
+		}
+	}
+	switch len(all.Nodes) {
+	case 0:
+		return nil
+	case 1:
+		return all.Nodes[0]
+	}
+	all.Logic = All
+	return &all
 }
 
 // Both is criteria that hold where both of two do, either of which may be nil for none.

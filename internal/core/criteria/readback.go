@@ -100,6 +100,13 @@ func Say(what Subject, b *Bound, dropped []Dropped, order []Sort, clock Clock) R
 	return r
 }
 
+// SayCriteria renders criteria alone, as they stand in the sentence.
+func SayCriteria(b *Bound, clock Clock) ReadBack {
+	var r ReadBack
+	r.group(b, clock, true)
+	return r
+}
+
 func (r *ReadBack) group(b *Bound, clock Clock, top bool) {
 	if b.Logic == Condition {
 		r.condition(b, clock)

@@ -15,6 +15,7 @@ package definition
 import (
 	"cmp"
 	"slices"
+	"strings"
 	"time"
 
 	"pikegate/internal/core/criteria"
@@ -38,10 +39,11 @@ const (
 	KindFilter  Kind = "filter"
 	KindQuery   Kind = "query"
 	KindReport  Kind = "report"
+	KindProof   Kind = "proof"
 )
 
 // Kinds lists them in the order in which they build on each other.
-var Kinds = []Kind{KindSource, KindDataset, KindPeriod, KindPrompt, KindFilter, KindQuery, KindReport}
+var Kinds = []Kind{KindSource, KindDataset, KindPeriod, KindPrompt, KindFilter, KindQuery, KindReport, KindProof}
 
 // Ref names one definition.
 type Ref struct {
@@ -57,6 +59,8 @@ type Document struct {
 	Text string // the YAML, comments and all
 	File string // where it came from, for places
 	Line int    // the line of the file that the text starts on
+	// Revision is its number among those that are stored, 0 for one that is not.
+	Revision int
 }
 
 // Source is a database that holds business records.
@@ -219,12 +223,34 @@ type Catalog struct {
 	Filters  map[string]*Filter
 	Queries  map[string]*Query
 	Reports  map[string]*Report
+	Proofs   map[string]*Proof
 	Users    map[Ref][]Ref      // the definitions that build on each, directly
 	Warnings map[Ref]fault.List // findings that do not stop publishing
 }
 
 // Criteria are all the conditions that hold for the report, nil for none.
 func (r *Report) Criteria() *criteria.Node { return criteria.Both(r.Table.Criteria(), r.Where) }
+
+// Parts are the criteria that hold together for the report, any of which may be nil:
+// those of its dataset first, then those of its query and its own.
+func (r *Report) Parts() []*criteria.Node {
+	return []*criteria.Node{r.Table.Of.Where, r.Table.Where, r.Where}
+}
+
+// Alone is the query as a report that asks what it needs and says nothing of itself.
+func (q *Query) Alone() *Report {
+	r := &Report{Name: q.Name, Title: q.Name, Table: q}
+	for _, p := range q.Prompts {
+		if !p.IsAsked() {
+			r.Unasked = append(r.Unasked, p)
+			p = p.Base
+		}
+		if p != nil && !slices.Contains(r.Prompts, p) {
+			r.Prompts = append(r.Prompts, p)
+		}
+	}
+	return r
+}
 
 // Criteria are all the conditions that hold for the query, nil for none.
 func (q *Query) Criteria() *criteria.Node {
@@ -240,6 +266,23 @@ func (c *ChoiceList) Criteria() *criteria.Node { return criteria.Both(c.Of.Where
 // Answered lists the prompts that a run of the report has answers to.
 func (r *Report) Answered() []*prompt.Prompt { return slices.Concat(r.Prompts, r.Unasked) }
 
+// PartsOf lists the definitions that one is made of, itself first, what builds on others
+// before them.
+func (c *Catalog) PartsOf(ref Ref) []Ref {
+	parts := []Ref{ref}
+	for i := 0; i < len(parts); i++ {
+		for of, users := range c.Users {
+			if slices.Contains(users, parts[i]) && !slices.Contains(parts, of) {
+				parts = append(parts, of)
+			}
+		}
+	}
+	slices.SortFunc(parts[1:], func(a, b Ref) int {
+		return cmp.Or(slices.Index(Kinds, b.Kind)-slices.Index(Kinds, a.Kind), strings.Compare(a.Name, b.Name))
+	})
+	return parts
+}
+
 func newCatalog() *Catalog {
 	return &Catalog{
 		Sources:  map[string]*Source{},
@@ -250,6 +293,7 @@ func newCatalog() *Catalog {
 		Filters:  map[string]*Filter{},
 		Queries:  map[string]*Query{},
 		Reports:  map[string]*Report{},
+		Proofs:   map[string]*Proof{},
 		Users:    map[Ref][]Ref{},
 		Warnings: map[Ref]fault.List{},
 	}

@@ -194,7 +194,7 @@ func (l *linker) unused(r *Report, prompts *yaml.Node) {
 func (l *linker) needless() {
 	for ref, d := range l.refs {
 		what := ref.Kind
-		if l.used[ref] || what == KindReport || what == KindSource || what == KindPeriod || l.broken[ref] {
+		if l.used[ref] || what == KindReport || what == KindProof || what == KindSource || what == KindPeriod || l.broken[ref] {
 			continue
 		}
 		f := fault.New(NotUsed, "nothing uses the %s", ref).At(fault.Place{File: d.File, Line: d.Line, Column: 1})

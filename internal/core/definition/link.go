@@ -55,22 +55,22 @@ func Link(docs []Document, s phrase.Setting) (*Catalog, fault.List) {
 // does not fit all the same is left out, with everything that builds on it,
 // and its faults are returned; what is in the catalog is whole. Defaults and
 // limits are not tried again: a day that passes must not take a report away.
-func Load(docs []Document, s phrase.Setting) (*Catalog, fault.List) {
-	var all fault.List
+func Load(docs []Document, s phrase.Setting) (*Catalog, map[Ref]fault.List) {
+	all := map[Ref]fault.List{}
 	for {
 		l := linker{setting: s, loading: true}
 		l.link(docs)
 		if len(l.all) == 0 {
 			return l.catalog, all
 		}
-		all = append(all, l.all...)
+		maps.Copy(all, l.wrong)
 		docs = slices.DeleteFunc(slices.Clone(docs), func(d Document) bool { return l.broken[d.Ref] })
 	}
 }
 
 func (l *linker) link(docs []Document) {
 	l.catalog, l.refs, l.broken, l.state = newCatalog(), map[Ref]*Document{}, map[Ref]bool{}, map[Ref]state{}
-	l.used = map[Ref]bool{}
+	l.used, l.wrong = map[Ref]bool{}, map[Ref]fault.List{}
 	l.setting.Seasons = l.catalog.Seasons
 	if l.setting.Zone == nil {
 		l.setting.Zone = time.UTC
@@ -81,6 +81,7 @@ func (l *linker) link(docs []Document) {
 		d := &docs[i]
 		if first, taken := l.refs[d.Ref]; taken {
 			l.all, l.broken[d.Ref] = append(l.all, twice(d, first)), true
+			l.wrong[d.Ref] = fault.List{twice(d, first)}
 			continue
 		}
 		l.refs[d.Ref] = d
@@ -157,6 +158,7 @@ type linker struct {
 	setting phrase.Setting
 	refs    map[Ref]*Document
 	broken  map[Ref]bool
+	wrong   map[Ref]fault.List // what is wrong with each that is broken
 	state   map[Ref]state
 	places  map[*criteria.Node]*yaml.Node // of the document at hand
 	// tablesAt are where columns of the dataset at hand name their tables.
@@ -173,7 +175,9 @@ func (l *linker) document(d *Document) {
 		if len(l.warnings) > 0 && len(l.faults) == 0 { // what is wrong misleads about the rest
 			l.catalog.Warnings[d.Ref] = l.warnings
 		}
-		l.broken[d.Ref] = len(l.faults) > 0
+		if l.broken[d.Ref] = len(l.faults) > 0; len(l.faults) > 0 {
+			l.wrong[d.Ref] = l.faults
+		}
 	}()
 	m, ok := l.mapping(l.root)
 	if !ok {
@@ -196,6 +200,8 @@ func (l *linker) document(d *Document) {
 		l.catalog.Queries[d.Name] = l.query(d.Name, m)
 	case KindReport:
 		l.catalog.Reports[d.Name] = l.report(d.Name, m)
+	case KindProof:
+		l.catalog.Proofs[d.Name] = l.proof(d.Name, m)
 	}
 	l.finish(m)
 }

@@ -43,7 +43,7 @@ func Schema() []byte {
 type object = map[string]any
 
 // kindSchemas are the keys of each kind beside the format's version.
-var kindSchemas = map[Kind]object{KindSource: sourceSchema, KindDataset: datasetSchema, KindPeriod: periodSchema, KindPrompt: promptSchema(), KindFilter: filterSchema, KindQuery: querySchema, KindReport: reportSchema}
+var kindSchemas = map[Kind]object{KindSource: sourceSchema, KindDataset: datasetSchema, KindPeriod: periodSchema, KindPrompt: promptSchema(), KindFilter: filterSchema, KindQuery: querySchema, KindReport: reportSchema, KindProof: proofSchema}
 
 func text(description string) object { return object{"type": "string", "description": description} }
 
@@ -205,6 +205,22 @@ var reportSchema = object{"required": []string{"title", "sections"}, "properties
 		"table": object{"type": "object", "required": []string{"query"}, "additionalProperties": false, "properties": object{"query": name("The query that feeds it.")}},
 	}}, "One table."),
 }}
+
+var proofSchema = object{"required": []string{"as_of", "expect"}, "oneOf": []any{object{"required": []string{"report"}}, object{"required": []string{"query"}}}, "properties": object{
+	"proof": name("Answers with what must come back for them."), "report": name("The report that is proved."), "query": name("Or the query."),
+	"as_of": text("The day taken for today."),
+	"answers": object{"type": "object", "description": "Answers by prompt; an absent one takes its default, null leaves it open.", "additionalProperties": object{"oneOf": []any{
+		scalar(""), object{"type": "null"}, list(scalar(""), ""),
+		object{"type": "object", "additionalProperties": false, "properties": object{"start": scalar("First, included."), "end": scalar("Last, included.")}}}}},
+	"expect": object{"type": "object", "minProperties": 1, "additionalProperties": false, "description": "What must come back.", "properties": object{
+		"records": whole("How many records."), "with": list(keySchema, "Keys of records that must be there."), "without": list(keySchema, "Keys of records that must not be there."),
+		"totals":      object{"type": "object", "additionalProperties": object{"type": []string{"number", "string"}}, "description": "Sums of columns that are shown."},
+		"fingerprint": object{"type": "string", "pattern": "^[0-9a-f]{64}$", "description": "The fingerprint of the result."},
+	}},
+}}
+
+// keySchema is the key of a record: one value, or several in the order of the key.
+var keySchema = object{"oneOf": []any{scalar(""), list(scalar(""), "")}}
 
 // Key is one key of a kind of definition, as the schema has it.
 type Key struct {

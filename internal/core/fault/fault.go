@@ -109,6 +109,17 @@ func (l List) Error() string {
 	return strings.Join(lines, "\n")
 }
 
+// Errors are those that are no warnings.
+func (l List) Errors() List {
+	var wrong List
+	for _, f := range l {
+		if !f.Warning {
+			wrong = append(wrong, f)
+		}
+	}
+	return wrong
+}
+
 // Either joins texts as "a", "a or b", "a, b or c".
 func Either(texts []string) string { return join(texts, " or ") }
 

@@ -55,6 +55,17 @@ func Sides(start, end string) Entered {
 	return Entered{shape: sides, texts: []string{start, end}}
 }
 
+// String is the answer for people to read: "left open" for one that is so on purpose.
+func (e Entered) String() string {
+	switch e.shape {
+	case nothing:
+		return "left open"
+	case sides:
+		return strings.Join(e.texts, " to ")
+	}
+	return strings.Join(e.texts, ", ")
+}
+
 // IsAbsent reports whether no answer was given, not even an empty one.
 func (e Entered) IsAbsent() bool { return e.shape == absent }
 

@@ -121,6 +121,58 @@ func (c *Column) Moment(v Value) (day civil.Day, seconds int64, ok bool) {
 	return day, seconds, ok
 }
 
+// Micros is Moment in microseconds, with the fraction of a second that is stored.
+func (c *Column) Micros(v Value) (day civil.Day, micros int64, ok bool) {
+	day, seconds, ok := c.Moment(v)
+	if !ok || c.Type == Date {
+		return day, seconds * 1e6, ok
+	}
+	return day, seconds*1e6 + c.fraction(v), true
+}
+
+// fraction are the microseconds by which a value that can be read is after its second.
+func (c *Column) fraction(v Value) int64 {
+	units := map[Stored]int64{EpochSeconds: 1, EpochMillis: 1000}[c.Stored]
+	if units > 0 {
+		n, f, isWhole, _ := v.number()
+		if isWhole {
+			return (n - floor(n, units)*units) * (1e6 / units)
+		}
+		f /= float64(units)
+		return int64((f - math.Floor(f)) * 1e6)
+	}
+	text, _ := v.Chars()
+	pattern := c.Pattern
+	if c.Stored == Native {
+		pattern = ISOTime
+	}
+	if len(text) <= pattern.Width() || text[pattern.Width()] != '.' {
+		return 0
+	}
+	micros, unit := int64(0), int64(1e5)
+	for _, digit := range text[pattern.Width()+1:] {
+		if digit < '0' || digit > '9' {
+			break
+		}
+		micros += int64(digit-'0') * unit
+		unit /= 10
+	}
+	return micros
+}
+
+// Compared is the column as what its bounds are compared with is read: the column
+// itself, but for texts that do not sort by time and are turned into ISO form.
+func (c *Column) Compared() *Column {
+	if c.Stored != StoredText || c.Pattern.Sorts() {
+		return c
+	}
+	iso := *c
+	if iso.Pattern = ISODay; c.Pattern.HasTime() {
+		iso.Pattern = ISOTime
+	}
+	return &iso
+}
+
 // native reads what databases write for their own types: ISO 8601 with a blank
 // before the time, a fraction where there is one, and the offset of UTC after an
 // instant. What lies outside the years 1 to 9999 is unreadable.

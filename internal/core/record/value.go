@@ -73,6 +73,16 @@ func (v Value) number() (n int64, f float64, isWhole, ok bool) {
 	return 0, 0, false, false
 }
 
+// AsFloat is a number of any sort as a binary fraction, as near as that comes; false
+// for what is none.
+func (v Value) AsFloat() (float64, bool) {
+	n, f, isWhole, ok := v.number()
+	if isWhole {
+		f = float64(n)
+	}
+	return f, ok
+}
+
 // Append appends the value in plain form: digits, or the characters as they are;
 // nothing for a missing one.
 func (v Value) Append(b []byte) []byte {

@@ -1,0 +1,132 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"pikegate/internal/core/definition"
+	"pikegate/internal/service"
+)
+
+// receiptPath is where a receipt lies.
+func receiptPath(id int64) string { return fmt.Sprintf("%s/receipts/%d", Prefix, id) }
+
+func (r routes) registerReceipts(api huma.API) {
+	huma.Register(api, huma.Operation{OperationID: "list-receipts", Method: http.MethodGet, Path: Prefix + "/receipts",
+		Summary: "What was run, the latest first", Errors: []int{400, 422}}, r.history)
+	huma.Register(api, huma.Operation{OperationID: "show-receipt", Method: http.MethodGet, Path: Prefix + "/receipts/{receipt}",
+		Summary: "The record of a run", Errors: []int{400, 404}}, r.receipt)
+	asked := func(id, method, path, summary string) huma.Operation {
+		return huma.Operation{OperationID: id, Method: method, Path: Prefix + path, Summary: summary,
+			Errors: []int{400, 404, 413, 422, 502, 503, 504}, MaxBodyBytes: mostDefinitionBytes, BodyReadTimeout: readTime}
+	}
+	huma.Register(api, asked("run-again", http.MethodPost, "/receipts/{receipt}/again", "Run what a receipt tells of again, and compare"), r.again)
+	huma.Register(api, asked("explain-report", http.MethodPost, "/reports/{report}/explanation", "What a run would be, without running it"), r.explain)
+	huma.Register(api, asked("count-matches", http.MethodPost, "/reports/{report}/matches", "How many records a run would bring"), r.matches)
+	huma.Register(api, asked("show-strip", http.MethodGet, "/reports/{report}/prompts/{prompt}/strip", "How many records each month has, of the days that a prompt asks for"), r.strip)
+	huma.Register(api, asked("rehearse-report", http.MethodPost, "/reports/{report}/rehearsal", "What each phrase of a report means on telling days"), r.rehearse)
+	huma.Register(api, asked("compare-versions", http.MethodPost, "/reports/{report}/comparison", "Two versions of a report on the same answers, row by row"), r.compare)
+}
+
+// AgainRequest is a request to run something again.
+type AgainRequest struct {
+	AsOf string `json:"as_of,omitempty" maxLength:"1000" doc:"The day to take for today, by the definitions of now; absent to run it as it was."`
+}
+
+func (r routes) again(ctx context.Context, in *struct {
+	Receipt int64 `path:"receipt" minimum:"1" doc:"The number of the receipt."`
+	Body    AgainRequest
+}) (*body[service.Comparison], error) {
+	return answered[service.Comparison](ctx)(r.service.Again(ctx, in.Receipt, in.Body.AsOf))
+}
+
+// answered turns what a call of the service returned into a response.
+func answered[T any](ctx context.Context) func(*T, error) (*body[T], error) {
+	return func(result *T, err error) (*body[T], error) {
+		if err != nil {
+			return nil, problemOf(ctx, err)
+		}
+		return &body[T]{*result}, nil
+	}
+}
+
+func (r routes) explain(ctx context.Context, in *struct {
+	Report string `path:"report"`
+	Body   Asked
+}) (*body[service.Explanation], error) {
+	return answered[service.Explanation](ctx)(r.service.Explain(ctx, in.Report, in.Body.request()))
+}
+
+func (a Asked) request() service.Request { return service.Request{Answers: a.Answers, AsOf: a.AsOf} }
+
+func (r routes) matches(ctx context.Context, in *struct {
+	Report string `path:"report"`
+	Body   Asked
+}) (*body[service.Matches], error) {
+	return answered[service.Matches](ctx)(r.service.Matches(ctx, in.Report, in.Body.request()))
+}
+
+func (r routes) strip(ctx context.Context, in *struct {
+	Report string `path:"report"`
+	Prompt string `path:"prompt"`
+}) (*body[service.Strip], error) {
+	return answered[service.Strip](ctx)(r.service.Strip(ctx, in.Report, in.Prompt))
+}
+
+// RehearsalRequest is a request to work out what phrases mean.
+type RehearsalRequest struct {
+	Files []definition.File `json:"files,omitempty" doc:"Definitions to try beside those that are published, or in their place; nothing is stored."`
+	AsOf  []string          `json:"as_of,omitempty" maxItems:"100" doc:"The days to take for today; absent for telling ones."`
+}
+
+func (r routes) rehearse(ctx context.Context, in *struct {
+	Report string `path:"report"`
+	Body   RehearsalRequest
+}) (*body[service.Rehearsal], error) {
+	return answered[service.Rehearsal](ctx)(r.service.Rehearse(ctx, in.Report, service.Tried{Files: in.Body.Files, AsOf: in.Body.AsOf}))
+}
+
+// ComparisonRequest is a request to compare two versions of a report.
+type ComparisonRequest struct {
+	Asked
+	Before []definition.File `json:"before,omitempty" doc:"The definitions of the one version, in place of those that are published; absent for these."`
+	After  []definition.File `json:"after,omitempty" doc:"The definitions of the other version, likewise."`
+}
+
+func (r routes) compare(ctx context.Context, in *struct {
+	Report string `path:"report"`
+	Body   ComparisonRequest
+}) (*body[service.Comparison], error) {
+	return answered[service.Comparison](ctx)(r.service.Compare(ctx, in.Report,
+		service.Versions{Request: in.Body.request(), Before: in.Body.Before, After: in.Body.After}))
+}
+
+// ReceiptList is a page of receipts.
+type ReceiptList struct {
+	Receipts []service.Receipt `json:"receipts" doc:"The latest first."`
+	More     bool              `json:"more" doc:"Whether there are further ones."`
+}
+
+func (r routes) history(ctx context.Context, in *struct {
+	Report string `query:"report" maxLength:"200" doc:"Name of the report."`
+	Person string `query:"person" maxLength:"200" doc:"Who ran it."`
+	State  string `query:"state" enum:"running,rows,no_rows,refused,definition_in_error,source_failed,cut_by_time,cut_by_size,cancelled,interrupted,failed" doc:"How it ended."`
+	Day    string `query:"day" maxLength:"1000" doc:"The day on which it started, in any form that a day is read in."`
+	Before int64  `query:"before" minimum:"0" doc:"The number that the receipts are below, for the next page."`
+	Limit  int    `query:"limit" minimum:"1" maximum:"1000" default:"50" doc:"Most receipts."`
+}) (*body[ReceiptList], error) {
+	all, more, err := r.service.History(ctx, service.Wanted{Report: in.Report, Person: in.Person, State: service.State(in.State), Day: in.Day, Before: in.Before, Most: in.Limit})
+	if err != nil {
+		return nil, problemOf(ctx, err)
+	}
+	return &body[ReceiptList]{ReceiptList{Receipts: all, More: more}}, nil
+}
+
+func (r routes) receipt(ctx context.Context, in *struct {
+	Receipt int64 `path:"receipt" minimum:"1" doc:"Its number."`
+}) (*body[service.Receipt], error) {
+	return answered[service.Receipt](ctx)(r.service.Receipt(ctx, in.Receipt))
+}

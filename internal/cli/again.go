@@ -1,0 +1,83 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"pikegate/internal/api"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/service"
+)
+
+func newAgain() *cobra.Command {
+	var asOf, output string
+	c := &cobra.Command{
+		Use:   "again NUMBER",
+		Short: "Run what a receipt tells of again, and show what differs",
+		Long: `Run what a receipt tells of again, and show which records were gained, lost and
+changed. It runs as it was: the same answers, as-of day and revisions. With --as-of
+it runs as of that day, by the definitions of now.`,
+		Example: `  pikegate again 1042
+  pikegate again 1042 --as-of today`,
+		Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			client, err := newClient(c)
+			if err != nil {
+				return err
+			}
+			id, err := receiptNumber(args[0])
+			if err != nil {
+				return err
+			}
+			var found service.Comparison
+			if err := client.json(c.Context(), http.MethodPost, fmt.Sprintf("/receipts/%d/again", id), api.AgainRequest{AsOf: asOf}, &found); err != nil {
+				return err
+			}
+			return printed(c, output, found, func() { sayComparison(c.OutOrStdout(), &found) })
+		},
+	}
+	serverFlag(c)
+	c.Flags().StringVar(&asOf, "as-of", "", "the day to take for today")
+	c.Flags().StringVar(&output, "output", "text", "format: text or json")
+	return c
+}
+
+func sayComparison(w io.Writer, c *service.Comparison) {
+	for _, r := range []*service.Receipt{&c.Before, &c.After} {
+		fmt.Fprintf(w, "Receipt %d, %s, as of %s: %s. %s\n", r.ID, r.StartedAt.Format("2006-01-02 15:04:05 MST"), r.AsOf.Spelled(), recordsOf(r), r.ReadBack)
+	}
+	switch {
+	case c.Same:
+		fmt.Fprintln(w, "The same, row by row, in the same order.")
+		return
+	case c.NotByRows != "":
+		fmt.Fprintln(w, c.NotByRows)
+		return
+	}
+	for _, d := range []struct {
+		word string
+		rows *service.Differing
+	}{{"Gained", c.Gained}, {"Lost", c.Lost}, {"Changed", c.Altered}} {
+		fmt.Fprintf(w, "%s: %s%s\n", d.word, fault.Count(d.rows.Records, "record"), keysOf(c.Key, d.rows))
+	}
+}
+
+// keysOf names the records that differ, as far as they are told.
+func keysOf(labels []string, d *service.Differing) string {
+	if d.Records == 0 {
+		return ""
+	}
+	keys := make([]string, len(d.Keys))
+	for i, key := range d.Keys {
+		keys[i] = strings.Join(key, " / ")
+	}
+	text := fmt.Sprintf(": %s %s", strings.Join(labels, " / "), strings.Join(keys, ", "))
+	if d.Records > len(keys) {
+		text += " and more"
+	}
+	return text
+}

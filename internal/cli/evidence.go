@@ -1,0 +1,112 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"strings"
+
+	"github.com/mattn/go-runewidth"
+
+	"pikegate/internal/core/fault"
+	"pikegate/internal/service"
+)
+
+// recordsOf says how many records a run brought.
+func recordsOf(r *service.Receipt) string {
+	switch {
+	case r.Records == nil:
+		return fault.Count(r.Rows, "row") + " and maybe more"
+	case *r.Records == 0:
+		return "No records"
+	}
+	return fault.Count(int(*r.Records), "record")
+}
+
+// sayEvidence prints what shows that a result is right.
+func sayEvidence(w io.Writer, r *service.Receipt) {
+	e := r.Evidence
+	if e == nil {
+		return
+	}
+	sayEmpty(w, e.Empty)
+	if ends := e.Ends; ends != nil {
+		sayEnds(w, ends)
+	}
+	if p := e.Period; p != nil {
+		fmt.Fprintf(w, "Of all %d: %d before, %d inside, ", *e.All, p.Before, p.Inside)
+		if p.Between > 0 {
+			fmt.Fprintf(w, "%d between, ", p.Between)
+		}
+		fmt.Fprintf(w, "%d after, %d without a date, %d unreadable.\n", p.After, p.Missing, p.Unreadable)
+	}
+	saySieve(w, e)
+	if e.Changed {
+		fmt.Fprintln(w, "The data changed while they were counted; run it again.")
+	}
+	for _, missing := range e.NotComputed {
+		fmt.Fprintf(w, "Not computed: %s.\n", missing)
+	}
+	if e.UpTo != nil {
+		fmt.Fprintf(w, "The data reach to %s", e.UpTo.Spelled)
+		if e.Loaded != nil {
+			fmt.Fprintf(w, ", last loaded %s by %s", e.Loaded.At.Format("2006-01-02 15:04 MST"), e.Loaded.By)
+		}
+		fmt.Fprintln(w, ".")
+	}
+	if e.Fingerprint != "" {
+		fmt.Fprintf(w, "Fingerprint %s\n", e.Fingerprint)
+	}
+}
+
+func sayEnds(w io.Writer, ends *service.Ends) {
+	if ends.First != nil {
+		fmt.Fprintf(w, "First %s (%d that day), last %s (%d that day).", ends.First.Spelled, ends.First.Records, ends.Last.Spelled, ends.Last.Records)
+	}
+	var near []string
+	for _, left := range []*service.Dated{ends.Earlier, ends.Later} {
+		if left != nil {
+			near = append(near, left.Spelled)
+		}
+	}
+	switch {
+	case len(near) > 0 && ends.First != nil:
+		fmt.Fprintf(w, " Nearest left out: %s.\n", fault.Both(near))
+	case len(near) > 0:
+		fmt.Fprintf(w, "Nearest left out: %s.\n", fault.Both(near))
+	case ends.First != nil:
+		fmt.Fprintln(w)
+	}
+}
+
+// saySieve prints how many records each condition left.
+func saySieve(w io.Writer, e *service.Evidence) {
+	width := 0
+	for _, step := range e.Sieve {
+		width = max(width, runewidth.StringWidth(step.Says))
+	}
+	for _, step := range e.Sieve {
+		gap := strings.Repeat(" ", width-runewidth.StringWidth(step.Says))
+		fmt.Fprintf(w, "  %s%s  leaves %d\n", step.Says, gap, step.Left)
+	}
+}
+
+// sayEmpty prints why there are no records.
+func sayEmpty(w io.Writer, why *service.WhyEmpty) {
+	if why == nil {
+		return
+	}
+	fmt.Fprintln(w, why.Says)
+	for _, p := range why.Pairs {
+		fmt.Fprintf(w, "No record meets both: %s; %s.\n", p.One, p.Other)
+	}
+	for _, without := range why.Without {
+		fmt.Fprintf(w, "Without %s there would be %d.\n", without.Says, without.Records)
+	}
+	if n := why.Nearest; n != nil {
+		fmt.Fprintf(w, "The nearest that has some: %s, with %s", n.Spelled, fault.Count(int(n.Records), "record"))
+		if n.Prompt != "" {
+			fmt.Fprintf(w, "; --answer %q", n.Prompt+"="+n.Answer)
+		}
+		fmt.Fprintln(w, ".")
+	}
+}

@@ -1,0 +1,190 @@
+package compile
+
+import (
+	"slices"
+	"strconv"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/evidence"
+	"pikegate/internal/core/ownsql"
+	"pikegate/internal/core/record"
+)
+
+// Statements that count for evidence. They run on the query's dataset and look at no
+// more than its criteria; what is shown, the order and the limit play no part.
+
+// HasCriteriaInside reports whether the criteria stand within SQL of one's own, where
+// records are not yet what the dataset has: then they cannot be counted in one pass.
+func (c *Compiler) HasCriteriaInside() bool {
+	return slices.ContainsFunc(c.from.SQL, func(p ownsql.Piece) bool { return p.Name == ownsql.CriteriaName })
+}
+
+// Tally is the SELECT that counts all records in the groups of a plan: class, passed,
+// records, and the least and the greatest of the dated column as Compared reads them.
+// The query's criteria are those of the dataset itself.
+func (c *Compiler) Tally(q Query, p evidence.Plan) Statement {
+	w := c.writer(q)
+	w.WriteString("SELECT ")
+	w.class(p)
+	w.WriteString(", ")
+	w.passed(p.Steps)
+	w.WriteString(", count(*)")
+	if p.Dated != nil {
+		stored := w.column(p.Dated).stored
+		w.say(", min(", stored, "), max(", stored, ")")
+	}
+	w.where(q)
+	w.WriteString("\nGROUP BY 1, 2")
+	return Statement{SQL: w.String(), Args: w.args}
+}
+
+// ReadGroup reads a row of a Tally.
+func ReadGroup(row []record.Value, p evidence.Plan) evidence.Group {
+	class, _ := row[0].Int()
+	passed, _ := row[1].Int()
+	records, _ := row[2].Int()
+	g := evidence.Group{Class: evidence.Class(class), Passed: int(passed), Records: records}
+	if p.Dated != nil && g.Class != evidence.Missing && g.Class != evidence.Unreadable {
+		of := p.Dated.Compared()
+		_, first, ok := of.Moment(row[3])
+		_, last, also := of.Moment(row[4])
+		g.Span = evidence.Span{First: first, Last: last, Any: ok && also}
+	}
+	return g
+}
+
+// class writes the number of the class that a record is in.
+func (w *writer) class(p evidence.Plan) {
+	if p.Dated == nil {
+		w.WriteString(number(evidence.Inside))
+		return
+	}
+	column := w.column(p.Dated)
+	w.say("CASE WHEN ", column.missing, " THEN ", number(evidence.Missing))
+	if readable := column.readable[0][0]; readable != "" {
+		w.say(" WHEN (", readable, ")", isNotTrue, " THEN ", number(evidence.Unreadable))
+	} else {
+		w.say(" WHEN ", column.stored, " IS NULL THEN ", number(evidence.Unreadable))
+	}
+	when := func(operator string, edge civil.Edge, class evidence.Class) {
+		w.say(" WHEN ", column.stored, operator)
+		w.bind(p.Dated.Bound(edge, w.zone), column)
+		w.say(" THEN ", number(class))
+	}
+	last := evidence.Inside
+	if p.Period != nil {
+		span := p.Period.Hull()
+		if span.From.IsSet() {
+			when(" < ", span.From, evidence.Before)
+		}
+		if span.Until.IsSet() {
+			when(" >= ", span.Until, evidence.After)
+		}
+		if span.Empty {
+			last = evidence.Before // there is no day after the last
+		}
+		if len(p.Period.Periods) > 1 {
+			w.WriteString(" WHEN ")
+			w.spans(p.Period, column)
+			w.say(" THEN ", number(evidence.Inside))
+			last = evidence.Between
+		}
+	}
+	w.say(" ELSE ", number(last), " END")
+}
+
+// passed writes how many of the conditions a record passes before it fails one.
+func (w *writer) passed(steps []*criteria.Bound) {
+	if len(steps) == 0 {
+		w.WriteString("0")
+		return
+	}
+	w.WriteString("CASE")
+	for i, step := range steps {
+		w.WriteString(" WHEN (")
+		w.node(step, false)
+		w.say(")", isNotTrue, " THEN ", strconv.Itoa(i))
+	}
+	w.say(" ELSE ", strconv.Itoa(len(steps)), " END")
+}
+
+func number(c evidence.Class) string { return strconv.Itoa(int(c)) }
+
+// Among is the SELECT that counts the records of a query, and how many of them pass
+// each of some further criteria, nil for all.
+func (c *Compiler) Among(q Query, further ...*criteria.Bound) Statement {
+	w := c.writer(q)
+	w.WriteString("SELECT count(*)")
+	for _, f := range further {
+		if f == nil {
+			w.WriteString(", count(*)")
+			continue
+		}
+		w.WriteString(", count(CASE WHEN ")
+		w.node(f, false)
+		w.WriteString(" THEN 1 END)")
+	}
+	w.where(q)
+	return Statement{SQL: w.String(), Args: w.args}
+}
+
+// MostPassedBy is how many conditions Passed takes at most.
+const MostPassedBy = 30
+
+// PassedBy is the SELECT that counts the records of a query by which of some
+// conditions they pass: a number whose n-th bit says so of the n-th, and a count.
+func (c *Compiler) PassedBy(q Query, conditions []*criteria.Bound) Statement {
+	w := c.writer(q)
+	w.WriteString("SELECT 0")
+	for i, f := range conditions {
+		w.WriteString(" + CASE WHEN ")
+		w.node(f, false)
+		w.say(" THEN ", strconv.Itoa(1<<i), " ELSE 0 END")
+	}
+	w.WriteString(", count(*)")
+	w.where(q)
+	w.WriteString("\nGROUP BY 1")
+	return Statement{SQL: w.String(), Args: w.args}
+}
+
+// ByUnit is the SELECT that counts the records of a query by runs of days that follow
+// each other: the number of the run, from 0, and a count. Each run starts on one of
+// the days and ends before the next; the last one ends with the last of the days.
+func (c *Compiler) ByUnit(q Query, of *record.Column, days []civil.Day) Statement {
+	w := c.writer(q)
+	column := w.column(of)
+	bound := func(d civil.Day) { w.bind(of.Bound(civil.StartOf(d), w.zone), column) }
+	w.WriteString("SELECT ")
+	w.unit(column, days[1:len(days)-1], 0, bound)
+	w.WriteString(", count(*)")
+	joint := "\nWHERE "
+	if w.where(q) {
+		joint = "\n  AND "
+	}
+	w.say(joint, column.stored, " >= ")
+	bound(days[0])
+	w.say(" AND ", column.stored, " < ")
+	bound(days[len(days)-1])
+	if readable := column.readable[1][1]; readable != "" {
+		w.say(" AND ", readable)
+	}
+	w.WriteString("\nGROUP BY 1")
+	return Statement{SQL: w.String(), Args: w.args}
+}
+
+// unit writes the number of the run that a record is in, found by halves.
+func (w *writer) unit(column *columnSQL, starts []civil.Day, first int, bound func(civil.Day)) {
+	if len(starts) == 0 {
+		w.WriteString(strconv.Itoa(first))
+		return
+	}
+	half := len(starts) / 2
+	w.say("CASE WHEN ", column.stored, " < ")
+	bound(starts[half])
+	w.WriteString(" THEN ")
+	w.unit(column, starts[:half], first, bound)
+	w.WriteString(" ELSE ")
+	w.unit(column, starts[half+1:], first+half+1, bound)
+	w.WriteString(" END")
+}

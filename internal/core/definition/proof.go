@@ -1,0 +1,211 @@
+package definition
+
+import (
+	"maps"
+	"regexp"
+	"slices"
+
+	"github.com/shopspring/decimal"
+	"go.yaml.in/yaml/v3"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/record"
+)
+
+// UnknownReport is the code of a report that is not defined.
+const UnknownReport = "unknown_report"
+
+// ProofFailed is the code of a proof whose answers bring something else than it says.
+const ProofFailed = "proof_failed"
+
+// Proof is answers with what must come back for them.
+type Proof struct {
+	Name    string
+	Report  *Report // of a query: the query alone
+	AsOf    civil.Day
+	Answers map[string]prompt.Entered
+
+	Records     *int64
+	With        [][]string // keys of records that must be there
+	Without     [][]string // and of those that must not
+	Totals      map[*record.Column]decimal.Decimal
+	Fingerprint string
+	// Places are where each of what is expected stands, by its key.
+	Places map[string]fault.Place
+}
+
+var fingerprintForm = regexp.MustCompile(`^[0-9a-f]{64}$`)
+
+func (l *linker) proof(name string, m *mapping) *Proof {
+	p := &Proof{Name: name, Answers: map[string]prompt.Entered{}, Totals: map[*record.Column]decimal.Decimal{}, Places: map[string]fault.Place{}}
+	report, query := m.take("report"), m.take("query")
+	switch {
+	case (report == nil) == (query == nil):
+		l.fault(m.node, MissingKey, "say what is proved: report or query, one of them")
+	case report != nil:
+		p.Report = named(l, report, UnknownReport, "report", l.catalog.Reports)
+	default:
+		if q := named(l, query, UnknownQuery, "query", l.catalog.Queries); q != nil {
+			p.Report = l.alone(q)
+		}
+	}
+	if n := l.need(m, "as_of"); n != nil {
+		var ok bool
+		if p.AsOf, ok = civil.ParseDay(l.text(n)); !ok {
+			l.fault(n, WrongValue, "a day such as 2026-03-31 is wanted here, and this is %q", fault.Shorten(n.Value))
+		}
+	}
+	if n := m.take("answers"); n != nil {
+		if am, ok := l.mapping(n); ok {
+			l.answers(p, am)
+		}
+	}
+	if n := l.need(m, "expect"); n != nil {
+		if em, ok := l.mapping(n); ok {
+			l.expected(p, em)
+		}
+	}
+	return p
+}
+
+// alone is a query as a report of its own, with what the lists of choices of its
+// prompts need to know.
+func (l *linker) alone(q *Query) *Report {
+	r := q.Alone()
+	r.Lists = map[*prompt.Prompt]*ChoiceList{}
+	for i := 0; i < len(r.Prompts); i++ {
+		list := l.catalog.Lists[r.Prompts[i]]
+		if list == nil {
+			continue
+		}
+		r.Lists[r.Prompts[i]] = list
+		for _, p := range list.Prompts {
+			if p.IsAsked() && !slices.Contains(r.Prompts, p) {
+				r.Prompts = append(r.Prompts, p)
+			}
+		}
+	}
+	return r
+}
+
+func (l *linker) answers(p *Proof, m *mapping) {
+	var names []string
+	if p.Report != nil {
+		for _, asked := range p.Report.Prompts {
+			names = append(names, asked.Name)
+		}
+	}
+	for _, pair := range m.pairs {
+		name := pair.key.Value
+		m.take(name)
+		if p.Report != nil && !slices.Contains(names, name) {
+			f := l.fault(pair.key, UnknownPrompt, "%q asks no prompt %q", p.Report.Name, fault.Shorten(name))
+			if near := fault.Near(name, names); near != "" {
+				f.Suggest(near)
+			}
+			continue
+		}
+		p.Answers[name] = l.answer(pair.value)
+	}
+}
+
+// answer reads an answer: one value, a list of them, the two ends of a period or
+// range, or null for one left open on purpose.
+func (l *linker) answer(n *yaml.Node) prompt.Entered {
+	switch {
+	case n.Kind == yaml.MappingNode:
+		m, _ := l.mapping(n)
+		e := prompt.Sides(l.text(m.take("start")), l.text(m.take("end")))
+		l.finish(m)
+		return e
+	case n.Tag == "!!null":
+		return prompt.OneText("")
+	}
+	return l.entered(n)
+}
+
+func (l *linker) expected(p *Proof, m *mapping) {
+	take := func(key string) *yaml.Node {
+		n := m.take(key)
+		if n != nil {
+			p.Places[key] = l.place(n)
+		}
+		return n
+	}
+	if n := take("records"); n != nil {
+		records := int64(l.whole(n, 0))
+		p.Records = &records
+	}
+	p.With, p.Without = l.keys(p, take("with")), l.keys(p, take("without"))
+	if n := take("totals"); n != nil {
+		l.totals(p, n)
+	}
+	if n := take("fingerprint"); n != nil {
+		if p.Fingerprint = l.text(n); !fingerprintForm.MatchString(p.Fingerprint) {
+			l.fault(n, WrongValue, "a fingerprint is 64 digits, 0 to 9 and a to f; this is %q", fault.Shorten(p.Fingerprint))
+		}
+	}
+	l.finish(m)
+	if len(p.Places) == 0 {
+		l.fault(m.node, EmptyGroup, "say what must come back; one of %s at least", fault.Either(m.known))
+	}
+}
+
+// keys reads a list of keys: one value each, or a list of values where the key has
+// several columns.
+func (l *linker) keys(p *Proof, n *yaml.Node) [][]string {
+	if n == nil {
+		return nil
+	}
+	if n.Kind != yaml.SequenceNode {
+		l.wrongType(n, "a list of keys")
+		return nil
+	}
+	width := 1
+	if p.Report != nil && p.Report.Table != nil && p.Report.Table.Of != nil {
+		width = len(p.Report.Table.Of.Key)
+	}
+	all := make([][]string, len(n.Content))
+	for i, item := range n.Content {
+		if all[i] = []string{item.Value}; item.Kind == yaml.SequenceNode {
+			all[i] = l.texts(item)
+		}
+		if len(all[i]) != width {
+			l.fault(item, CountMismatch, "a key here has %s, and this one %d", fault.Count(width, "value"), len(all[i]))
+		}
+	}
+	return all
+}
+
+// totals reads the sums of columns that are shown.
+func (l *linker) totals(p *Proof, n *yaml.Node) {
+	m, ok := l.mapping(n)
+	if !ok {
+		return
+	}
+	for _, pair := range m.pairs {
+		m.take(pair.key.Value)
+		total := l.decimal(pair.value)
+		if p.Report == nil || p.Report.Table == nil || total == nil {
+			continue
+		}
+		shown := map[string]*record.Column{}
+		for _, c := range p.Report.Table.Show {
+			shown[c.Name] = c
+		}
+		c := shown[pair.key.Value]
+		switch {
+		case c == nil:
+			f := l.fault(pair.key, UnknownColumn, "%q shows no column %q", p.Report.Name, fault.Shorten(pair.key.Value))
+			if near := fault.Near(pair.key.Value, slices.Sorted(maps.Keys(shown))); near != "" {
+				f.Suggest(near)
+			}
+		case c.Type != record.Integer && c.Type != record.Decimal:
+			l.fault(pair.key, TypeMismatch, "only integers and decimals have a total; the column %q is of type %s", c.Name, c.Type)
+		default:
+			p.Totals[c] = *total
+		}
+	}
+}

@@ -1,0 +1,143 @@
+package evidence
+
+import (
+	"crypto/sha256"
+	"encoding/binary"
+	"encoding/hex"
+	"hash"
+	"math"
+	"strings"
+
+	"github.com/shopspring/decimal"
+
+	"pikegate/internal/core/record"
+)
+
+// The tags of values in a fingerprint's bytes.
+const (
+	tagColumn   = 'c' // a column's name, UTF-8
+	tagMissing  = 'm' // nothing
+	tagText     = 't' // UTF-8
+	tagExact    = 'n' // an integer or decimal in digits: no exponent, no zeros that say nothing
+	tagFloat    = 'f' // IEEE 754, 8 bytes
+	tagTruth    = 'y' // one byte, 1 or 0
+	tagDay      = 'd' // yyyy-MM-dd
+	tagDatetime = 'l' // microseconds since 1970-01-01T00:00:00 by the local clock, 8 bytes
+	tagInstant  = 'i' // microseconds since 1970-01-01T00:00:00Z, 8 bytes
+	tagOther    = 'u' // a value that does not fit its column, as it is stored, UTF-8
+)
+
+// Fingerprint hashes an ordered result: SHA-256 over the names of the columns, then
+// the values of each record in order. Each name and value is a tag of one byte, the
+// length of what follows in four bytes, and that; numbers of several bytes have the
+// highest first. docs/reference/fingerprint.md has the rules and test vectors.
+type Fingerprint struct {
+	columns []*record.Column
+	hash    hash.Hash
+	row     []byte
+}
+
+// NewFingerprint begins the fingerprint of a result with these columns.
+func NewFingerprint(columns []*record.Column) *Fingerprint {
+	f := &Fingerprint{columns: columns, hash: sha256.New()}
+	for _, c := range columns {
+		f.row = appendTagged(f.row, tagColumn, c.Name)
+	}
+	f.hash.Write(f.row)
+	return f
+}
+
+// Add adds the next record, whose first values are those of the columns. The bytes are
+// those that stand for it, valid until the next one.
+func (f *Fingerprint) Add(row []record.Value) []byte {
+	f.row = f.row[:0]
+	for i, c := range f.columns {
+		f.row = AppendValue(f.row, c, row[i])
+	}
+	f.hash.Write(f.row)
+	return f.row
+}
+
+// Sum is the fingerprint: 64 hexadecimal digits.
+func (f *Fingerprint) Sum() string { return hex.EncodeToString(f.hash.Sum(nil)) }
+
+func appendTagged[T string | []byte](b []byte, tag byte, value T) []byte {
+	b = binary.BigEndian.AppendUint32(append(b, tag), uint32(len(value)))
+	return append(b, value...)
+}
+
+func appendEight(b []byte, tag byte, bits uint64) []byte {
+	return binary.BigEndian.AppendUint64(append(b, tag, 0, 0, 0, 8), bits)
+}
+
+// AppendValue appends the bytes that stand for a value of a column in a fingerprint.
+func AppendValue(b []byte, c *record.Column, v record.Value) []byte {
+	text, isText := v.Chars()
+	switch {
+	case v.IsMissing(), isText && text == "" && c.EmptyMissing:
+		return appendTagged(b, tagMissing, "")
+	case c.Type.IsDated():
+		day, micros, ok := c.Micros(v)
+		switch {
+		case !ok:
+		case c.Type == record.Date:
+			return day.AppendISO(append(b, tagDay, 0, 0, 0, byte(len("2006-01-02"))))
+		case c.Type == record.Datetime:
+			return appendEight(b, tagDatetime, uint64(micros))
+		default:
+			return appendEight(b, tagInstant, uint64(micros))
+		}
+	case c.Type == record.YesNo:
+		if n, ok := v.Int(); ok && (n == 0 || n == 1) {
+			return append(b, tagTruth, 0, 0, 0, 1, byte(n))
+		}
+	case c.Type == record.Number:
+		if f, ok := v.AsFloat(); ok {
+			if f == 0 {
+				f = 0 // and no sign
+			}
+			if math.IsNaN(f) {
+				f = math.NaN()
+			}
+			return appendEight(b, tagFloat, math.Float64bits(f))
+		}
+	case c.Type.IsNumeric():
+		if exact, ok := exact(c, v); ok {
+			return appendTagged(b, tagExact, exact)
+		}
+	case isText:
+		return appendTagged(b, tagText, text)
+	}
+	return appendTagged(b, tagOther, v.String())
+}
+
+// exact is a number in digits without zeros that say nothing.
+func exact(c *record.Column, v record.Value) (string, bool) {
+	if n, ok := v.Int(); ok {
+		return record.Whole(n).String(), true
+	}
+	var d decimal.Decimal
+	if f, ok := v.Float(); ok {
+		if math.IsNaN(f) || math.IsInf(f, 0) {
+			return "", false
+		}
+		d = decimal.NewFromFloat(f).Round(int32(c.Scale)) // as it is shown: the fraction is only near to the decimal
+	} else {
+		text, ok := v.Digits()
+		if !ok {
+			return "", false
+		}
+		var err error
+		if d, err = decimal.NewFromString(text); err != nil {
+			return "", false
+		}
+	}
+	text := d.String()
+	if strings.Contains(text, ".") {
+		text = strings.TrimRight(strings.TrimRight(text, "0"), ".")
+	}
+	if text == "-0" {
+		text = "0"
+	}
+	return text, true
+}

@@ -1,0 +1,120 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"maps"
+	"slices"
+	"strings"
+
+	"github.com/shopspring/decimal"
+
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/core/record"
+)
+
+// proved runs the proofs of a catalog that build on any of some definitions, or are
+// among them, and finds those that bring something else than they say.
+func (s *Service) proved(ctx context.Context, catalog *definition.Catalog, of []definition.Document) fault.List {
+	var found fault.List
+	for _, name := range slices.Sorted(maps.Keys(catalog.Proofs)) {
+		parts := catalog.PartsOf(definition.Ref{Kind: definition.KindProof, Name: name})
+		if slices.ContainsFunc(of, func(d definition.Document) bool { return slices.Contains(parts, d.Ref) }) {
+			found = append(found, s.prove(ctx, catalog, catalog.Proofs[name])...)
+		}
+	}
+	return found
+}
+
+// prove runs a proof. Its run is not on record.
+func (s *Service) prove(ctx context.Context, catalog *definition.Catalog, p *definition.Proof) fault.List {
+	var found fault.List
+	fail := func(key, format string, args ...any) {
+		found = append(found, fault.New(definition.ProofFailed, format, args...).At(p.Places[key]))
+	}
+	unproved := func(err error) fault.List {
+		first := slices.Sorted(maps.Keys(p.Places))[0]
+		return fault.List{fault.New(definition.ProofFailed, "the proof %q could not be run: %s", p.Name, err).At(p.Places[first])}
+	}
+	r := s.newRun(ctx, p.Report, Request{Answers: p.Answers, AsOf: p.AsOf.String(), Evidence: true, with: catalog})
+	if err := r.prepare(ctx); err != nil {
+		var refusal *Refusal
+		if errors.As(err, &refusal) {
+			err = errors.New(refusal.Faults[0].Sentence())
+		}
+		return unproved(err)
+	}
+	totals := &totals{of: p.Report.Table.Show}
+	got, err := r.read(ctx, totals)
+	if err != nil {
+		return unproved(err)
+	}
+	if p.Records != nil && int64(r.receipt.Rows) != *p.Records {
+		fail("records", "the records that must come back are %d, and %d came", *p.Records, r.receipt.Rows)
+	}
+	if got.marks.many && len(p.With)+len(p.Without) > 0 {
+		return unproved(errors.New("more rows came back than keys are kept of"))
+	}
+	for _, key := range p.With {
+		if !slices.Contains(got.marks.keys, keyText(key)) {
+			fail("with", "the record %s must be there, and is not", strings.Join(key, ", "))
+		}
+	}
+	for _, key := range p.Without {
+		if slices.Contains(got.marks.keys, keyText(key)) {
+			fail("without", "the record %s must not be there, and is", strings.Join(key, ", "))
+		}
+	}
+	for i, c := range totals.of {
+		if want, ok := p.Totals[c]; ok && !want.Equal(totals.sum(i)) {
+			fail("totals", "%s must come to %s, and comes to %s", c.Name, want, totals.sum(i))
+		}
+	}
+	if is := r.receipt.Evidence.Fingerprint; p.Fingerprint != "" && is != p.Fingerprint {
+		fail("fingerprint", "the fingerprint must be %s, and is %s", p.Fingerprint, is)
+	}
+	return found
+}
+
+// keyText is a key as marks have it.
+func keyText(values []string) string {
+	text := []byte{'['}
+	for i, value := range values {
+		if i > 0 {
+			text = append(text, ',')
+		}
+		text = record.AppendJSON(text, value)
+	}
+	return string(append(text, ']'))
+}
+
+// totals adds up the columns of rows that are not sent anywhere.
+type totals struct {
+	nowhere
+	of   []*record.Column
+	sums []decimal.Decimal
+}
+
+func (t *totals) Row(row []record.Value) error {
+	if t.sums == nil {
+		t.sums = make([]decimal.Decimal, len(t.of))
+	}
+	for i, c := range t.of {
+		if c.Type != record.Integer && c.Type != record.Decimal {
+			continue
+		}
+		if n, err := decimal.NewFromString(row[i].String()); err == nil {
+			t.sums[i] = t.sums[i].Add(n)
+		}
+	}
+	return nil
+}
+
+// sum is the total of the i-th column, 0 where there were no rows.
+func (t *totals) sum(i int) decimal.Decimal {
+	if t.sums == nil {
+		return decimal.Zero
+	}
+	return t.sums[i].Round(int32(t.of[i].Scale))
+}

@@ -1,0 +1,313 @@
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"time"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/compile"
+	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/source"
+	"pikegate/internal/store"
+)
+
+// State tells how a run ended.
+type State string
+
+const (
+	Running         State = store.Running
+	Rows            State = "rows"
+	NoRows          State = "no_rows"
+	Refused         State = "refused"
+	InError         State = "definition_in_error"
+	SourceNotReady  State = "source_failed"
+	CutByTime       State = "cut_by_time"
+	CutBySize       State = "cut_by_size"
+	Cancelled       State = "cancelled"
+	Interrupted     State = store.Interrupted
+	FailedByService State = "failed"
+)
+
+// States lists them, each with its words.
+var States = []struct {
+	State State
+	Says  string
+}{
+	{Running, "It is running."},
+	{Rows, "Records came back."},
+	{NoRows, "No record matches. The run went well."},
+	{Refused, "An answer was refused; nothing was run."},
+	{InError, "The report's definition is in error; nothing was run."},
+	{SourceNotReady, "The source did not answer, or not with what was asked; there is no result."},
+	{CutByTime, "It took longer than it may and was cut; what was sent is not the whole result."},
+	{CutBySize, "The result has more rows than its source allows and was cut; what was sent is not the whole."},
+	{Cancelled, "Whoever asked went away before all was sent."},
+	{Interrupted, "The service ended in the middle of it; what was sent may not be the whole result."},
+	{FailedByService, "The service failed; its log has the cause. There is no result."},
+}
+
+// Says is the state in words.
+func (s State) Says() string {
+	for _, known := range States {
+		if known.State == s {
+			return known.Says
+		}
+	}
+	return string(s)
+}
+
+// Receipt is the record of a run.
+type Receipt struct {
+	ID        int64                     `json:"id" doc:"Its number; 0 for a run that is not on record."`
+	Report    string                    `json:"report" doc:"Name of the report."`
+	Title     string                    `json:"title" doc:"Its title."`
+	Revisions []Revised                 `json:"revisions,omitempty" doc:"The definitions that it was made of, each with its revision."`
+	Again     int64                     `json:"again,omitempty" doc:"The receipt that this run repeats."`
+	Person    string                    `json:"person" doc:"Who ran it."`
+	Role      string                    `json:"role" doc:"What they may do."`
+	AsOf      civil.Day                 `json:"as_of" doc:"The day taken for today."`
+	Zone      string                    `json:"zone" doc:"IANA zone that days were taken in."`
+	Clock     string                    `json:"clock" doc:"What people call that zone's time."`
+	ZoneRules string                    `json:"zone_rules" doc:"Release of the IANA time zone data that was used."`
+	Entered   map[string]prompt.Entered `json:"entered,omitempty" doc:"The answers as they were given, by prompt."`
+	Limit     int                       `json:"limit,omitempty" doc:"Most rows that were asked for; absent for all."`
+	Skip      int                       `json:"skip,omitempty" doc:"Rows that were left out first."`
+	Answers   []Understood              `json:"answers,omitempty" doc:"The answers, as entered and as understood."`
+	ReadBack  string                    `json:"read_back" doc:"What ran, in a sentence."`
+	Pieces    []criteria.Piece          `json:"read_back_pieces,omitempty" doc:"The same sentence with its values set off."`
+	SQL       string                    `json:"sql,omitempty" doc:"The statement that the source was sent."`
+	Values    []string                  `json:"values,omitempty" doc:"The values bound to it, in order."`
+	State     State                     `json:"state" enum:"running,rows,no_rows,refused,definition_in_error,source_failed,cut_by_time,cut_by_size,cancelled,interrupted,failed" doc:"How the run ended."`
+	Says      string                    `json:"says" doc:"The state in words."`
+	Problem   string                    `json:"problem,omitempty" doc:"Why there is no whole result."`
+	Faults    []fault.Fault             `json:"errors,omitempty" doc:"Each thing to mend."`
+	Rows      int                       `json:"rows" doc:"How many rows this result holds; of one that is not whole, how many were read."`
+	Records   *int64                    `json:"records,omitempty" doc:"How many records match in all; absent where that was not asked for and is not known from the rows."`
+	Evidence  *Evidence                 `json:"evidence,omitempty" doc:"What shows that the result is right; absent where it was not asked for."`
+	StartedAt time.Time                 `json:"started_at" doc:"When the run started."`
+	TookMS    float64                   `json:"took_ms" doc:"How long it took, in milliseconds."`
+	Time      Spent                     `json:"time" doc:"Where the time went."`
+}
+
+// Spent is where the time of a run went, in milliseconds. What is read while rows are
+// being sent counts as database.
+type Spent struct {
+	Checking float64 `json:"checking_ms" doc:"Reading the answers and holding them to the limits and the data."`
+	Waiting  float64 `json:"waiting_ms" doc:"For a turn at the source."`
+	Database float64 `json:"database_ms" doc:"Reading the records."`
+	Sending  float64 `json:"sending_ms" doc:"Handing them to whoever asked."`
+	Counting float64 `json:"counting_ms" doc:"The evidence."`
+}
+
+// Revised is one revision of a definition.
+type Revised struct {
+	Kind     definition.Kind `json:"kind" doc:"What it defines."`
+	Name     string          `json:"name" doc:"Its name."`
+	Revision int             `json:"revision" doc:"The number of the revision."`
+}
+
+func milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
+
+// statement keeps what the source is sent.
+func (r *Receipt) statement(s compile.Statement) {
+	r.SQL = s.SQL
+	for _, v := range s.Args {
+		r.Values = append(r.Values, fmt.Sprint(v))
+	}
+}
+
+// RunError is why a run has no result, with the receipt that tells of it.
+type RunError struct {
+	Receipt int64
+	Err     error
+}
+
+func (e *RunError) Error() string { return e.Err.Error() }
+
+func (e *RunError) Unwrap() error { return e.Err }
+
+// stateOf is the state of a run that ended with an error.
+func stateOf(err error) State {
+	var refusal *Refusal
+	var failed *SourceError
+	var own *source.Error
+	switch {
+	case errors.As(err, &refusal) && refusal.Kind == DefinitionInError:
+		return InError
+	case errors.As(err, &refusal):
+		return Refused
+	case errors.Is(err, ErrTime), errors.As(err, &own) && own.Kind == source.TooLong:
+		return CutByTime
+	case errors.Is(err, ErrSize):
+		return CutBySize
+	case errors.Is(err, context.Canceled), errors.Is(err, ErrGone):
+		return Cancelled
+	case errors.As(err, &failed):
+		return SourceNotReady
+	}
+	return FailedByService
+}
+
+// ended puts on record that a run has no whole result, and why.
+func (r *Run) ended(ctx context.Context, err error) error {
+	r.receipt.State, r.receipt.Problem = stateOf(err), err.Error()
+	var refusal *Refusal
+	if errors.As(err, &refusal) {
+		for _, f := range refusal.Faults {
+			r.receipt.Faults = append(r.receipt.Faults, *f)
+		}
+	}
+	if r.receipt.ID == 0 {
+		return err
+	}
+	if _, unkept := r.finished(nil); unkept != nil {
+		slog.ErrorContext(ctx, "a receipt could not be kept", "receipt", r.receipt.ID, "state", r.receipt.State, "error", unkept)
+	}
+	return &RunError{Receipt: r.receipt.ID, Err: err}
+}
+
+// finished puts the end of the run on record, and returns the receipt.
+func (r *Run) finished(got *reading) ([]byte, error) {
+	t := &r.receipt.Time
+	t.Checking, t.Sending = milliseconds(r.check), milliseconds(r.sent.took)
+	r.receipt.TookMS = t.Checking + t.Waiting + t.Database + t.Sending + t.Counting
+	r.receipt.Says = r.receipt.State.Says()
+	text, err := json.Marshal(r.receipt)
+	if err != nil {
+		return nil, err
+	}
+	if r.receipt.ID == 0 {
+		return text, nil
+	}
+	var kept []byte
+	if got != nil && got.marks != nil {
+		kept = got.marks.packed()
+	}
+	return text, r.service.store.Keep(r.receipt.row(text, kept))
+}
+
+// keep puts on record that the run is about to start.
+func (r *Run) keep() error {
+	if r.receipt.ID == 0 {
+		return nil
+	}
+	text, err := json.Marshal(r.receipt)
+	if err != nil {
+		return err
+	}
+	return r.service.store.Keep(r.receipt.row(text, nil))
+}
+
+func (r *Receipt) row(body, marks []byte) store.Receipt {
+	return store.Receipt{ID: r.ID, Report: r.Report, Person: r.Person, State: string(r.State), StartedAt: r.StartedAt, Body: body, Marks: marks}
+}
+
+// Wanted is which receipts to list; what is not set leaves all.
+type Wanted struct {
+	Report, Person string
+	State          State
+	Day            string // any form of a day, on which they started; "" for all
+	Before         int64  // the number that they are below
+	Most           int
+}
+
+// History lists receipts, the latest first. More reports whether there are further
+// ones.
+func (s *Service) History(ctx context.Context, w Wanted) (all []Receipt, more bool, err error) {
+	wanted := store.Wanted{Report: w.Report, Person: w.Person, State: string(w.State), Before: w.Before, Most: w.Most + 1}
+	if w.Day != "" {
+		zone := s.zone()
+		day, err := s.asOf(w.Day, zone)
+		if err != nil {
+			return nil, false, err
+		}
+		wanted.From, wanted.Until = time.Unix(civil.FirstInstant(day, zone), 0), time.Unix(civil.FirstInstant(day+1, zone), 0)
+	}
+	rows, err := s.store.Receipts(ctx, wanted)
+	if err != nil {
+		return nil, false, err
+	}
+	if len(rows) > w.Most {
+		rows, more = rows[:w.Most], true
+	}
+	all = make([]Receipt, len(rows))
+	for i, row := range rows {
+		if err := all[i].read(row); err != nil {
+			return nil, false, err
+		}
+	}
+	return all, more, nil
+}
+
+// zone is the zone of the business: that of its sources where they agree, else UTC.
+func (s *Service) zone() *time.Location {
+	var zone *time.Location
+	for _, from := range s.published.Load().Sources {
+		if zone != nil && zone.String() != from.Zone.String() {
+			return time.UTC
+		}
+		zone = from.Zone
+	}
+	if zone == nil {
+		return time.UTC
+	}
+	return zone
+}
+
+func (r *Receipt) read(row store.Receipt) error {
+	if err := json.Unmarshal(row.Body, r); err != nil {
+		return fmt.Errorf("receipt %d: %w", row.ID, err)
+	}
+	r.State = State(row.State)
+	r.Says = r.State.Says()
+	return nil
+}
+
+// Receipt finds the record of a run.
+func (s *Service) Receipt(ctx context.Context, id int64) (*Receipt, error) {
+	r, _, err := s.kept(ctx, id)
+	return r, err
+}
+
+// kept finds the record of a run and what is kept of its rows.
+func (s *Service) kept(ctx context.Context, id int64) (*Receipt, []byte, error) {
+	row, err := s.store.Receipt(ctx, id)
+	if errors.Is(err, store.ErrNone) {
+		return nil, nil, &Refusal{Kind: Unknown, Faults: fault.List{fault.New("unknown_receipt", "no receipt %d", id)}}
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	r := &Receipt{}
+	return r, row.Marks, r.read(*row)
+}
+
+// pruneEvery is how often receipts that are old enough go.
+const pruneEvery = time.Hour
+
+// prune deletes old receipts now and then, until ctx ends.
+func (s *Service) prune(ctx context.Context) {
+	for {
+		gone, err := s.store.Prune(ctx, s.config.Now().AddDate(0, 0, -s.config.KeepDays))
+		if ctx.Err() != nil {
+			return
+		}
+		if err != nil {
+			slog.ErrorContext(ctx, "old receipts could not be deleted", "error", err)
+		} else if gone > 0 {
+			slog.InfoContext(ctx, "old receipts are deleted", "receipts", gone)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(pruneEvery):
+		}
+	}
+}

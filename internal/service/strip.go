@@ -1,0 +1,129 @@
+package service
+
+import (
+	"context"
+	"time"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/record"
+	"pikegate/internal/source"
+)
+
+// Strip is how many records there are in each month of the data that a prompt asks
+// about; in each quarter or year where there would be too many months.
+type Strip struct {
+	Column string  `json:"column" doc:"Label of the column that the days are those of; empty where no condition compares one."`
+	Unit   string  `json:"unit" enum:"month,quarter,year" doc:"What is counted by."`
+	Units  []Count `json:"units" doc:"In order of time, without gaps."`
+}
+
+// Count is how many records a calendar unit has.
+type Count struct {
+	Phrase  string    `json:"phrase" doc:"What an answer gives."`
+	First   civil.Day `json:"first" doc:"First day, included."`
+	Last    civil.Day `json:"last" doc:"Last day, included."`
+	Spelled string    `json:"spelled" doc:"The same, so that nobody can misread it."`
+	Records int64     `json:"records" doc:"How many records it has."`
+}
+
+// mostUnits is how many units of a strip there are at most, as far as years go.
+const mostUnits = 120
+
+// stripAge is how long the counts of a strip are taken for true, unless a load or a
+// new definition comes first.
+const stripAge = time.Minute
+
+type stripOf struct{ report, prompt string }
+
+type knownStrip struct {
+	*Strip
+	at time.Time
+}
+
+// Strip counts the records of a report's dataset by month, for the days that a
+// prompt asks for.
+func (s *Service) Strip(ctx context.Context, name, of string) (*Strip, error) {
+	report, err := s.Report(name)
+	if err != nil {
+		return nil, err
+	}
+	var asked *prompt.Prompt
+	for _, p := range report.Prompts {
+		if p.Name == of {
+			asked = p
+		}
+	}
+	if asked == nil {
+		return nil, &Refusal{Kind: Unknown, Faults: fault.List{fault.New(prompt.UnknownPrompt, "no prompt %q in the report %q", fault.Shorten(of), name)}}
+	}
+	published := s.published.Load()
+	if known, ok := published.strips.Load(stripOf{name, of}); ok && s.config.Now().Sub(known.(knownStrip).at) < stripAge {
+		return known.(knownStrip).Strip, nil
+	}
+	strip, err := s.strip(ctx, report, asked)
+	if err != nil {
+		return nil, err
+	}
+	published.strips.Store(stripOf{name, of}, knownStrip{strip, s.config.Now()})
+	return strip, nil
+}
+
+func (s *Service) strip(ctx context.Context, report *definition.Report, asked *prompt.Prompt) (*Strip, error) {
+	strip := &Strip{Unit: civil.Months.String(), Units: []Count{}}
+	var column *record.Column
+	report.Criteria().Walk(func(n *criteria.Node) {
+		if n.Operand.Prompt == asked && n.Column.Type.IsDated() && column == nil {
+			column = n.Column
+		}
+	})
+	of := report.Table.Of
+	if column == nil || len(of.Prompts) > 0 { // which records it has depends on the answers
+		return strip, nil
+	}
+	strip.Column = column.Label
+	days, err := s.daysIn(ctx, of, column)
+	if err != nil || !days.IsClosed() {
+		return strip, err
+	}
+	unit := civil.Months
+	for _, longer := range []civil.Unit{civil.Quarters, civil.Years} {
+		if int(days.Last.Month()-days.First.Month())/unit.Months() >= mostUnits {
+			unit = longer
+		}
+	}
+	strip.Unit = unit.String()
+	var starts []civil.Day
+	for period, ok := unit.Around(days.First, 0, time.January); ok && period.First <= days.Last; period, ok = unit.Around(period.First, 1, time.January) {
+		starts = append(starts, period.First)
+		strip.Units = append(strip.Units, Count{Phrase: unit.Name(period.First), First: period.First, Last: period.Last, Spelled: period.Spelled()})
+	}
+	end, ok := strip.Units[len(starts)-1].Last.Next()
+	if !ok {
+		end = civil.MaxDay
+	}
+	p, err := s.readyAlone(ctx, of)
+	if err != nil {
+		return nil, err
+	}
+	err = p.looking(ctx, func(ctx context.Context, v source.View) error {
+		q := p.counting(p.own)
+		if q.Extents, err = extentsOf(ctx, v, p.from.sql, q); err != nil {
+			return err
+		}
+		return v.Rows(ctx, p.from.sql.ByUnit(q, column, append(starts, end)), func(row []record.Value) error {
+			i, _ := row[0].Int()
+			strip.Units[i].Records, _ = row[1].Int()
+			return nil
+		})
+	})
+	return strip, err
+}
+
+// readyAlone is all the records of a dataset that asks nothing.
+func (s *Service) readyAlone(ctx context.Context, of *definition.Dataset) (*prepared, error) {
+	return s.readyOf(ctx, (&definition.Query{Of: of}).Alone(), Request{})
+}
