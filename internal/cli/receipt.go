@@ -107,8 +107,8 @@ func sayReceipt(w io.Writer, r *service.Receipt) {
 		fmt.Fprintf(w, "\nMade of these revisions: %s.\n", strings.Join(parts, ", "))
 	}
 	t := r.Time
-	fmt.Fprintf(w, "Took %s: checking %s, waiting %s, database %s, sending %s, counting %s.\n",
-		took(r.TookMS), took(t.Checking), took(t.Waiting), took(t.Database), took(t.Sending), took(t.Counting))
+	fmt.Fprintf(w, "Took %s: checking %s, recording %s, waiting %s, database %s, sending %s, counting %s.\n",
+		took(r.TookMS), took(t.Checking), took(t.Recording), took(t.Waiting), took(t.Database), took(t.Sending), took(t.Counting))
 }
 
 func indented(text string) string { return "  " + strings.ReplaceAll(text, "\n", "\n  ") }

@@ -43,6 +43,7 @@ type Run struct {
 	*prepared
 	request Request
 	receipt Receipt
+	begun   bool // it is on record as running
 	sent    sending
 	check   time.Duration // that the answers took
 }

@@ -2,10 +2,9 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"errors"
 	"time"
-
-	"gorm.io/gorm"
 )
 
 // Receipt is the record of a run as it is kept.
@@ -15,6 +14,7 @@ type Receipt struct {
 	Person    string
 	State     string
 	StartedAt time.Time
+	Begun     bool   // it was kept before, while it was running
 	Body      []byte // JSON
 	Marks     []byte // nil where they were not kept
 }
@@ -38,73 +38,148 @@ const (
 // startForm is RFC 3339 with microseconds, in which texts sort by time.
 const startForm = "2006-01-02T15:04:05.000000Z"
 
-// write is a statement that waits to be committed with others.
-type write struct {
-	sql  string
-	args []any
+// kept is a receipt that waits to be committed with others.
+type kept struct {
+	Receipt
 	done chan error
 }
 
-// mostTogether is how many writes are committed at once.
-const mostTogether = 256
+// mostTogether is how many receipts are committed at once, gatherTime how long the
+// first of them waits for others.
+const (
+	mostTogether = 256
+	gatherTime   = 2 * time.Millisecond
+)
 
-// commits runs the writes that are waiting in one transaction, again and again: while
-// one commit is on its way to the disk the next writes gather.
-func (s *Store) commits() {
+// commits writes the receipts that are waiting in one transaction, again and again:
+// while one commit is on its way to the disk the next receipts gather. Its connection
+// and its statements are its own, since every run waits for them twice.
+func (s *Store) commits(conn *sql.Conn, begin, end *sql.Stmt) {
 	defer close(s.committed)
-	db := s.db.Session(&gorm.Session{PrepareStmt: true})
-	for first := range s.writes {
-		together := append(make([]write, 0, 8), first)
-	gather:
-		for len(together) < mostTogether {
-			select {
-			case w, open := <-s.writes:
-				if !open {
-					break gather
-				}
-				together = append(together, w)
-			default:
-				break gather
+	defer conn.Close()
+	ctx := context.Background()
+	for first := range s.waiting {
+		together := s.gather(first)
+		failed := make([]error, len(together))
+		_, err := conn.ExecContext(ctx, "BEGIN IMMEDIATE")
+		for i, k := range together {
+			if err != nil {
+				break
+			}
+			if k.State == Running {
+				_, failed[i] = begin.ExecContext(ctx, k.ID, k.Report, k.Person, k.State, k.StartedAt.UTC().Format(startForm), k.Body)
+			} else {
+				_, failed[i] = end.ExecContext(ctx, k.ID, k.Report, k.Person, k.State, k.StartedAt.UTC().Format(startForm), k.Body, k.Marks)
 			}
 		}
-		failed := make([]error, len(together))
-		err := db.Transaction(func(tx *gorm.DB) error {
-			for i, w := range together {
-				failed[i] = tx.Exec(w.sql, w.args...).Error
+		if err == nil {
+			if _, err = conn.ExecContext(ctx, "COMMIT"); err != nil {
+				_, _ = conn.ExecContext(ctx, "ROLLBACK") // for the next ones
 			}
-			return nil
-		})
-		for i, w := range together {
-			w.done <- errors.Join(err, failed[i])
+		}
+		for i, k := range together {
+			k.done <- errors.Join(err, failed[i])
 		}
 	}
 }
 
-// commit returns when the statement is on the disk, with others that came at the same
-// time. It does not end with its caller's patience: what was begun is finished.
-func (s *Store) commit(sql string, args ...any) error {
-	w := write{sql: sql, args: args, done: make(chan error, 1)}
+// gather collects what is committed together: what is waiting, and where other runs
+// are on their way what they bring within a moment, since each commit costs the disk
+// the same. A run by itself waits for nobody.
+func (s *Store) gather(first kept) []kept {
+	together := append(make([]kept, 0, 8), first)
+	var late <-chan time.Time
+	for len(together) < mostTogether {
+		select {
+		case k, open := <-s.waiting:
+			if !open {
+				return together
+			}
+			together = append(together, k)
+			continue
+		default:
+		}
+		if int64(len(together)) >= s.underWay.Load() {
+			return together
+		}
+		if late == nil {
+			late = time.After(gatherTime)
+		}
+		select {
+		case k, open := <-s.waiting:
+			if !open {
+				return together
+			}
+			together = append(together, k)
+		case <-late:
+			return together
+		}
+	}
+	return together
+}
+
+// startCommits makes the connection that receipts are written on.
+func (s *Store) startCommits() error {
+	db, err := s.db.DB()
+	if err != nil {
+		return err
+	}
+	ctx := context.Background()
+	conn, err := db.Conn(ctx)
+	if err != nil {
+		return err
+	}
+	begin, err := conn.PrepareContext(ctx, "INSERT INTO receipts (id, report, person, state, started_at, body) VALUES (?, ?, ?, ?, ?, ?)")
+	if err != nil {
+		return errors.Join(err, conn.Close())
+	}
+	end, err := conn.PrepareContext(ctx, `INSERT INTO receipts (id, report, person, state, started_at, body, marks) VALUES (?, ?, ?, ?, ?, ?, ?)
+		ON CONFLICT (id) DO UPDATE SET state = excluded.state, body = excluded.body, marks = excluded.marks`)
+	if err != nil {
+		return errors.Join(err, conn.Close())
+	}
+	s.waiting, s.committed = make(chan kept, mostTogether), make(chan struct{})
+	go s.commits(conn, begin, end)
+	return nil
+}
+
+// endCommits ends it, once what waits is written.
+func (s *Store) endCommits() {
+	s.closing.Lock()
+	defer s.closing.Unlock()
+	if s.waiting != nil && !s.closed {
+		s.closed = true
+		close(s.waiting)
+		<-s.committed
+	}
+}
+
+// Keep writes a receipt, or writes it anew, with others that came at the same time.
+// When it returns, a crash does not lose it. It does not end with its caller's
+// patience: what was begun is finished.
+func (s *Store) Keep(r Receipt) error {
+	k := kept{Receipt: r, done: make(chan error, 1)}
 	s.closing.RLock()
 	if s.closed {
 		s.closing.RUnlock()
 		return errClosed
 	}
-	s.writes <- w
+	if r.State == Running {
+		s.underWay.Add(1)
+	}
+	s.waiting <- k
 	s.closing.RUnlock()
-	return <-w.done
+	err := <-k.done
+	if r.Begun {
+		s.underWay.Add(-1)
+	}
+	return err
 }
 
 var errClosed = errors.New("the service's records are closed")
 
 // NextReceipt is the number of the next receipt. No other call returns it.
 func (s *Store) NextReceipt() int64 { return s.lastReceipt.Add(1) }
-
-// Keep writes a receipt, or writes it anew. When it returns, a crash does not lose it.
-func (s *Store) Keep(r Receipt) error {
-	return s.commit(`INSERT INTO receipts (id, report, person, state, started_at, body, marks) VALUES (?, ?, ?, ?, ?, ?, ?)
-		ON CONFLICT (id) DO UPDATE SET state = excluded.state, body = excluded.body, marks = excluded.marks`,
-		r.ID, r.Report, r.Person, r.State, r.StartedAt.UTC().Format(startForm), r.Body, r.Marks)
-}
 
 // interrupt ends the receipts of runs that were cut off when the service last ended,
 // and finds the number of the last receipt.
@@ -151,6 +226,9 @@ func (s *Store) Receipts(ctx context.Context, w Wanted) ([]Receipt, error) {
 		if value != "" {
 			db = db.Where(column+" = ?", value)
 		}
+	}
+	if w.State != "" && w.State != Running && w.State != "rows" {
+		db = db.Where("state NOT IN ('running', 'rows')") // as the index has it
 	}
 	if !w.From.IsZero() {
 		db = db.Where("started_at >= ?", w.From.UTC().Format(startForm))

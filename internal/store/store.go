@@ -29,8 +29,9 @@ type Store struct {
 	db *gorm.DB
 
 	lastReceipt atomic.Int64
-	writes      chan write
-	committed   chan struct{} // closed when the last write is done
+	underWay    atomic.Int64 // runs that have begun and not ended, about
+	waiting     chan kept
+	committed   chan struct{} // closed when the last of them is written
 	closing     sync.RWMutex
 	closed      bool
 }
@@ -53,8 +54,7 @@ func Open(path string) (*Store, error) {
 	if err != nil {
 		return nil, fmt.Errorf("open the service's records in %s: %w", path, err)
 	}
-	s := &Store{db: db, writes: make(chan write, mostTogether), committed: make(chan struct{})}
-	go s.commits()
+	s := &Store{db: db}
 	if err := s.migrate(); err != nil {
 		s.Close()
 		return nil, fmt.Errorf("bring the service's records in %s up to date: %w", path, err)
@@ -63,18 +63,16 @@ func Open(path string) (*Store, error) {
 		s.Close()
 		return nil, fmt.Errorf("end the receipts in %s that were left open: %w", path, err)
 	}
+	if err := s.startCommits(); err != nil {
+		s.Close()
+		return nil, fmt.Errorf("open the receipts in %s: %w", path, err)
+	}
 	return s, nil
 }
 
 // Close closes the file, once what waits is written.
 func (s *Store) Close() error {
-	s.closing.Lock()
-	if !s.closed {
-		s.closed = true
-		close(s.writes)
-	}
-	s.closing.Unlock()
-	<-s.committed
+	s.endCommits()
 	db, err := s.db.DB()
 	if err != nil {
 		return err

@@ -1,0 +1,134 @@
+package main
+
+import (
+	"database/sql"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+	"time"
+
+	"pikegate/internal/api"
+	"pikegate/internal/service"
+)
+
+// sieve is a report with eight conditions.
+const sieve = `
+{pikegate: 1, query: own-sieve, of: own-trips, show: [trip_id, travel_on, route, vessel, party, fare], sort: [travel_on],
+ where: {all: [{travel_on: {within: {prompt: own-days}}}, {route: {none_of: [Route 1, Route 2]}}, {party: {at_least: 2}}, {fare: {at_least: 10}},
+   {vessel: {is_not: Vessel 3}}, {party: {at_most: 5}}, {fare: {less_than: 850}}, {route: {starts_with: Route}}]}}
+---
+{pikegate: 1, report: own-sieve, title: Sieve, prompts: [own-days], sections: [{table: {query: own-sieve}}]}
+`
+
+// byHandConditions are the same conditions, as one would write them.
+var byHandConditions = []string{
+	"travel_on >= '" + first + "' AND travel_on < '" + after + "'", "route NOT IN ('Route 1', 'Route 2')", "party >= 2", "fare >= 10",
+	"vessel <> 'Vessel 3'", "party <= 5", "fare < 850", "route LIKE 'Route%'",
+}
+
+// byHandCounts are the statements that count by hand what the evidence tells.
+func byHandCounts() []string {
+	const from = " FROM trips"
+	all := strings.Join(byHandConditions, " AND ")
+	others := strings.Join(byHandConditions[1:], " AND ")
+	counts := []string{
+		"SELECT count(*)" + from,
+		"SELECT count(*)" + from + " WHERE travel_on < '" + first + "' AND date(travel_on) = travel_on",
+		"SELECT count(*)" + from + " WHERE travel_on >= '" + after + "' AND date(travel_on) = travel_on",
+		"SELECT count(*)" + from + " WHERE travel_on IS NULL",
+		"SELECT count(*)" + from + " WHERE date(travel_on) IS NOT travel_on AND travel_on IS NOT NULL",
+		"SELECT min(travel_on), max(travel_on)" + from,
+		"SELECT min(travel_on), max(travel_on)" + from + " WHERE " + all,
+		"SELECT count(*)" + from + " WHERE " + all + " AND travel_on = '" + first + "'",
+		"SELECT count(*)" + from + " WHERE " + all + " AND travel_on = '" + last + "'",
+		"SELECT max(travel_on)" + from + " WHERE travel_on < '" + first + "' AND " + others,
+		"SELECT min(travel_on)" + from + " WHERE travel_on >= '" + after + "' AND " + others,
+	}
+	for i := range byHandConditions {
+		counts = append(counts, "SELECT count(*)"+from+" WHERE "+strings.Join(byHandConditions[:i+1], " AND "))
+	}
+	return counts
+}
+
+// evidence compares the counting of evidence with the counting statements by hand.
+func (b *bench) evidence() error {
+	if err := b.put(sieve); err != nil {
+		return err
+	}
+	db, err := sql.Open("sqlite3", "file:"+b.path("records.db")+"?mode=ro")
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	counts := byHandCounts()
+	fmt.Printf("ours:    the evidence of own-sieve\nby hand: %s\n", strings.Join(counts, ";\n         "))
+	var took [2][]time.Duration
+	var statements int
+	for range rounds {
+		body := fmt.Sprintf(`{"answers":{"own-days":"%s/%s"},"evidence":true}`, first, last)
+		resp, err := http.Post(b.url+"/api/v1/reports/own-sieve/runs?output=csv", "application/json", strings.NewReader(body))
+		if err != nil {
+			return err
+		}
+		_, err = io.Copy(io.Discard, resp.Body)
+		resp.Body.Close()
+		if err != nil {
+			return err
+		}
+		var r service.Receipt
+		at := strings.Trim(strings.Split(resp.Header.Get("Link"), ";")[0], "<>")
+		told, err := http.Get(b.url + at)
+		if err != nil {
+			return err
+		}
+		err = json.NewDecoder(told.Body).Decode(&r)
+		told.Body.Close()
+		if err != nil {
+			return err
+		}
+		took[0] = append(took[0], time.Duration(r.Time.Counting*float64(time.Millisecond)))
+		statements = r.Evidence.Statements
+
+		start := time.Now()
+		var left int64
+		for _, count := range counts {
+			values := []any{&left}
+			if strings.HasPrefix(count, "SELECT m") {
+				var least, most sql.NullString
+				values = []any{&least, &most}[:strings.Count(strings.Split(count, " FROM")[0], "(")]
+			}
+			if err := db.QueryRow(count).Scan(values...); err != nil {
+				return fmt.Errorf("%s: %w", count, err)
+			}
+		}
+		took[1] = append(took[1], time.Since(start))
+		if got := r.Evidence.Sieve[len(r.Evidence.Sieve)-1].Left; got != left {
+			return fmt.Errorf("%d records are left after the sieve, and %d by hand", got, left)
+		}
+	}
+	ours, hand := median(took[0]), median(took[1])
+	fmt.Printf("%d statements against %d\n", statements, len(counts))
+	b.add("all evidence of 8 conditions over 1,200,000 records, to the counting statements by hand", seconds(ours), seconds(hand), fmt.Sprintf("%.2f", ours.Seconds()/hand.Seconds()), "1.1")
+	return nil
+}
+
+// commit is how long a run of the last thousand waited for its receipt to be on the
+// disk before it began: half of what the receipt costs it.
+func (b *bench) commit() (time.Duration, error) {
+	var list api.ReceiptList
+	resp, err := http.Get(b.url + api.Prefix + "/receipts?limit=1000")
+	if err != nil {
+		return 0, err
+	}
+	defer resp.Body.Close()
+	if err := json.NewDecoder(resp.Body).Decode(&list); err != nil {
+		return 0, err
+	}
+	var took []time.Duration
+	for _, r := range list.Receipts {
+		took = append(took, time.Duration(r.Time.Recording*float64(time.Millisecond)))
+	}
+	return median(took), nil
+}
