@@ -2,12 +2,17 @@
   import { about } from './lib/api';
   import { currentMode, nextMode } from './lib/mode.svelte';
   import { currentUrl, follow, go, rewrite } from './lib/route.svelte';
+  import ReceiptPage from './pages/ReceiptPage.svelte';
   import ReportPage from './pages/ReportPage.svelte';
   import ReportsPage from './pages/ReportsPage.svelte';
+  import RunsPage from './pages/RunsPage.svelte';
 
   const url = $derived(currentUrl());
   const report = $derived(/^\/reports\/([^/]+)$/.exec(url.pathname)?.[1]);
-  const find = $derived(report ? '' : (url.searchParams.get('find') ?? ''));
+  const receipt = $derived(/^\/receipts\/(\d+)$/.exec(url.pathname)?.[1]);
+  const isRuns = $derived(url.pathname === '/runs');
+  const isReports = $derived(!receipt && !isRuns);
+  const find = $derived(report || !isReports ? '' : (url.searchParams.get('find') ?? ''));
   let person = $state('');
 
   about().then(
@@ -17,7 +22,7 @@
 
   function search(text: string) {
     const to = text ? `/?find=${encodeURIComponent(text)}` : '/';
-    if (report) go(to);
+    if (report || !isReports) go(to);
     else rewrite(to);
   }
 </script>
@@ -33,7 +38,8 @@
     Pike Gate
   </a>
   <nav aria-label="Console">
-    <a href="/" class="on" aria-current={report ? undefined : 'page'} onclick={follow}>Reports</a>
+    <a href="/" class:on={isReports} aria-current={isReports && !report ? 'page' : undefined} onclick={follow}>Reports</a>
+    <a href="/runs" class:on={!isReports} aria-current={isRuns ? 'page' : undefined} onclick={follow}>Runs</a>
   </nav>
   <input
     class="find"
@@ -52,6 +58,10 @@
 <main id="main">
   {#if report}
     {#key report}<ReportPage name={decodeURIComponent(report)} />{/key}
+  {:else if receipt}
+    {#key receipt}<ReceiptPage id={receipt} />{/key}
+  {:else if isRuns}
+    <RunsPage />
   {:else}
     <ReportsPage {find} />
   {/if}
@@ -77,11 +87,19 @@
     text-decoration: none;
     white-space: nowrap;
   }
+  nav {
+    display: flex;
+    gap: 22px;
+  }
   nav a {
-    color: #fff;
+    color: #c9dad8;
     text-decoration: none;
     padding: 15px 0 12px;
-    border-bottom: 3px solid #e5a13c;
+    border-bottom: 3px solid transparent;
+  }
+  nav .on {
+    color: #fff;
+    border-color: #e5a13c;
   }
   .find {
     margin-left: auto;
@@ -122,8 +140,7 @@
       gap: 14px;
       padding: 0 14px;
     }
-    .me,
-    nav {
+    .me {
       display: none;
     }
   }

@@ -27,6 +27,7 @@ const (
 	SourceBusy     = "source_busy"
 	CutByTime      = "cut_by_time"
 	CutBySize      = "cut_by_size"
+	Cancelled      = "cancelled"
 	Failed         = "failed"
 )
 
@@ -111,6 +112,8 @@ func problem(ctx context.Context, err error) *Problem {
 		return refused(refusal)
 	case errors.As(err, &file):
 		return refusedFile(file)
+	case errors.Is(err, context.Canceled):
+		return newProblem(http.StatusServiceUnavailable, Cancelled, "whoever asked went away, so that nothing was done") // which nobody reads
 	case errors.Is(err, service.ErrTime):
 		return newProblem(http.StatusGatewayTimeout, CutByTime, err.Error()+"; ask for fewer days, or run it again later")
 	case errors.As(err, &failed):

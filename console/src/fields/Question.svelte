@@ -5,6 +5,7 @@
   import ChoiceField from './ChoiceField.svelte';
   import DateInput from './DateInput.svelte';
   import Refusals from './Refusals.svelte';
+  import Strip from './Strip.svelte';
 
   type Props = {
     prompt: PromptInfo;
@@ -25,6 +26,7 @@
   const days = $derived(understood?.given && understood.days ? counted(understood.days, 'day') : '');
   const two = $derived(hasTwoFields(prompt));
   const isUnit = $derived(['month', 'quarter', 'year'].includes(prompt.type));
+  const hasStrip = $derived(prompt.type === 'period' || isUnit);
   const isTimed = $derived(prompt.type === 'moment' || prompt.type === 'moment-period');
   /** A label as it stands alone. */
   const alone = (label: string) => label.charAt(0).toUpperCase() + label.slice(1);
@@ -186,6 +188,16 @@
         </button>
       {/each}
     </div>
+  {/if}
+  {#if hasStrip}
+    <Strip
+      {report}
+      prompt={prompt.name}
+      first={understood?.first}
+      last={understood?.last}
+      many={two}
+      pick={(start, end) => change({ ...field, start, end })}
+    />
   {/if}
 </fieldset>
 

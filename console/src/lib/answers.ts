@@ -64,3 +64,17 @@ export function fieldsFromQuery(prompts: PromptInfo[], query: URLSearchParams): 
   }
   return fields;
 }
+
+/** The query of a link that opens a report with answers as they were entered. */
+export function queryOfEntered(entered: Record<string, unknown>): string {
+  const query = new URLSearchParams();
+  for (const [name, answer] of Object.entries(entered)) {
+    if (Array.isArray(answer)) answer.forEach((value) => query.append(name, String(value)));
+    else if (answer && typeof answer === 'object') {
+      const { start, end } = answer as { start?: string; end?: string };
+      query.append(name, start ?? '');
+      query.append(`${name}.end`, end ?? '');
+    } else query.append(name, answer === null || answer === undefined ? '' : String(answer));
+  }
+  return query.toString();
+}

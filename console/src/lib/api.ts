@@ -10,9 +10,15 @@ export type Understanding = Schemas['Understanding'];
 export type Understood = Schemas['Understood'];
 export type Fault = Schemas['Fault'];
 export type Problem = Schemas['Problem'];
-/** The console never leaves the count out. */
-export type Result = Schemas['Result'] & { receipt: { records: number } };
+/** A result, whose receipt comes once the evidence is counted. */
+export type Result = Omit<Schemas['Result'], 'receipt'> & { receipt?: Receipt };
 export type Receipt = Schemas['Receipt'];
+export type ReceiptList = Schemas['ReceiptList'];
+export type Evidence = Schemas['Evidence'];
+export type WhyEmpty = Schemas['WhyEmpty'];
+export type Comparison = Schemas['Comparison'];
+export type Matches = Schemas['Matches'];
+export type Strip = Schemas['Strip'];
 export type Column = Schemas['Column'];
 export type Choice = Schemas['Choice'];
 export type ChoiceList = Schemas['ChoiceList'];
@@ -81,8 +87,54 @@ export function listChoices(name: string, prompt: string, answers: Answers, sear
   return decoded(post(`${reportPath(name)}/prompts/${encodeURIComponent(prompt)}/choices`, { answers, search, skip }, signal), signal);
 }
 
-export function runReport(name: string, answers: Answers, limit: number, skip: number, signal?: AbortSignal): Promise<Result> {
-  return decoded(post(`${reportPath(name)}/runs?output=json`, { answers, limit, skip }, signal), signal);
+/**
+ * Runs a report. The rows are handed to early as soon as they are all here; what comes back once the evidence
+ * is counted has the receipt too.
+ */
+export async function runReport(name: string, answers: Answers, limit: number, early: (rows: Result) => void, signal: AbortSignal): Promise<Result> {
+  const response = await post(`${reportPath(name)}/runs?output=json`, { answers, limit, evidence: true }, signal);
+  try {
+    const reader = response.body!.pipeThrough(new TextDecoderStream()).getReader();
+    let text = '';
+    let handed = false;
+    for (let part = await reader.read(); !part.done; part = await reader.read()) {
+      text += part.value;
+      const end = handed ? -1 : text.indexOf('\n]'); // no other line begins so
+      if (end >= 0) {
+        handed = true;
+        early(JSON.parse(`${text.slice(0, end)}]}`) as Result);
+      }
+    }
+    return JSON.parse(text) as Result;
+  } catch (cause) {
+    if (signal.aborted) throw cause;
+    throw new Unreached('The records broke off on their way. Run it again.', { cause });
+  }
+}
+
+/** Further rows of a result. */
+export function moreRows(name: string, answers: Answers, limit: number, skip: number): Promise<Result> {
+  return decoded(post(`${reportPath(name)}/runs?output=json`, { answers, limit, skip }));
+}
+
+export function countMatches(name: string, answers: Answers, signal: AbortSignal): Promise<Matches> {
+  return decoded(post(`${reportPath(name)}/matches`, { answers }, signal), signal);
+}
+
+export function showStrip(name: string, prompt: string): Promise<Strip> {
+  return decoded(call(`${reportPath(name)}/prompts/${encodeURIComponent(prompt)}/strip`, {}));
+}
+
+export function listReceipts(query: string, signal?: AbortSignal): Promise<ReceiptList> {
+  return decoded(call(`/receipts?${query}`, { signal }), signal);
+}
+
+export function showReceipt(id: string): Promise<Receipt> {
+  return decoded(call(`/receipts/${encodeURIComponent(id)}`, {}));
+}
+
+export function runAgain(id: number, asOf: string): Promise<Comparison> {
+  return decoded(post(`/receipts/${id}/again`, asOf ? { as_of: asOf } : {}));
 }
 
 /** All records as CSV. It fails where the stream broke off, so that no half file is taken for a whole one. */

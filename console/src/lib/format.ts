@@ -1,13 +1,14 @@
 // Values as readers see them. The service sends dates in ISO form and instants
 // with the zone's offset, so that their own digits are what clocks showed.
-import type { Column } from './api';
+import type { Column, Receipt } from './api';
 
 const weekdays = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat'];
 const months = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
 
 const isoDay = /^(\d{4})-(\d\d)-(\d\d)/;
 
-function spelledDay(iso: string): string {
+/** A day so that nobody can misread it; what is no day stays as it is. */
+export function spelledDay(iso: string): string {
   const m = isoDay.exec(iso);
   if (!m) return iso;
   const [year, month, day] = [Number(m[1]), Number(m[2]), Number(m[3])];
@@ -43,4 +44,36 @@ export function cellText(column: Column, value: string | number | boolean): stri
 
 export function counted(n: number, one: string): string {
   return n === 1 ? `1 ${one}` : `${n.toLocaleString('en')} ${one}s`;
+}
+
+/** How a run ended, in few words. */
+export const outcomes: Record<Receipt['state'], string> = {
+  running: 'running',
+  rows: 'records came back',
+  no_rows: 'no records',
+  refused: 'answer refused',
+  definition_in_error: 'definition in error',
+  source_failed: 'source did not answer',
+  cut_by_time: 'cut by time',
+  cut_by_size: 'cut by size',
+  cancelled: 'cancelled',
+  interrupted: 'interrupted',
+  failed: 'failed',
+};
+
+export function recordsOf(receipt: Receipt): string {
+  if (receipt.records === undefined) return `${counted(receipt.rows, 'row')} and maybe more`;
+  return receipt.records === 0 ? 'No records' : counted(receipt.records, 'record');
+}
+
+/** A moment as this browser's clock has it. */
+export function momentText(instant: string): string {
+  const at = new Date(instant);
+  const two = (n: number) => String(n).padStart(2, '0');
+  return `${weekdays[at.getDay()]} ${at.getDate()} ${months[at.getMonth()]} ${at.getFullYear()} ${two(at.getHours())}:${two(at.getMinutes())}`;
+}
+
+export function tookText(ms: number): string {
+  if (ms < 1) return 'under 1 ms';
+  return ms >= 1000 ? `${(ms / 1000).toFixed(1)} s` : `${Math.round(ms)} ms`;
 }

@@ -5,7 +5,7 @@
   let { result, more }: { result: Result; more: () => void } = $props();
 
   const columns = $derived(result.columns);
-  const left = $derived(result.receipt.records - result.rows.length);
+  const left = $derived((result.receipt?.records ?? result.rows.length) - result.rows.length);
 
   // More rows come as one scrolls to the end of those that are there.
   function watched(node: HTMLElement) {
@@ -18,7 +18,7 @@
 <!-- svelte-ignore a11y_no_noninteractive_tabindex -- a region that scrolls must be reachable by keys -->
 <div class="scroll" tabindex="0" role="region" aria-label="Records">
   <table>
-    <caption class="unseen">{result.receipt.read_back}</caption>
+    <caption class="unseen">{result.receipt?.read_back ?? 'Records'}</caption>
     <thead>
       <tr>
         {#each columns as column (column.name)}

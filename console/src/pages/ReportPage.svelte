@@ -1,9 +1,12 @@
 <script lang="ts">
+  import { untrack } from 'svelte';
   import { answersOf, fieldsFromQuery, queryOf, type Field, type Fields } from '../lib/answers';
-  import { downloadCsv, runReport, showReport, understand, type ReportInfo, type Result, type Understanding } from '../lib/api';
+  import { countMatches, downloadCsv, moreRows, Refused, runReport, showReport, understand, type Matches, type ReportInfo, type Result, type Understanding } from '../lib/api';
   import { counted } from '../lib/format';
   import { currentUrl, follow, rewrite } from '../lib/route.svelte';
   import Question from '../fields/Question.svelte';
+  import Empty from './Empty.svelte';
+  import Evidence from './Evidence.svelte';
   import Records from './Records.svelte';
 
   let { name }: { name: string } = $props();
@@ -15,6 +18,8 @@
   let result = $state.raw<Result>();
   let resultQuery = $state(''); // the answers that the result belongs to
   let failed = $state('');
+  let receiptOfFailure = $state('');
+  let matches = $state.raw<Matches>();
   let note = $state('');
   let running = $state<AbortController>();
   let loadingMore = false;
@@ -43,11 +48,17 @@
     const stop = new AbortController();
     const timer = setTimeout(
       () =>
-        understand(name, given, stop.signal).then(
-          (u) => (understanding = u),
-          () => {}, // the run says so, where one is asked for
-        ),
-      understanding ? 150 : 0,
+        understand(name, given, stop.signal)
+          .then((u) => {
+            understanding = u;
+            matches = undefined;
+            return u.errors.length === 0 ? countMatches(name, given, stop.signal) : undefined;
+          })
+          .then(
+            (m) => (matches = m),
+            () => {}, // the run says so, where one is asked for
+          ),
+      untrack(() => (understanding ? 150 : 0)),
     );
     return () => {
       clearTimeout(timer);
@@ -57,7 +68,7 @@
 
   function change(prompt: string, field: Field) {
     fields[prompt] = field;
-    note = failed = '';
+    note = failed = receiptOfFailure = '';
   }
 
   function said(cause: unknown): string {
@@ -70,9 +81,10 @@
     running?.abort();
     const stop = new AbortController();
     running = stop;
-    failed = note = '';
+    failed = note = receiptOfFailure = '';
     const asked = query;
     const given = answers;
+    let shown = false;
     try {
       understanding = await understand(name, given, stop.signal);
       if (understanding.errors.length > 0) {
@@ -80,29 +92,48 @@
         return;
       }
       rewrite(`${location.pathname}?${asked}`);
-      result = await runReport(name, given, pageSize, 0, stop.signal);
+      result = await runReport(
+        name,
+        given,
+        pageSize,
+        (rows) => {
+          shown = true;
+          result = rows;
+          resultQuery = asked;
+        },
+        stop.signal,
+      );
       resultQuery = asked;
     } catch (cause) {
-      if (!stop.signal.aborted) failed = said(cause);
+      if (stop.signal.aborted) return;
+      failed = said(cause);
+      if (shown) result = undefined; // they may not be all
+      if (cause instanceof Refused && cause.problem.instance) receiptOfFailure = cause.problem.instance.replace('/api/v1', '');
     } finally {
       if (running === stop) running = undefined;
     }
   }
 
   async function more() {
-    if (!report || !result || loadingMore || stale || result.rows.length >= result.receipt.records) return;
+    if (!report || !result?.receipt || loadingMore || stale || result.rows.length >= (result.receipt.records ?? 0)) return;
     loadingMore = true;
     const before = result;
     try {
-      const next = await runReport(name, answers, pageSize, before.rows.length);
+      const next = await moreRows(name, answers, pageSize, before.rows.length);
       if (result !== before) return;
-      if (next.receipt.records !== before.receipt.records) note = 'The data changed while you were reading. Run again to see them as they are now.';
+      if (next.receipt?.records !== before.receipt?.records) note = 'The data changed while you were reading. Run again to see them as they are now.';
       else result = { ...before, rows: [...before.rows, ...next.rows] };
     } catch (cause) {
       note = said(cause);
     } finally {
       loadingMore = false;
     }
+  }
+
+  /** Gives one answer in place of that which was given, and runs again. */
+  function answer(prompt: string, text: string) {
+    change(prompt, { start: text, end: '', values: [text] });
+    void run();
   }
 
   async function copyLink() {
@@ -159,7 +190,10 @@
         {/each}
       </div>
       <div class="foot">
-        {#if running}<button type="button" class="plain" onclick={() => running?.abort()}>Cancel</button>{:else}<span class="quiet small">Enter runs it</span>{/if}
+        {#if running}<button type="button" class="plain" onclick={() => running?.abort()}>Cancel</button>{:else}<span class="quiet small" role="status">
+            {#if matches}<b>{matches.records.toLocaleString('en')}</b>{#if matches.of !== matches.records}{' '}of {matches.of.toLocaleString('en')}{/if}
+              {report.records.toLowerCase()}<br />will come back{:else}Enter runs it{/if}
+          </span>{/if}
         <button class="go" type="submit">Show records</button>
       </div>
     </form>
@@ -178,22 +212,25 @@
       </div>
       <p class="note small" role="status">{note}</p>
       {#if failed}
-        <p class="failed" role="alert">{failed}</p>
+        <p class="failed" role="alert">
+          {failed}{#if receiptOfFailure}{' '}<a href={receiptOfFailure} onclick={follow}>Its receipt</a> tells more.{/if}
+        </p>
       {/if}
       {#if result}
         {#if stale}
           <p class="stale">The answers have changed since these records were read. Show records again to see what they bring.</p>
         {/if}
-        <p class="read">
-          {#each result.receipt.read_back_pieces as piece, i (i)}{#if piece.value}<b>{piece.text}</b>{:else}{piece.text}{/if}{/each}
-        </p>
-        {#if result.receipt.state === 'no_rows'}
-          <div class="none">
-            <h2>No records match</h2>
-            <p class="quiet">The run went well; there is nothing in the data that fits all of the above.</p>
-          </div>
+        {#if result.receipt}
+          <p class="read">
+            {#each result.receipt.read_back_pieces ?? [] as piece, i (i)}{#if piece.value}<b>{piece.text}</b>{:else}{piece.text}{/if}{/each}
+          </p>
         {:else}
-          <p class="count" role="status"><b>{counted(result.receipt.records, 'record')}</b></p>
+          <p class="read">Counting what shows that these records are right…</p>
+        {/if}
+        {#if result.receipt?.state === 'no_rows'}
+          <Empty receipt={result.receipt} {answer} />
+        {:else}
+          {#if result.receipt}<Evidence receipt={result.receipt} />{/if}
           <Records {result} {more} />
         {/if}
       {:else if !failed}
@@ -278,11 +315,11 @@
     font-size: 16px;
   }
   .read b,
-  .count b {
+  .foot b {
     font-weight: 660;
   }
-  .count {
-    margin-bottom: 12px;
+  .foot b {
+    color: var(--ink);
   }
   .stale {
     background: var(--amber-tint);
@@ -295,11 +332,6 @@
     border-left: 4px solid var(--brick);
     padding: 9px 14px;
     margin-bottom: 8px;
-  }
-  .none h2 {
-    font-size: 18px;
-    font-weight: 640;
-    margin-top: 20px;
   }
   .start {
     margin-top: 24px;
