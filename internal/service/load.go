@@ -23,5 +23,11 @@ func (s *Service) Load(ctx context.Context, from io.Reader, req load.Request) (*
 		return nil, err
 	}
 	defer db.Close()
-	return load.Load(ctx, db, from, req)
+	report, err := load.Load(ctx, db, from, req)
+	if err != nil || req.Dry {
+		return report, err
+	}
+	s.published.Load().forget()
+	loaded := store.Loaded{At: s.config.Now(), By: PersonOf(ctx).Name, Rows: int(report.Loaded)}
+	return report, s.store.SetLoaded(ctx, req.Table, loaded)
 }

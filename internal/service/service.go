@@ -87,6 +87,12 @@ func (s *Service) publish(c *definition.Catalog, docs []definition.Document, bro
 	s.sources.Keep(used)
 }
 
+// forget forgets what is known of the data, since they have changed.
+func (p *published) forget() {
+	p.extents.Clear()
+	p.strips.Clear()
+}
+
 // builtOf lists the definitions that a report is made of, itself first, with their
 // revisions.
 func (p *published) builtOf(report string) []Revised {

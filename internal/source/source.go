@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"path/filepath"
 	"regexp"
 	"sync"
@@ -117,6 +118,7 @@ func (v View) Rows(ctx context.Context, s compile.Statement, use func(row []reco
 	if !selects.MatchString(s.SQL) {
 		return failed(Other, "only a SELECT is run")
 	}
+	slog.DebugContext(ctx, "a statement is sent", "sql", s.SQL)
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	c, err := v.session.rows(ctx, s)

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Receipt } from '../lib/api';
-  import { counted, recordsOf, tookText } from '../lib/format';
+  import { counted, momentText, recordsOf, tookText } from '../lib/format';
   import { follow } from '../lib/route.svelte';
   import Figures from './Figures.svelte';
 
@@ -28,7 +28,7 @@
   <p class="foot">
     <a href="/receipts/{receipt.id}" onclick={follow}>Receipt {receipt.id}</a>, {tookText(receipt.took_ms)}{#if evidence?.fingerprint}, fingerprint
       <code title={evidence.fingerprint}>{evidence.fingerprint.slice(0, 16)}…</code>{/if}{#if evidence?.complete_up_to}; the data reach to {evidence.complete_up_to
-        .spelled}{/if}{#if evidence?.loaded}, last loaded by {evidence.loaded.by} with {counted(evidence.loaded.rows, 'row')}{/if}.
+        .spelled}{/if}{#if evidence?.loaded}, last loaded {momentText(evidence.loaded.at)} by {evidence.loaded.by}, {counted(evidence.loaded.rows, 'row')}{/if}.
   </p>
 </details>
 

@@ -1,0 +1,578 @@
+package service_test
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"log/slog"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/record"
+	"pikegate/internal/load"
+	"pikegate/internal/service"
+)
+
+// trips are a few records with all that evidence tells apart; what is asked of them
+// stands in tripFiles.
+const (
+	trips = `CREATE TABLE trips (id INTEGER PRIMARY KEY, "on" TEXT, route TEXT, party INTEGER);
+		INSERT INTO trips VALUES (1, '2026-03-01', 'Outer Loop', 2), (2, '2026-03-01', 'Kelp Point', 4), (3, '2026-03-15', 'Outer Loop', 6), (4, '2026-03-31', 'Outer Loop', 1),
+			(5, '2026-02-28', 'Outer Loop', 9), (6, '2026-04-02', 'Kelp Point', 9), (7, '2026-05-05', 'Outer Loop', 3), (8, NULL, 'Outer Loop', 3), (9, '2026-02-30', 'Outer Loop', 3), (10, '2026-01-10', 'Kelp Point', 1)`
+	tripFiles = `
+pikegate: 1
+source: harbour
+zone: Europe/Helsinki
+clock: Harbour time
+---
+pikegate: 1
+dataset: trips
+title: Trips
+source: harbour
+table: trips
+key: [id]
+columns:
+  id: {type: integer}
+  on: {type: date, stored: text, pattern: yyyy-MM-dd}
+  route: {type: text}
+  party: {type: integer}
+---
+pikegate: 1
+prompt: days
+ask: Which days?
+type: period
+default: Mar 2026
+latest: 2026-12-31
+---
+pikegate: 1
+prompt: route
+ask: Which route?
+type: text
+---
+pikegate: 1
+query: trips
+of: trips
+show: [on, route, party]
+where:
+  all:
+    - party: {at_least: 1}
+    - on: {within: {prompt: days}}
+    - route: {is: {prompt: route}}
+sort: [on]
+---
+pikegate: 1
+report: trips
+title: Trips
+prompts: [days, route]
+sections: [{table: {query: trips}}]
+`
+)
+
+// sailing opens a service with the trips. The records are written through what it
+// returns beside it.
+func sailing(t *testing.T, change func(*service.Config)) (*service.Service, *sql.DB) {
+	t.Helper()
+	dir := t.TempDir()
+	config := service.Config{Dir: dir, RunTime: time.Minute, Now: func() time.Time { return time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC) }}
+	if change != nil {
+		change(&config)
+	}
+	records, err := sql.Open("sqlite3", service.RecordsPath(dir))
+	require.NoError(t, err)
+	t.Cleanup(func() { records.Close() })
+	_, err = records.Exec(trips)
+	require.NoError(t, err)
+	s, err := service.Open(ctx, config)
+	require.NoError(t, err)
+	t.Cleanup(func() { s.Close() })
+	_, err = s.Put(ctx, service.Put{Files: file(tripFiles)})
+	require.NoError(t, err)
+	return s, records
+}
+
+func answers(days, route string) map[string]prompt.Entered {
+	return map[string]prompt.Entered{"days": prompt.OneText(days), "route": prompt.OneText(route)}
+}
+
+func ran(t *testing.T, s *service.Service, req service.Request) *service.Receipt {
+	t.Helper()
+	req.Evidence = true
+	run, err := s.Prepare(ctx, "trips", req)
+	require.NoError(t, err)
+	receipt, err := run.Stream(ctx, &pausing{})
+	require.NoError(t, err)
+	return receipt
+}
+
+// statements counts what is sent to the databases while f runs.
+func statements(t *testing.T, f func()) []string {
+	t.Helper()
+	var sent counting
+	before := slog.Default()
+	slog.SetDefault(slog.New(&sent))
+	defer slog.SetDefault(before)
+	f()
+	return sent.sql
+}
+
+type counting struct {
+	mutex sync.Mutex
+	sql   []string
+}
+
+func (*counting) Enabled(context.Context, slog.Level) bool { return true }
+
+func (c *counting) Handle(_ context.Context, r slog.Record) error {
+	r.Attrs(func(a slog.Attr) bool {
+		if a.Key == "sql" {
+			c.mutex.Lock()
+			c.sql = append(c.sql, a.Value.String())
+			c.mutex.Unlock()
+		}
+		return true
+	})
+	return nil
+}
+
+func (c *counting) WithAttrs([]slog.Attr) slog.Handler { return c }
+func (c *counting) WithGroup(string) slog.Handler      { return c }
+
+func dated(day string) *service.Dated {
+	d := civil.MustParseDay(day)
+	return &service.Dated{Day: d, Spelled: d.Spelled()}
+}
+
+// The whole evidence of one run, figure by figure.
+func TestEvidence(t *testing.T) {
+	s, _ := sailing(t, nil)
+	r := ran(t, s, service.Request{Answers: answers("Mar 2026", "Outer Loop")})
+	all := int64(10)
+	e := r.Evidence
+	assert.Len(t, e.Fingerprint, 64)
+	e.Fingerprint = ""
+	assert.Equal(t, &service.Evidence{
+		All: &all,
+		Period: &service.Reconciliation{Column: "on", Says: "on from Sun 1 Mar 2026 through Tue 31 Mar 2026 (31 days)",
+			Before: 2, Inside: 4, After: 2, Missing: 1, Unreadable: 1},
+		Sieve: []service.SieveStep{
+			{Says: "on from Sun 1 Mar 2026 through Tue 31 Mar 2026 (31 days)", Left: 4, TookAway: 6},
+			{Says: "party at least 1", Left: 4},
+			{Says: "route is Outer Loop", Left: 3, TookAway: 1}},
+		Ends: &service.Ends{Column: "on", First: &service.EndDay{Dated: *dated("2026-03-01"), Records: 1}, Last: &service.EndDay{Dated: *dated("2026-03-31"), Records: 1},
+			Earlier: dated("2026-02-28"), Later: dated("2026-05-05")},
+		UpTo: dated("2026-05-05"), Statements: 2,
+	}, e)
+	kept, err := s.Receipt(ctx, r.ID)
+	require.NoError(t, err)
+	assert.Equal(t, r.Evidence.Sieve, kept.Evidence.Sieve, "it is on record")
+}
+
+// The rows are read by one statement, and the evidence of eight conditions counted by
+// two more, the rows first; a page takes one more, which reads all rows for the
+// fingerprint.
+func TestStatementsOfEvidence(t *testing.T) {
+	s, _ := sailing(t, nil)
+	_, err := s.Put(ctx, service.Put{Files: file(`
+pikegate: 1
+query: sieve
+of: trips
+show: [id]
+where:
+  all: [{on: {within: {prompt: days}}}, {party: {at_least: 1}}, {party: {at_most: 100}}, {route: present}, {route: {is_not: Nowhere}}, {route: {none_of: [A, B]}}, {party: {less_than: 50}}, {any: [{party: present}, {route: present}]}]
+sort: [on]
+---
+{pikegate: 1, report: sieve, title: Sieve, prompts: [days], sections: [{table: {query: sieve}}]}
+`)})
+	require.NoError(t, err)
+	run := func(limit int) []string {
+		return statements(t, func() {
+			r, err := s.Prepare(ctx, "sieve", service.Request{Evidence: true, Limit: limit})
+			require.NoError(t, err)
+			receipt, err := r.Stream(ctx, &pausing{})
+			require.NoError(t, err)
+			assert.Len(t, receipt.Evidence.Sieve, 8)
+			assert.EqualValues(t, 4, receipt.Evidence.Sieve[7].Left)
+		})
+	}
+	sent := run(0)
+	require.Len(t, sent, 3, strings.Join(sent, "\n\n"))
+	assert.True(t, strings.HasPrefix(sent[0], `SELECT +"id"`), "the rows wait for nothing")
+	assert.Len(t, run(1), 4)
+}
+
+// A changed row, or one that is added, moved or taken away, changes the fingerprint;
+// the same answers again tell which.
+func TestRunningAgain(t *testing.T) {
+	s, records := sailing(t, nil)
+	first := ran(t, s, service.Request{Answers: answers("Mar 2026", "")})
+	same, err := s.Again(ctx, first.ID, "")
+	require.NoError(t, err)
+	assert.True(t, same.Same)
+	assert.Equal(t, first.ID, same.After.Again)
+	assert.Equal(t, first.Evidence.Fingerprint, ran(t, s, service.Request{Answers: answers("Mar 2026", ""), Limit: 1}).Evidence.Fingerprint, "a page stands for all")
+
+	_, err = records.Exec(`UPDATE trips SET party = 7 WHERE id = 3; DELETE FROM trips WHERE id = 4; INSERT INTO trips VALUES (11, '2026-03-20', 'Kelp Point', 1)`)
+	require.NoError(t, err)
+	c, err := s.Again(ctx, first.ID, "")
+	require.NoError(t, err)
+	assert.False(t, c.Same)
+	assert.Equal(t, []string{"id"}, c.Key)
+	assert.Equal(t, &service.Differing{Records: 1, Keys: [][]string{{"11"}}}, c.Gained)
+	assert.Equal(t, &service.Differing{Records: 1, Keys: [][]string{{"4"}}}, c.Lost)
+	assert.Equal(t, &service.Differing{Records: 1, Keys: [][]string{{"3"}}}, c.Altered)
+
+	// As it was: by the revisions of then. As of today: by those of now.
+	_, err = s.Put(ctx, service.Put{Files: file(strings.Replace(tripFiles[strings.Index(tripFiles, "\npikegate: 1\nquery"):strings.Index(tripFiles, "---\npikegate: 1\nreport")], "at_least: 1", "at_least: 6", 1))})
+	require.NoError(t, err)
+	c, err = s.Again(ctx, first.ID, "")
+	require.NoError(t, err)
+	assert.EqualValues(t, 4, *c.After.Records)
+	c, err = s.Again(ctx, first.ID, "today")
+	require.NoError(t, err)
+	assert.EqualValues(t, 1, *c.After.Records)
+	assert.Equal(t, 3, c.Lost.Records)
+
+	run, err := s.Prepare(ctx, "trips", service.Request{})
+	require.NoError(t, err)
+	bare, err := run.Stream(ctx, &pausing{})
+	require.NoError(t, err)
+	assert.Nil(t, bare.Evidence)
+	c, err = s.Again(ctx, bare.ID, "")
+	require.NoError(t, err)
+	assert.Equal(t, "The first run was made without evidence, so that its rows are not known.", c.NotByRows)
+}
+
+// Why there are no records: the condition, the pair, what would be without, and where
+// the nearest are.
+func TestWhyEmpty(t *testing.T) {
+	s, records := sailing(t, nil)
+	why := func(days, route string) *service.WhyEmpty {
+		r := ran(t, s, service.Request{Answers: answers(days, route)})
+		assert.Equal(t, service.NoRows, r.State)
+		require.Empty(t, r.Evidence.NotComputed)
+		return r.Evidence.Empty
+	}
+	w := why("Jul 2026", "")
+	assert.Equal(t, "No record is left once on from Wed 1 Jul 2026 through Fri 31 Jul 2026 (31 days).", w.Says)
+	assert.Equal(t, &service.Nearest{Prompt: "days", Answer: "May 2026", First: civil.MustParseDay("2026-05-01"), Last: civil.MustParseDay("2026-05-31"),
+		Spelled: "Fri 1 May 2026 through Sun 31 May 2026 (31 days)", Records: 1}, w.Nearest)
+
+	w = why("May 2026", "Kelp Point")
+	assert.Equal(t, 3, w.Step)
+	assert.Equal(t, []service.Pair{{One: "on from Fri 1 May 2026 through Sun 31 May 2026 (31 days)", Other: "route is Kelp Point"}}, w.Pairs)
+	assert.Equal(t, []service.SieveOut{{Says: "on from Fri 1 May 2026 through Sun 31 May 2026 (31 days)", Records: 3}, {Says: "route is Kelp Point", Records: 1}}, w.Without)
+	assert.Equal(t, "Apr 2026", w.Nearest.Answer)
+
+	w = why("May 2026", "Nowhere")
+	assert.Equal(t, "No record is left once route is Nowhere. No period has a record that the other conditions hold for.", w.Says)
+	assert.Nil(t, w.Nearest)
+
+	// A period that the prompt would refuse is not offered; a day of it may be.
+	_, err := records.Exec("DELETE FROM trips; INSERT INTO trips VALUES (1, '2027-02-01', 'Outer Loop', 2), (2, '2026-12-20', 'Outer Loop', 2)")
+	require.NoError(t, err)
+	assert.Equal(t, "2026-12-20", why("2026-08-01 to 2026-08-20", "").Nearest.Answer)
+	_, err = records.Exec("DELETE FROM trips")
+	require.NoError(t, err)
+	assert.Equal(t, "The dataset has no records at all.", why("May 2026", "").Says)
+}
+
+// writing is a reader that does something at its first row.
+type writing struct {
+	pausing
+	then func() error
+}
+
+func (w *writing) Row([]record.Value) error { return w.then() }
+
+// Every way for a run to end is a state of its own, with words of its own, on record.
+func TestStates(t *testing.T) {
+	states := map[service.State]int{}
+	state := func(want service.State, problem string, s *service.Service, run func(ctx context.Context) error) {
+		t.Helper()
+		own, cancel := context.WithCancel(ctx)
+		defer cancel()
+		err := run(context.WithValue(own, cancelKey{}, cancel))
+		all, _, errHistory := s.History(ctx, service.Wanted{Most: 1})
+		require.NoError(t, errHistory)
+		require.Len(t, all, 1)
+		assert.Equal(t, want, all[0].State, "%v", err)
+		assert.Contains(t, all[0].Problem, problem)
+		assert.Equal(t, want.Says(), all[0].Says)
+		if states[want]++; problem != "" {
+			var kept *service.RunError
+			require.ErrorAs(t, err, &kept)
+			assert.Equal(t, all[0].ID, kept.Receipt)
+		}
+	}
+	run := func(s *service.Service, report string, req service.Request, w *writing) func(context.Context) error {
+		return func(ctx context.Context) error {
+			r, err := s.Prepare(ctx, report, req)
+			if err != nil {
+				return err
+			}
+			if cancel, ok := ctx.Value(cancelKey{}).(context.CancelFunc); ok && w.then == nil {
+				w.then = func() error { cancel(); return ctx.Err() }
+			}
+			_, err = r.Stream(ctx, w)
+			return err
+		}
+	}
+	fine := func() *writing { return &writing{then: func() error { return nil }} }
+	s, _ := sailing(t, nil)
+	state(service.Rows, "", s, run(s, "trips", service.Request{}, fine()))
+	state(service.NoRows, "", s, run(s, "trips", service.Request{Answers: answers("2020", "")}, fine()))
+	state(service.Refused, "there is no 30 February 2026", s, run(s, "trips", service.Request{Answers: answers("30 Feb 2026", "")}, fine()))
+	state(service.Refused, "as of:", s, run(s, "trips", service.Request{AsOf: "soon"}, fine()))
+	state(service.Cancelled, "whoever asked went away", s, run(s, "trips", service.Request{}, &writing{then: func() error { return errors.New("broken pipe") }}))
+	state(service.Cancelled, "context canceled", s, run(s, "trips", service.Request{}, &writing{}))
+
+	slow := strings.Replace(tripFiles[strings.Index(tripFiles, "\npikegate: 1\ndataset"):], "table: trips", "sql: |\n  WITH RECURSIVE n(id) AS (SELECT 1 UNION ALL SELECT id + 1 FROM n WHERE id < 100000000)\n  SELECT id, '2026-03-01' AS \"on\", 'x' AS route, 1 AS party FROM n", 1)
+	s, _ = sailing(t, func(c *service.Config) { c.RunTime = 200 * time.Millisecond })
+	_, err := s.Put(ctx, service.Put{Files: file(slow)})
+	require.NoError(t, err)
+	state(service.CutByTime, "the run took longer than it may: 200ms", s, run(s, "trips", service.Request{}, fine()))
+
+	s, records := sailing(t, nil)
+	_, err = s.Put(ctx, service.Put{Files: file(strings.Replace(tripFiles[:strings.Index(tripFiles, "---")], "clock:", "limits: {rows: 2}\nclock:", 1))})
+	require.NoError(t, err)
+	state(service.CutBySize, "the result has more rows than its source allows: 2", s, run(s, "trips", service.Request{}, fine()))
+	_, err = records.Exec("DROP TABLE trips")
+	require.NoError(t, err)
+	state(service.SourceNotReady, "no such table: trips", s, run(s, "trips", service.Request{}, fine()))
+	for _, known := range service.States {
+		switch known.State {
+		case service.Running, service.Interrupted, service.InError, service.FailedByService: // provoked elsewhere; the last is for what nobody foresees
+		default:
+			assert.Positive(t, states[known.State], known.State)
+		}
+	}
+}
+
+type cancelKey struct{}
+
+// What cannot be counted in time says so; the rows stand.
+func TestEvidenceInTime(t *testing.T) {
+	s, _ := sailing(t, func(c *service.Config) { c.EvidenceTime = time.Nanosecond })
+	r := ran(t, s, service.Request{Limit: 2})
+	assert.Equal(t, service.Rows, r.State)
+	assert.Equal(t, 2, r.Rows)
+	assert.Equal(t, []string{"where the records lie: it took longer than evidence may"}, r.Evidence.NotComputed)
+	assert.Nil(t, r.Records)
+	assert.Nil(t, r.Evidence.All)
+	assert.NotEmpty(t, ran(t, s, service.Request{}).Evidence.Fingerprint, "which costs nothing where all rows were sent")
+}
+
+// A proof that brings something else stops publishing, is found at a check, and says
+// what came.
+func TestProofs(t *testing.T) {
+	s, records := sailing(t, nil)
+	first := ran(t, s, service.Request{Answers: answers("Mar 2026", "Outer Loop")})
+	proof := fmt.Sprintf(`pikegate: 1
+proof: march
+report: trips
+as_of: 2026-11-23
+answers: {days: Mar 2026, route: Outer Loop}
+expect:
+  records: 3
+  with: [1, 3]
+  without: [2]
+  totals: {party: 9}
+  fingerprint: %s
+`, first.Evidence.Fingerprint)
+	checked := func(text string) string {
+		found, err := s.Check(ctx, file(text))
+		require.NoError(t, err)
+		return found.Error()
+	}
+	assert.Empty(t, checked(proof))
+	wrong := strings.NewReplacer("records: 3", "records: 4", "with: [1, 3]", "with: [1, 5]", "without: [2]", "without: [3]", "party: 9", "party: 10", "fingerprint: "+first.Evidence.Fingerprint[:1], "fingerprint: 0").Replace(proof)
+	if first.Evidence.Fingerprint[0] == '0' {
+		wrong = strings.Replace(wrong, "fingerprint: 0", "fingerprint: 1", 1)
+	}
+	found := checked(wrong)
+	for _, want := range []string{
+		"f.yaml:7:12: the records that must come back are 4, and 3 came [proof_failed]", "f.yaml:8:9: the record 5 must be there, and is not [proof_failed]",
+		"f.yaml:9:12: the record 3 must not be there, and is [proof_failed]", "f.yaml:10:11: party must come to 10, and comes to 9 [proof_failed]",
+		"f.yaml:11:16: the fingerprint must be ", "and is " + first.Evidence.Fingerprint + " [proof_failed]",
+	} {
+		assert.Contains(t, found, want)
+	}
+	assert.Equal(t, `f.yaml:7:12: the proof "march" could not be run: there is no 30 February 2026; the month has 28 days; did you mean "28 Feb 2026"? [proof_failed]`,
+		checked(strings.Replace(proof[:strings.Index(proof, "  with:")], "days: Mar 2026", "days: 30 Feb 2026", 1)))
+
+	_, err := s.Put(ctx, service.Put{Files: file(proof)})
+	require.NoError(t, err)
+	query := strings.Replace(tripFiles[strings.Index(tripFiles, "\npikegate: 1\nquery"):strings.Index(tripFiles, "---\npikegate: 1\nreport")], "at_least: 1", "at_least: 2", 1)
+	_, err = s.Put(ctx, service.Put{Files: file(query)})
+	var refusal *service.Refusal
+	require.ErrorAs(t, err, &refusal)
+	assert.Contains(t, err.Error(), "the records that must come back are 3, and 2 came [proof_failed]")
+	assert.EqualValues(t, 3, *ran(t, s, service.Request{Answers: answers("Mar 2026", "Outer Loop")}).Records, "what was published stays")
+	_, err = s.Put(ctx, service.Put{Files: file(query), Draft: true})
+	require.NoError(t, err, "a draft is stored with what is wrong")
+	assert.Error(t, s.Publish(ctx, definition.Ref{Kind: definition.KindQuery, Name: "trips"}, 0))
+
+	_, err = records.Exec("UPDATE trips SET party = 3 WHERE id = 3")
+	require.NoError(t, err)
+	assert.Contains(t, checked(proof), "party must come to 9, and comes to 6 [proof_failed]")
+	all, _, err := s.History(ctx, service.Wanted{Most: 100})
+	require.NoError(t, err)
+	assert.Len(t, all, 2, "proofs are no runs")
+}
+
+// Two versions on the same answers: what becomes of the rows when a condition changes.
+func TestComparingVersions(t *testing.T) {
+	s, _ := sailing(t, nil)
+	query := tripFiles[strings.Index(tripFiles, "\npikegate: 1\nquery"):strings.Index(tripFiles, "---\npikegate: 1\nreport")]
+	c, err := s.Compare(ctx, "trips", service.Versions{Request: service.Request{Answers: answers("Mar 2026", "Outer Loop")},
+		After: file(strings.Replace(query, "  all:", "  any:", 1))})
+	require.NoError(t, err)
+	assert.EqualValues(t, 3, *c.Before.Records)
+	assert.EqualValues(t, 10, *c.After.Records)
+	assert.Equal(t, 7, c.Gained.Records)
+	assert.Zero(t, c.Lost.Records)
+	_, err = s.Compare(ctx, "trips", service.Versions{After: file(strings.Replace(query, "at_least", "at_lest", 1))})
+	assert.ErrorContains(t, err, "at_lest")
+	all, _, err := s.History(ctx, service.Wanted{Most: 10})
+	require.NoError(t, err)
+	assert.Empty(t, all)
+
+	run, err := s.Prepare(ctx, "trips", service.Request{Files: file(strings.Replace(query, "at_least: 1", "at_least: 4", 1))})
+	require.NoError(t, err)
+	r, err := run.Stream(ctx, &pausing{})
+	require.NoError(t, err)
+	assert.EqualValues(t, 2, *r.Records, "tried before it is published")
+	assert.Zero(t, r.ID)
+}
+
+// The strip counts by one statement beside the two that look for the ends of the data,
+// and is taken for true for a minute, or until a load.
+func TestStrips(t *testing.T) {
+	now := time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
+	s, records := sailing(t, func(c *service.Config) { c.Now = func() time.Time { return now } })
+	var strip *service.Strip
+	asked := func() int {
+		return len(statements(t, func() {
+			var err error
+			strip, err = s.Strip(ctx, "trips", "days")
+			require.NoError(t, err)
+		}))
+	}
+	counts := func() (all []string) {
+		for _, u := range strip.Units {
+			all = append(all, fmt.Sprintf("%s %d", u.Phrase, u.Records))
+		}
+		return all
+	}
+	assert.Equal(t, 3, asked())
+	assert.Equal(t, []string{"Jan 2026 1", "Feb 2026 1", "Mar 2026 4", "Apr 2026 1", "May 2026 1"}, counts())
+	assert.Equal(t, "Thu 1 Jan 2026 through Sat 31 Jan 2026 (31 days)", strip.Units[0].Spelled)
+	_, err := records.Exec("INSERT INTO trips VALUES (20, '1999-12-31', 'x', 1)")
+	require.NoError(t, err)
+	assert.Zero(t, asked())
+	now = now.Add(61 * time.Second)
+	assert.Equal(t, 3, asked())
+	assert.Equal(t, "quarter", strip.Unit, "so many months are counted by quarters")
+	assert.Equal(t, "Q4 1999 1", counts()[0])
+	_, err = s.Load(ctx, strings.NewReader("id,on,route,party\n30,2026-06-01,x,1\n"), load.Request{Table: "trips", Mode: load.Append})
+	require.NoError(t, err)
+	assert.Equal(t, 3, asked())
+	assert.Equal(t, "Q2 2026 3", counts()[len(strip.Units)-1])
+	assert.Equal(t, &service.Loaded{At: now, By: "Ines", Rows: 1}, ran(t, s, service.Request{}).Evidence.Loaded)
+	_, err = s.Strip(ctx, "trips", "dys")
+	assert.ErrorContains(t, err, `no prompt "dys"`)
+}
+
+// What will match is told without running it, and what a run would be is explained.
+func TestBeforeTheRun(t *testing.T) {
+	s, _ := sailing(t, nil)
+	m, err := s.Matches(ctx, "trips", service.Request{Answers: answers("Mar 2026", "Outer Loop")})
+	require.NoError(t, err)
+	assert.Equal(t, &service.Matches{Records: 3, Of: 4}, m)
+	e, err := s.Explain(ctx, "trips", service.Request{Answers: answers("Mar 2026", "Outer Loop")})
+	require.NoError(t, err)
+	assert.Contains(t, e.ReadBack, "Trips party at least 1, on from Sun 1 Mar 2026 through Tue 31 Mar 2026 (31 days), and route is Outer Loop")
+	assert.Equal(t, []string{"1", "2026-03-01", "2026-04-01", "Outer Loop"}, e.Values)
+	assert.Contains(t, strings.Join(e.Plan, "\n"), "SCAN trips")
+	assert.True(t, e.Whole)
+	assert.Empty(t, e.Indexes)
+	all, _, err := s.History(ctx, service.Wanted{Most: 10})
+	require.NoError(t, err)
+	assert.Empty(t, all, "nothing was run")
+}
+
+// What phrases mean on telling days, before they are published too.
+func TestRehearsal(t *testing.T) {
+	s, _ := sailing(t, nil)
+	r, err := s.Rehearse(ctx, "trips", service.Tried{Files: file("pikegate: 1\nprompt: days\nask: Which days?\ntype: period\ndefault: last month\noffer: [yesterday]\nlatest: today\n")})
+	require.NoError(t, err)
+	means := map[string]string{}
+	for i, d := range r.Days {
+		means[d.Day.String()+" "+d.Why] = r.Phrases[0].Means[i].Spelled
+	}
+	assert.Equal(t, "Mon 1 Jan 2024 through Wed 31 Jan 2024 (31 days)", means["2024-02-29 leap day"])
+	assert.Equal(t, "Sun 1 Feb 2026 through Sat 28 Feb 2026 (28 days)", means["2026-03-29 clocks change"])
+	assert.Equal(t, "Sun 1 Feb 2026 through Sat 28 Feb 2026 (28 days)", means["2026-03-31 after a shorter month"])
+	assert.Equal(t, "Sun 1 Nov 2026 through Mon 30 Nov 2026 (30 days)", means["2026-12-31 end of a year"])
+	var phrases []string
+	for _, p := range r.Phrases {
+		phrases = append(phrases, p.Where+": "+p.Phrase)
+	}
+	assert.Equal(t, []string{"default of days: last month", "offered by days: yesterday", "latest of days: today"}, phrases)
+	r, err = s.Rehearse(ctx, "trips", service.Tried{AsOf: []string{"1 Mar 2026"}})
+	require.NoError(t, err)
+	assert.Equal(t, []service.TellingDay{{Day: civil.MustParseDay("2026-03-01"), Spelled: "Sun 1 Mar 2026", Why: "asked for"}}, r.Days)
+}
+
+// History by report, person, state and day, in pages, and no longer than it is kept.
+func TestHistory(t *testing.T) {
+	now := time.Date(2026, 11, 22, 21, 30, 0, 0, time.UTC) // 23:30 in the harbour
+	dir := ""
+	s, _ := sailing(t, func(c *service.Config) {
+		dir = c.Dir
+		c.Now, c.KeepDays = func() time.Time { return now }, 400
+	})
+	ran(t, s, service.Request{})
+	now = now.Add(time.Hour)
+	ran(t, s, service.Request{Answers: answers("2020", "")})
+	_, err := s.Prepare(service.WithPerson(ctx, service.Person{Name: "Tove"}), "trips", service.Request{Answers: answers("soon", "")})
+	require.Error(t, err)
+	numbers := func(w service.Wanted) (all []int64) {
+		w.Most = 2
+		found, more, err := s.History(ctx, w)
+		require.NoError(t, err)
+		for _, r := range found {
+			all = append(all, r.ID)
+		}
+		if more {
+			all = append(all, 0)
+		}
+		return all
+	}
+	assert.Equal(t, []int64{3, 2, 0}, numbers(service.Wanted{}))
+	assert.Equal(t, []int64{1}, numbers(service.Wanted{Before: 2}))
+	assert.Equal(t, []int64{3}, numbers(service.Wanted{Person: "Tove"}))
+	assert.Equal(t, []int64{2}, numbers(service.Wanted{State: service.NoRows}))
+	assert.Equal(t, []int64{1}, numbers(service.Wanted{State: service.Rows}))
+	assert.Equal(t, []int64{1}, numbers(service.Wanted{Day: "22 Nov 2026"}))
+	assert.Equal(t, []int64{3, 2}, numbers(service.Wanted{Day: "today"}))
+	assert.Nil(t, numbers(service.Wanted{Report: "other"}))
+	require.NoError(t, s.Close())
+
+	now = now.AddDate(0, 0, 400)
+	s, err = service.Open(ctx, service.Config{Dir: dir, RunTime: time.Minute, KeepDays: 400, Now: func() time.Time { return now.Add(-30 * time.Minute) }})
+	require.NoError(t, err)
+	defer s.Close()
+	require.Eventually(t, func() bool { return len(numbers(service.Wanted{})) == 2 }, 5*time.Second, 10*time.Millisecond, "the first is more than 400 days old")
+	_, err = s.Receipt(ctx, 1)
+	assert.EqualError(t, err, "no receipt 1 [unknown_receipt]")
+}
