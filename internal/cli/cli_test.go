@@ -48,6 +48,20 @@ func TestCommands(t *testing.T) {
 	})
 }
 
+// Evidence and receipts, whose numbers count from 1: against a service of their own.
+func TestEvidenceCommands(t *testing.T) {
+	ferries := demotest.Start(t)
+	testscript.Run(t, testscript.Params{
+		Dir:           "testdata/evidence",
+		UpdateScripts: os.Getenv("UPDATE_SCRIPTS") != "",
+		Setup: func(e *testscript.Env) error {
+			e.Setenv("PIKEGATE_SERVER", ferries.URL)
+			return nil
+		},
+		Cmds: map[string]func(*testscript.TestScript, bool, []string){"exits": exits},
+	})
+}
+
 // exits runs a command and wants the given exit code: exits 3 pikegate run ...
 func exits(ts *testscript.TestScript, _ bool, args []string) {
 	err := ts.Exec(args[1], args[2:]...)

@@ -5,11 +5,13 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"pikegate/internal/core/fault"
 	"pikegate/internal/service"
 )
 
@@ -89,7 +91,7 @@ func sayReceipt(w io.Writer, r *service.Receipt) {
 		case a.Default:
 			from = "default"
 		}
-		fmt.Fprintf(w, "  %s (%s): %s\n", a.Prompt, from, strings.TrimSuffix(a.Entered.String()+", which is "+a.Spelled, ", which is "+a.Entered.String()))
+		fmt.Fprintf(w, "  %s (%s): %s\n", a.Prompt, from, understoodText(r, a))
 	}
 	if r.ReadBack != "" {
 		fmt.Fprintf(w, "\n%s. %s\n", recordsOf(r), r.ReadBack)
@@ -109,6 +111,20 @@ func sayReceipt(w io.Writer, r *service.Receipt) {
 	t := r.Time
 	fmt.Fprintf(w, "Took %s: checking %s, recording %s, waiting %s, database %s, sending %s, counting %s.\n",
 		took(r.TookMS), took(t.Checking), took(t.Recording), took(t.Waiting), took(t.Database), took(t.Sending), took(t.Counting))
+}
+
+// understoodText is an answer as it was entered and, where that says more, as it was
+// understood.
+func understoodText(r *service.Receipt, a service.Understood) string {
+	entered := a.Entered.String()
+	refused := slices.ContainsFunc(r.Faults, func(f fault.Fault) bool { return f.Place.Prompt == a.Prompt })
+	switch {
+	case refused:
+		return entered + ", which was refused"
+	case entered == a.Spelled || entered == "" || !a.Given:
+		return a.Spelled
+	}
+	return entered + ", which is " + a.Spelled
 }
 
 func indented(text string) string { return "  " + strings.ReplaceAll(text, "\n", "\n  ") }

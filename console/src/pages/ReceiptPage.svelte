@@ -97,7 +97,7 @@
         <thead><tr><th scope="col">Prompt</th><th scope="col">Entered</th><th scope="col">Understood</th></tr></thead>
         <tbody>
           {#each receipt.answers as a (a.prompt)}
-            <tr><td>{a.prompt}</td><td>{a.derived ?? entered(a.entered)}{a.default ? ' (default)' : ''}</td><td>{a.spelled}</td></tr>
+            <tr><td>{a.prompt}</td><td>{a.derived ?? entered(a.entered)}{a.default ? ' (default)' : ''}</td><td>{receipt.errors?.some((f) => f.place.prompt === a.prompt) ? 'refused' : a.spelled}</td></tr>
           {/each}
         </tbody>
       </table>
