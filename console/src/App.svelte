@@ -140,6 +140,9 @@
       gap: 14px;
       padding: 0 14px;
     }
+    nav {
+      gap: 12px;
+    }
     .me {
       display: none;
     }

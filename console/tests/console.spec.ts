@@ -268,8 +268,131 @@ test('no records is told apart from an error', async ({ page }) => {
   await page.goto('/reports/late-sailings?travel-period=Jan+2020&routes=&minutes=0');
   await expect(page.getByRole('heading', { name: 'No records match' })).toBeVisible();
   await expect(page.locator('.read')).toContainText('from Wed 1 Jan 2020 through Fri 31 Jan 2020');
+  await expect(page.getByText('The run itself went well.')).toBeVisible();
   await page.goto('/reports/late-sailings?travel-period=yesterday');
   await expect(page.locator('.count')).toBeVisible();
+});
+
+test('evidence stands under the read-back in one line that opens', async ({ page, request }) => {
+  await page.goto('/reports/late-sailings?travel-period=Oct+2026&routes=Outer+Loop&minutes=15');
+  await expect(page.locator('.count')).toBeVisible();
+  const answers = { 'travel-period': 'Oct 2026', routes: ['Outer Loop'], minutes: '15' };
+  const { receipt } = await (await request.post('/api/v1/reports/late-sailings/runs', { data: { answers, evidence: true } })).json();
+  const line = page.locator('summary');
+  await expect(line).toContainText(`${receipt.records} records`);
+  await expect(line).toContainText(`first ${receipt.evidence.ends.first.spelled} (${receipt.evidence.ends.first.records} that day)`);
+  await expect(line).toContainText(`nearest left out: ${receipt.evidence.ends.nearest_before.spelled}, ${receipt.evidence.ends.nearest_after.spelled}`);
+  await expect(page.getByText('What each condition left')).toBeHidden();
+  await line.click();
+  await expect(page.getByRole('table', { name: `All ${receipt.evidence.all.toLocaleString('en')} records, by Departed` })).toBeVisible();
+  for (const step of receipt.evidence.sieve) {
+    const row = page.getByRole('row', { name: step.says });
+    await expect(row).toContainText(step.left.toLocaleString('en'));
+    await expect(row).toContainText(`took away ${step.took_away.toLocaleString('en')}`);
+  }
+  await expect(page.locator('code')).toHaveAttribute('title', receipt.evidence.fingerprint);
+  await accessible(page);
+});
+
+test('what will match is told before the run', async ({ page }) => {
+  await page.goto('/reports/late-sailings');
+  await page.getByRole('checkbox', { name: 'Outer Loop' }).check();
+  await expect(page.locator('.foot')).toContainText(/64\s+of 1,652\s+sailings\s+will come back/);
+  await page.getByRole('textbox', { name: 'At least how many minutes late?' }).fill('ten');
+  await expect(page.locator('.foot')).toContainText('Enter runs it');
+  await expect(rows(page)).toHaveCount(0);
+});
+
+test('months are picked from the strip by pointer and by keys', async ({ page }) => {
+  await page.goto('/reports/late-sailings');
+  const strip = page.getByRole('toolbar', { name: 'Records by month, Departed' });
+  await strip.getByRole('button', { name: /^Aug 2026: / }).click();
+  await expect(from(page)).toHaveValue('Aug 2026');
+  await expect(page.getByText('Mon 31 Aug 2026 · 31 days')).toBeVisible();
+  await expect(strip.getByRole('button', { pressed: true })).toHaveCount(1);
+  await accessible(page);
+  await page.keyboard.press('ArrowLeft');
+  await page.keyboard.press('ArrowLeft');
+  await page.keyboard.press('Enter');
+  await expect(from(page)).toHaveValue('Jun 2026');
+  await page.keyboard.press('Shift+ArrowLeft');
+  await expect(from(page)).toHaveValue('May 2026');
+  await expect(through(page)).toHaveValue('Jun 2026');
+  await expect(page.getByText('Tue 30 Jun 2026 · 61 days')).toBeVisible();
+  const bar = (name: RegExp) => strip.getByRole('button', { name }).boundingBox();
+  const [first, last] = [(await bar(/^Jan 2025: /))!, (await bar(/^Mar 2025: /))!];
+  await page.mouse.move(first.x + 3, first.y + 20);
+  await page.mouse.down();
+  await page.mouse.move(last.x + 3, last.y + 20, { steps: 5 });
+  await page.mouse.up();
+  await expect(page.getByText('Mon 31 Mar 2025 · 90 days')).toBeVisible();
+  await show(page).click();
+  await expect(page.locator('.read')).toContainText('from Wed 1 Jan 2025 through Mon 31 Mar 2025');
+});
+
+test('an empty result says why, and leads to the nearest records', async ({ page }) => {
+  await page.goto('/reports/late-sailings?travel-period=Feb+2020&routes=&minutes=15');
+  await expect(page.getByText('No record is left once departed from Sat 1 Feb 2020 through Sat 29 Feb 2020')).toBeVisible();
+  await expect(page.getByText('The nearest that has some is')).toContainText('Wed 1 Nov 2023 through Thu 30 Nov 2023 (30 days), with 66 records.');
+  await accessible(page);
+  await page.getByRole('button', { name: 'Show Nov 2023' }).click();
+  await expect(page.locator('.count')).toHaveText('66 records');
+  await expect(from(page)).toHaveValue('Nov 2023');
+});
+
+test('rows do not wait for the evidence', async ({ page, request }) => {
+  const body = await (await request.post('/api/v1/reports/fuel-on-a-day/runs?output=json', { data: { evidence: true } })).text();
+  const end = body.indexOf('\n]');
+  // The service has handed on the rows; what comes after them does not come yet.
+  await page.addInitScript((rows) => {
+    const ask = window.fetch.bind(window);
+    window.fetch = (input, init) => {
+      if (!String(input).includes('/runs?output=json')) return ask(input, init);
+      const stream = new ReadableStream({ start: (c) => c.enqueue(new TextEncoder().encode(rows)) });
+      return Promise.resolve(new Response(stream, { status: 200 }));
+    };
+  }, body.slice(0, end + 2));
+  await page.goto('/reports/fuel-on-a-day?delivery-day=yesterday');
+  await expect(rows(page)).toHaveCount(3);
+  await expect(page.getByText('Counting what shows that these records are right…')).toBeVisible();
+});
+
+test('runs are listed, narrowed, and each has its receipt', async ({ page }) => {
+  await page.goto('/reports/fuel-on-a-day?delivery-day=25+Oct+2026');
+  await expect(page.locator('.count')).toHaveText('3 records');
+  await page.locator('summary').click();
+  await page.getByRole('link', { name: /^Receipt/ }).click();
+  await expect(page.getByRole('heading', { name: 'Fuel on a day' })).toBeVisible();
+  await expect(page.getByText('delivered on Sun 25 Oct 2026 (the whole day, Harbour time); sorted by')).toBeVisible();
+  await expect(page.getByRole('region', { name: 'SQL' })).toContainText('with 1792875600 | 1792965600');
+  await accessible(page);
+  await page.getByRole('button', { name: 'Run again as it was' }).click();
+  await expect(page.getByText('The same, row by row, in the same order.')).toBeVisible();
+  await page.getByRole('link', { name: 'Open with these answers' }).click();
+  await expect(page.getByRole('textbox', { name: 'Which day of delivery?' })).toHaveValue('25 Oct 2026');
+
+  await page.request.post('/api/v1/reports/fuel-on-a-day/runs', { data: { answers: { 'delivery-day': 'soon' } } });
+  await page.getByRole('link', { name: 'Runs' }).click();
+  await page.getByRole('combobox', { name: 'Report' }).selectOption('Fuel on a day');
+  await page.getByRole('combobox', { name: 'Ended' }).selectOption('answer refused');
+  await expect(page.getByRole('row')).toHaveCount(2);
+  await expect(page.getByText('"soon" is not a date', { exact: false })).toBeVisible();
+  await accessible(page);
+  await page.getByRole('row').nth(1).getByRole('link').click();
+  await expect(page.getByText('An answer was refused; nothing was run.')).toBeVisible();
+  await expect(page.getByRole('cell', { name: 'refused', exact: true })).toBeVisible();
+  await accessible(page);
+  await page.goto('/runs?day=1+Jan+2020');
+  await expect(page.getByText('Nothing was run that fits.')).toBeVisible();
+});
+
+test('answers are read once for each change, not again and again', async ({ page }) => {
+  let asked = 0;
+  page.on('request', (r) => (asked += Number(r.url().endsWith('/answers'))));
+  await page.goto('/reports/fuel-on-a-day');
+  await expect(page.locator('.foot')).toContainText('will come back');
+  await page.waitForTimeout(600);
+  expect(asked).toBe(1);
 });
 
 test('changed answers mark the records as older', async ({ page }) => {

@@ -18,11 +18,13 @@ import (
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/definition"
+	"pikegate/internal/core/evidence"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/record"
 	"pikegate/internal/judge"
+	"pikegate/internal/source"
 	"pikegate/internal/source/sourcetest"
 )
 
@@ -230,6 +232,8 @@ type drawn struct {
 	descending      []bool
 	text, statement string
 	args            []any
+	compiler        *compile.Compiler
+	query           compile.Query
 }
 
 // compiled takes the criteria through the whole of the product: YAML, answers,
@@ -281,7 +285,8 @@ func compiled(t *rapid.T, db sourcetest.Engine, breaks func(*compile.Query)) dra
 	if breaks != nil {
 		breaks(&compiled)
 	}
-	s := compile.New(db.Source.Dialect(), record.From{Table: "t"}, db.Facts(t, "t")).Select(compiled)
+	d.compiler, d.query = compile.New(db.Source.Dialect(), record.From{Table: "t"}, db.Facts(t, "t")), compiled
+	s := d.compiler.Select(compiled)
 	d.statement, d.args = s.SQL, s.Args
 	return d
 }
@@ -427,6 +432,7 @@ func agrees(t *testing.T, db sourcetest.Engine) {
 		got, err := selected(db, d.statement, d.args)
 		require.NoError(t, err, d.statement)
 		require.Equal(t, d.want(), got, "%s\n%s\n%v", d.text, d.statement, d.args)
+		d.addsUp(t, db, len(got))
 	}
 	rapid.Check(t, check)
 	if long, err := time.ParseDuration(os.Getenv("PIKEGATE_JUDGE")); err == nil {
@@ -434,6 +440,41 @@ func agrees(t *testing.T, db sourcetest.Engine) {
 			rapid.Check(t, check)
 		}
 	}
+}
+
+// addsUp counts the evidence of what was drawn, and holds its figures to the records,
+// to the result, and to what each step leaves when it is counted alone.
+func (d drawn) addsUp(t *rapid.T, db sourcetest.Engine, result int) {
+	plan := evidence.PlanOf([]*criteria.Bound{d.query.Where}, d.query.Sort, d.query.Show)
+	alone := d.query
+	alone.Where = nil
+	statement := d.compiler.Tally(alone, plan)
+	var groups []evidence.Group
+	err := db.Source.View(t.Context(), func(v source.View) error {
+		err := v.Rows(t.Context(), statement, func(row []record.Value) error {
+			groups = append(groups, compile.ReadGroup(row, plan))
+			return nil
+		})
+		if err != nil {
+			return err
+		}
+		f := plan.Sum(groups)
+		require.EqualValues(t, len(d.records), f.All, "%s\n%s", d.text, statement.SQL)
+		require.EqualValues(t, result, f.Result, "%s\n%s", d.text, statement.SQL)
+		var classes int64
+		for _, n := range f.Classes {
+			classes += n
+		}
+		require.Equal(t, f.All, classes)
+		for i := range f.Left {
+			alone.Where = criteria.AllOf(plan.All()[:i+1]...)
+			left, err := v.Count(t.Context(), d.compiler.Count(alone))
+			require.NoError(t, err)
+			require.Equal(t, left, f.Left[i], "step %d of\n%s\n%s", i, d.text, statement.SQL)
+		}
+		return nil
+	})
+	require.NoError(t, err, statement.SQL)
 }
 
 // Ten faults and more, planted in what the compiler makes, are each caught.

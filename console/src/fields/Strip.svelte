@@ -65,7 +65,7 @@
     event.preventDefault();
     anchor = event.shiftKey && at >= 0 ? at : i;
     drawing = true;
-    at = i;
+    focus(i);
     choose(i, anchor);
   }
 

@@ -192,7 +192,7 @@
       <div class="foot">
         {#if running}<button type="button" class="plain" onclick={() => running?.abort()}>Cancel</button>{:else}<span class="quiet small" role="status">
             {#if matches}<b>{matches.records.toLocaleString('en')}</b>{#if matches.of !== matches.records}{' '}of {matches.of.toLocaleString('en')}{/if}
-              {report.records.toLowerCase()}<br />will come back{:else}Enter runs it{/if}
+              {report.records.toLowerCase()}{' '}<br />will come back{:else}Enter runs it{/if}
           </span>{/if}
         <button class="go" type="submit">Show records</button>
       </div>
