@@ -3,11 +3,13 @@ package docs
 
 import (
 	"bytes"
+	"encoding/hex"
 	"flag"
 	"fmt"
 	"os"
 	"path/filepath"
 	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -18,6 +20,8 @@ import (
 	"pikegate/demo/demotest"
 	"pikegate/internal/cli"
 	"pikegate/internal/core/definition"
+	"pikegate/internal/core/evidence"
+	"pikegate/internal/core/record"
 	"pikegate/internal/source/sourcetest"
 )
 
@@ -123,6 +127,34 @@ func TestLinks(t *testing.T) {
 			assert.NoError(t, err, "%s links %s", page, m[1])
 		}
 	}
+}
+
+var vector = regexp.MustCompile("(?m)^\\| `([a-z-]+)` \\| `([^`]*)` \\| `([0-9a-f ]+)` \\|$")
+
+// The bytes and sums of the page on fingerprints are those of the product.
+func TestFingerprints(t *testing.T) {
+	page, err := os.ReadFile("reference/fingerprint.md")
+	require.NoError(t, err)
+	columns := map[string]*record.Column{"text": {Type: record.Text}, "integer": {Type: record.Integer}, "decimal": {Type: record.Decimal, Scale: 2}, "number": {Type: record.Number}, "yes-no": {Type: record.YesNo},
+		"date":     {Type: record.Date, Stored: record.StoredText, Pattern: record.ISODay},
+		"datetime": {Type: record.Datetime, Stored: record.StoredText, Pattern: record.ISOTime},
+		"instant":  {Type: record.Instant, Stored: record.StoredText, Pattern: record.ISOTime}}
+	value := func(text string) record.Value {
+		sort, text, _ := strings.Cut(text, " ")
+		number, _ := strconv.ParseFloat(text, 64)
+		return map[string]record.Value{"text": record.Chars(text), "digits": record.Digits(text), "real": record.Real(number), "whole": record.Whole(int64(number))}[sort]
+	}
+	vectors := vector.FindAllStringSubmatch(string(page), -1)
+	assert.Len(t, vectors, 14)
+	for _, v := range vectors {
+		assert.Equal(t, strings.ReplaceAll(v[3], " ", ""), hex.EncodeToString(evidence.AppendValue(nil, columns[v[1]], value(v[2]))), v[0])
+	}
+	f := evidence.NewFingerprint([]*record.Column{{Name: "vessel", Type: record.Text}, {Name: "fare", Type: record.Decimal, Scale: 2}})
+	empty := f.Sum()
+	f.Add([]record.Value{record.Chars("Ångra"), record.Digits("12.50")})
+	f.Add([]record.Value{record.Chars("Marram"), {}})
+	assert.Contains(t, string(page), "a missing fare:\n\n    "+f.Sum()+"\n")
+	assert.Contains(t, string(page), "Without any record:\n\n    "+empty+"\n")
 }
 
 var update = flag.Bool("update", false, "write reference/keys.md anew")

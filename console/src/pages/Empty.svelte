@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Receipt } from '../lib/api';
   import { counted } from '../lib/format';
+  import { follow } from '../lib/route.svelte';
   import Figures from './Figures.svelte';
 
   // Why there are no records, and where the nearest are.
@@ -29,6 +30,7 @@
     </ul>
   {/if}
   {#if receipt.evidence}<Figures evidence={receipt.evidence} />{/if}
+  {#if answer}<p class="quiet"><a href="/receipts/{receipt.id}" onclick={follow}>Receipt {receipt.id}</a></p>{/if}
 </div>
 
 <style>
@@ -39,7 +41,6 @@
   }
   p {
     margin-bottom: 8px;
-    max-width: 75ch;
   }
   ul {
     list-style: disc;
