@@ -106,7 +106,7 @@ func (r routes) compare(ctx context.Context, in *struct {
 
 // ReceiptList is a page of receipts.
 type ReceiptList struct {
-	Receipts []service.Receipt `json:"receipts" doc:"The latest first."`
+	Receipts []service.Receipt `json:"receipts" doc:"The latest first, without their SQL, revisions and evidence."`
 	More     bool              `json:"more" doc:"Whether there are further ones."`
 }
 

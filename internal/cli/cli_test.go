@@ -21,6 +21,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/demo/demotest"
+	"pikegate/internal/api"
+	"pikegate/internal/service"
 )
 
 func TestMain(m *testing.M) {
@@ -170,6 +172,28 @@ func TestAStreamThatBreaksOff(t *testing.T) {
 		left, err := os.ReadDir(filepath.Dir(to))
 		require.NoError(t, err)
 		assert.Empty(t, left, "%s leaves nothing behind", output)
+	}
+}
+
+// Each way for a run to end has the exit code of its kind.
+func TestExitCodes(t *testing.T) {
+	for code, want := range map[string]int{
+		string(service.AnswersRefused): exitAnswers, string(service.DefinitionsRefused): exitDefinitions, string(service.DefinitionInError): exitDefinitions, string(service.LoadRefused): exitDefinitions,
+		string(service.Unknown): exitUsage, api.InvalidRequest: exitUsage, api.SourceFailed: exitUnreached, api.CutByTime: exitCut, api.CutBySize: exitCut, api.Failed: exitFailed,
+	} {
+		answers := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			w.WriteHeader(http.StatusInternalServerError)
+			fmt.Fprintf(w, `{"code":%q,"detail":"so it is"}`, code)
+		}))
+		var out, errs bytes.Buffer
+		to := filepath.Join(t.TempDir(), "out")
+		assert.Equal(t, want, Main([]string{"run", "r", "--server", answers.URL, "--answer", "a=b", "--to", to}, strings.NewReader(""), &out, &errs), code)
+		assert.Equal(t, "pikegate: so it is\n", errs.String())
+		assert.NoFileExists(t, to)
+		answers.Close()
+	}
+	for status, want := range map[int]int{http.StatusForbidden: exitForbidden, http.StatusServiceUnavailable: exitUnreached, http.StatusConflict: exitDefinitions, http.StatusRequestEntityTooLarge: exitCut} {
+		assert.Equal(t, want, codeOf(&api.Problem{Status: status}), status)
 	}
 }
 

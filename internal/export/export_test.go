@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/csv"
 	"encoding/json"
+	"io"
 	"testing"
 	"time"
 	"unicode/utf8"
@@ -138,6 +139,34 @@ func TestNumbersOfEveryEngine(t *testing.T) {
 			require.NoError(t, w.End(nil))
 			assert.Equal(t, c.want+"\r\n", b.String(), "%+v", v)
 		}
+	}
+}
+
+// flushed remembers what had been written when it was told to hand it on.
+type flushed struct {
+	bytes.Buffer
+	at []string
+}
+
+func (f *flushed) Flush() { f.at = append(f.at, f.String()) }
+
+// What was written can be handed on before the end: in JSON with a line that ends the
+// rows, so that they can be read; the whole is the same as without.
+func TestHandingOn(t *testing.T) {
+	for format, want := range map[Format]string{CSV: "id\r\n7\r\n", NDJSON: "{\"id\":7}\n", JSON: `{"columns":[{"name":"id","type":"integer","label":""}],"rows":[` + "\n[7]\n]"} {
+		var early flushed
+		var late bytes.Buffer
+		for i, to := range []io.Writer{&early, &late} {
+			w := New(format, to, []*record.Column{{Name: "id", Type: record.Integer}}, time.UTC)
+			require.NoError(t, w.Begin())
+			require.NoError(t, w.Row([]record.Value{record.Whole(7), record.Whole(8)}), "more values than columns")
+			if i == 0 {
+				require.NoError(t, w.HandOn())
+			}
+			require.NoError(t, w.End([]byte("{}")))
+		}
+		assert.Equal(t, []string{want}, early.at, format)
+		assert.Equal(t, late.String(), early.String(), format)
 	}
 }
 

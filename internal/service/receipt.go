@@ -229,7 +229,7 @@ type Wanted struct {
 	Most           int
 }
 
-// History lists receipts, the latest first. More reports whether there are further
+// History lists receipts, the latest first, without their SQL, revisions and evidence. More reports whether there are further
 // ones.
 func (s *Service) History(ctx context.Context, w Wanted) (all []Receipt, more bool, err error) {
 	wanted := store.Wanted{Report: w.Report, Person: w.Person, State: string(w.State), Before: w.Before, Most: w.Most + 1}
@@ -250,9 +250,11 @@ func (s *Service) History(ctx context.Context, w Wanted) (all []Receipt, more bo
 	}
 	all = make([]Receipt, len(rows))
 	for i, row := range rows {
-		if err := all[i].read(row); err != nil {
+		r := &all[i]
+		if err := r.read(row); err != nil {
 			return nil, false, err
 		}
+		r.Revisions, r.Pieces, r.SQL, r.Values, r.Evidence = nil, nil, "", nil, nil // which the receipt itself tells
 	}
 	return all, more, nil
 }

@@ -4,6 +4,8 @@ import (
 	"flag"
 	"fmt"
 	"os"
+	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -14,6 +16,7 @@ import (
 
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/evidence"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/record"
@@ -79,6 +82,26 @@ func TestGoldenSQL(t *testing.T) {
 	}
 }
 
+// counting are the statements of evidence.
+func counting(sql *Compiler) map[string]Statement {
+	q := Query{Where: bound(on(late, criteria.Present)), Zone: helsinki}
+	plan := func(n *criteria.Node) evidence.Plan {
+		return evidence.PlanOf([]*criteria.Bound{bound(n)}, nil, []*record.Column{id, route})
+	}
+	period := group(criteria.All, on(route, criteria.Is, "x"), on(instant, criteria.Within, "last month"), on(late, criteria.AtLeast, "15"))
+	days := []civil.Day{civil.MustParseDay("2026-01-01"), civil.MustParseDay("2026-02-01"), civil.MustParseDay("2026-03-01"), civil.MustParseDay("2026-04-01"), civil.MustParseDay("2026-05-01")}
+	return map[string]Statement{
+		"tally":                 sql.Tally(q, plan(period)),
+		"tally of loose texts":  sql.Tally(Query{}, plan(on(loose, criteria.After, "today"))),
+		"tally of several days": sql.Tally(Query{}, plan(on(day, criteria.NoneOf, "today", "1 Nov 2026"))),
+		"tally of nothing":      sql.Tally(Query{}, plan(nil)),
+		"tally of no day":       sql.Tally(Query{}, plan(on(day, criteria.After, "9999-12-31"))),
+		"among":                 sql.Among(q, bound(on(route, criteria.Is, "x")), nil),
+		"passed by":             sql.PassedBy(q, []*criteria.Bound{bound(on(route, criteria.IsNot, "x")), bound(on(day, criteria.From, "today"))}),
+		"by month":              sql.ByUnit(q, instant, days),
+	}
+}
+
 func golden(t *testing.T, path string, sql *Compiler) {
 	var archive txtar.Archive
 	for _, c := range []struct {
@@ -110,6 +133,15 @@ func golden(t *testing.T, path string, sql *Compiler) {
 		}
 		archive.Files = append(archive.Files, txtar.File{Name: c.name, Data: []byte(text)})
 	}
+	for name, s := range counting(sql) {
+		archive.Files = append(archive.Files, txtar.File{Name: "evidence: " + name, Data: []byte(s.SQL + "\n" + fmt.Sprintln("--", s.Args))})
+	}
+	slices.SortStableFunc(archive.Files, func(a, b txtar.File) int { // those of a map have no order
+		if strings.HasPrefix(a.Name, "evidence") && strings.HasPrefix(b.Name, "evidence") {
+			return strings.Compare(a.Name, b.Name)
+		}
+		return 0
+	})
 	got := string(txtar.Format(&archive))
 	if *update {
 		require.NoError(t, os.WriteFile(path, []byte(got), 0o644))

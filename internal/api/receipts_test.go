@@ -1,0 +1,99 @@
+package api_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/demo/demotest"
+	"pikegate/internal/api"
+	"pikegate/internal/service"
+)
+
+// Receipts over HTTP, in the shape that the document describes.
+func TestReceipts(t *testing.T) {
+	c := newCaller(t, demotest.Start(t).URL)
+	get := func(path, route string, want int, into any) {
+		t.Helper()
+		status, text := c.do("GET", "/api/v1"+path, "/api/v1"+route, "")
+		require.Equal(t, want, status, "%s", text)
+		require.NoError(t, json.Unmarshal(text, into))
+	}
+	post := func(path, route, body string, want int, into any) {
+		t.Helper()
+		status, text := c.do("POST", "/api/v1"+path, "/api/v1"+route, body)
+		require.Equal(t, want, status, "%s", text)
+		require.NoError(t, json.Unmarshal(text, into))
+	}
+	const report = "/reports/{report}"
+	const day = `{"answers":{"delivery-day":"25 Oct 2026"},"evidence":true,"limit":1}`
+	var result struct{ Receipt service.Receipt }
+	post("/reports/fuel-on-a-day/runs", report+"/runs", day, 200, &result)
+	assert.EqualValues(t, 1, result.Receipt.ID)
+	assert.EqualValues(t, 3, *result.Receipt.Records, "of which one row was sent")
+	assert.Equal(t, "e3a81e20d905a2197598f97e37e404f048dafa56b9e89678d1a78d091666891b", result.Receipt.Evidence.Fingerprint, "the one that the command line tells")
+	var kept service.Receipt
+	get("/receipts/1", "/receipts/{receipt}", 200, &kept)
+	assert.Equal(t, result.Receipt, kept)
+
+	var p api.Problem
+	post("/reports/fuel-on-a-day/runs", report+"/runs", `{"answers":{"delivery-day":"soon"}}`, 422, &p)
+	assert.Equal(t, "/api/v1/receipts/2", p.Instance)
+	get("/receipts/2", "/receipts/{receipt}", 200, &kept)
+	assert.Equal(t, service.Refused, kept.State)
+	assert.Equal(t, "not_a_date", kept.Faults[0].Code)
+	post("/reports/late-sailings/runs", report+"/runs", `{"answers":{"travel-period":"Feb 2020"},"evidence":true}`, 200, &result)
+	assert.Equal(t, "Nov 2023", result.Receipt.Evidence.Empty.Nearest.Answer)
+	status, text := c.run("fuel-on-a-day", "?output=csv", day)
+	require.Equal(t, 200, status, "%s", text)
+
+	var list api.ReceiptList
+	get("/receipts?limit=2", "/receipts", 200, &list)
+	assert.True(t, list.More)
+	assert.EqualValues(t, 4, list.Receipts[0].ID)
+	assert.Empty(t, list.Receipts[0].SQL, "a list tells what a list needs")
+	get("/receipts?report=fuel-on-a-day&state=rows&day=today&before=4", "/receipts", 200, &list)
+	get("/receipts?state=some", "/receipts", 400, &p)
+	get("/receipts?day=soon", "/receipts", 422, &p)
+	get("/receipts/99", "/receipts/{receipt}", 404, &p)
+	assert.Equal(t, "no receipt 99", p.Detail)
+
+	var again service.Comparison
+	post("/receipts/4/again", "/receipts/{receipt}/again", `{}`, 200, &again)
+	assert.True(t, again.Same, "the fingerprint of a CSV is that of a page of JSON")
+	post("/receipts/4/again", "/receipts/{receipt}/again", `{"as_of":"soon"}`, 422, &p)
+	post("/receipts/2/again", "/receipts/{receipt}/again", `{}`, 422, &p)
+
+	var e service.Explanation
+	post("/reports/fuel-on-a-day/explanation", report+"/explanation", `{"answers":{"delivery-day":"25 Oct 2026"}}`, 200, &e)
+	assert.Equal(t, []string{"fuel_deliveries_by_1"}, e.Indexes)
+	post("/reports/none/explanation", report+"/explanation", `{}`, 404, &p)
+	var m service.Matches
+	post("/reports/late-sailings/matches", report+"/matches", `{}`, 200, &m)
+	assert.Equal(t, service.Matches{Records: 226, Of: 1652}, m)
+	var strip service.Strip
+	get("/reports/late-sailings/prompts/travel-period/strip", report+"/prompts/{prompt}/strip", 200, &strip)
+	assert.Len(t, strip.Units, 39)
+	var sum int64
+	for _, unit := range strip.Units {
+		sum += unit.Records
+	}
+	assert.EqualValues(t, 61356, sum, "each record is in one month")
+	get("/reports/late-sailings/prompts/minutes/strip", report+"/prompts/{prompt}/strip", 200, &strip)
+	assert.Empty(t, strip.Units)
+	get("/reports/late-sailings/prompts/none/strip", report+"/prompts/{prompt}/strip", 404, &p)
+	var r service.Rehearsal
+	post("/reports/late-sailings/rehearsal", report+"/rehearsal", `{"as_of":["2026-03-31"]}`, 200, &r)
+	assert.Equal(t, "Sun 1 Feb 2026 through Sat 28 Feb 2026 (28 days)", r.Phrases[0].Means[0].Spelled)
+	file := fmt.Sprintf(`[{"name":"q.yaml","text":%q}]`, "pikegate: 1\nquery: fuel-on-a-day\nof: fuel-deliveries\nshow: [litres]\nwhere: {delivered_at: {is: {prompt: delivery-day}}}\nsort: [delivered_at]\n")
+	var versions service.Comparison
+	post("/reports/fuel-on-a-day/comparison", report+"/comparison", `{"answers":{"delivery-day":"25 Oct 2026"},"after":`+file+`}`, 200, &versions)
+	assert.Equal(t, 3, versions.Altered.Records, "which show other columns")
+	post("/reports/fuel-on-a-day/runs", report+"/runs", `{"files":`+file+`}`, 200, &result)
+	assert.Zero(t, result.Receipt.ID)
+	post("/reports/fuel-on-a-day/runs", report+"/runs", `{"files":[{"name":"q.yaml","text":"pikegate: 1\nquery: fuel-on-a-day\n"}]}`, 422, &p)
+	assert.Equal(t, "definitions_refused", p.Code)
+}

@@ -1,0 +1,142 @@
+package store
+
+import (
+	"fmt"
+	"path/filepath"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func receipt(s *Store, state string, started time.Time) Receipt {
+	return Receipt{ID: s.NextReceipt(), Report: "late", Person: "Ines", State: state, StartedAt: started, Body: []byte(`{"a":1}`)}
+}
+
+func ids(t *testing.T, s *Store, w Wanted) []int64 {
+	t.Helper()
+	w.Most = 1000
+	all, err := s.Receipts(ctx, w)
+	require.NoError(t, err)
+	found := make([]int64, len(all))
+	for i, r := range all {
+		found[i] = r.ID
+	}
+	return found
+}
+
+// What was begun and never ended is told as interrupted once the file is opened again,
+// and no number is given twice.
+func TestReceiptsOutliveTheirRuns(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "own.db")
+	s := open(t, path)
+	first := receipt(s, Running, now)
+	require.NoError(t, s.Keep(first))
+	second := receipt(s, Running, now.Add(time.Microsecond))
+	require.NoError(t, s.Keep(second))
+	first.State, first.Begun, first.Body, first.Marks = "rows", true, []byte(`{"a":2}`), []byte{1, 2}
+	require.NoError(t, s.Keep(first))
+	require.NoError(t, s.Close())
+	assert.Error(t, s.Keep(first), "nothing is kept once the file is closed")
+	require.NoError(t, s.Close(), "closing again does no harm")
+
+	s = open(t, path)
+	got, err := s.Receipt(ctx, 1)
+	require.NoError(t, err)
+	first.Begun = false // which is not stored
+	assert.Equal(t, &first, got)
+	got, err = s.Receipt(ctx, 2)
+	require.NoError(t, err)
+	assert.Equal(t, Interrupted, got.State)
+	assert.Equal(t, now.Add(time.Microsecond), got.StartedAt)
+	_, err = s.Receipt(ctx, 3)
+	assert.ErrorIs(t, err, ErrNone)
+	assert.EqualValues(t, 3, s.NextReceipt())
+}
+
+// Receipts that come at the same time are committed together, each once, and each is
+// on the disk when its Keep returns.
+func TestReceiptsAtTheSameTime(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "own.db")
+	s := open(t, path)
+	other := open(t, path) // what it sees was committed
+	var all sync.WaitGroup
+	for range 64 {
+		all.Go(func() {
+			r := receipt(s, Running, now)
+			if !assert.NoError(t, s.Keep(r)) {
+				return
+			}
+			got, err := other.Receipt(ctx, r.ID)
+			if !assert.NoError(t, err) {
+				return
+			}
+			assert.Equal(t, Running, got.State)
+			r.State, r.Begun = "no_rows", true
+			assert.NoError(t, s.Keep(r))
+			got, err = other.Receipt(ctx, r.ID)
+			if assert.NoError(t, err) {
+				assert.Equal(t, "no_rows", got.State)
+			}
+		})
+	}
+	all.Wait()
+	assert.Len(t, ids(t, s, Wanted{State: "no_rows"}), 64)
+	assert.Zero(t, s.underWay.Load())
+
+	twice := receipt(s, Running, now)
+	require.NoError(t, s.Keep(twice))
+	assert.Error(t, s.Keep(twice), "a run begins once")
+	require.NoError(t, s.Keep(receipt(s, Running, now)), "and what goes wrong with one is not the others' trouble")
+}
+
+// Old receipts go, a few hundred at a time; those of runs that are under way stay, and
+// so does the last, whose number must not come again.
+func TestPruning(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "own.db"))
+	old, young := now.AddDate(0, 0, -401), now.AddDate(0, 0, -399)
+	var all sync.WaitGroup
+	for range 2*pruned + 1 {
+		all.Go(func() { assert.NoError(t, s.Keep(receipt(s, "rows", old))) })
+	}
+	all.Wait()
+	running := receipt(s, Running, old)
+	require.NoError(t, s.Keep(running))
+	kept := receipt(s, "rows", young)
+	require.NoError(t, s.Keep(kept))
+	gone, err := s.Prune(ctx, now.AddDate(0, 0, -400))
+	require.NoError(t, err)
+	assert.EqualValues(t, 2*pruned+1, gone)
+	assert.Equal(t, []int64{kept.ID, running.ID}, ids(t, s, Wanted{}))
+	gone, err = s.Prune(ctx, now)
+	require.NoError(t, err)
+	assert.Zero(t, gone)
+}
+
+// The index that the list by state goes by, and the others.
+func TestReceiptsAreFoundByIndex(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "own.db"))
+	for where, index := range map[string]string{
+		"state = 'no_rows' AND state NOT IN ('running', 'rows')": "receipts_by_state",
+		"report = 'late'": "receipts_by_report",
+		"started_at >= '2026' AND started_at < '2027'": "receipts_by_start",
+	} {
+		var plan []struct{ Detail string }
+		require.NoError(t, s.db.Raw("EXPLAIN QUERY PLAN SELECT id FROM receipts WHERE "+where).Scan(&plan).Error)
+		assert.Contains(t, fmt.Sprint(plan), index, where)
+	}
+}
+
+func TestLoads(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "own.db"))
+	none, err := s.LoadedAt(ctx, "fuel")
+	require.NoError(t, err)
+	assert.Nil(t, none)
+	require.NoError(t, s.SetLoaded(ctx, "fuel", Loaded{At: now.Add(-time.Hour), By: "Tove", Rows: 3}))
+	require.NoError(t, s.SetLoaded(ctx, "fuel", Loaded{At: now, By: "Ines", Rows: 4}))
+	last, err := s.LoadedAt(ctx, "fuel")
+	require.NoError(t, err)
+	assert.Equal(t, &Loaded{At: now, By: "Ines", Rows: 4}, last)
+}
