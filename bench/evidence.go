@@ -1,8 +1,11 @@
 package main
 
 import (
+	"bufio"
+	"bytes"
 	"database/sql"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -108,10 +111,46 @@ func (b *bench) evidence() error {
 			return fmt.Errorf("%d records are left after the sieve, and %d by hand", got, left)
 		}
 	}
+	var first [2][]time.Duration // until the rows are here, with evidence and without
+	for range 10 * rounds {
+		for i, asked := range []bool{true, false} {
+			d, err := b.untilRows(asked)
+			if err != nil {
+				return err
+			}
+			first[i] = append(first[i], d)
+		}
+	}
+	with, without := median(first[0]), median(first[1])
+	b.add("until the first 200 rows are there: with all evidence, to without", with.Round(time.Microsecond).String(), without.Round(time.Microsecond).String(), fmt.Sprintf("%.2f", with.Seconds()/without.Seconds()), "1.0")
 	ours, hand := median(took[0]), median(took[1])
 	fmt.Printf("%d statements against %d\n", statements, len(counts))
 	b.add("all evidence of 8 conditions over 1,200,000 records, to the counting statements by hand", seconds(ours), seconds(hand), fmt.Sprintf("%.2f", ours.Seconds()/hand.Seconds()), "1.1")
 	return nil
+}
+
+// untilRows is how long it takes until the rows of a page are here.
+func (b *bench) untilRows(evidence bool) (time.Duration, error) {
+	body := fmt.Sprintf(`{"answers":{"own-days":"%s/%s"},"limit":200,"evidence":%t}`, first, last, evidence)
+	start := time.Now()
+	resp, err := http.Post(b.url+"/api/v1/reports/own-sieve/runs?output=json", "application/json", strings.NewReader(body))
+	if err != nil {
+		return 0, err
+	}
+	defer resp.Body.Close()
+	lines := bufio.NewReader(resp.Body)
+	for {
+		line, err := lines.ReadSlice('\n')
+		if err != nil && err != io.EOF && err != bufio.ErrBufferFull {
+			return 0, err
+		}
+		if bytes.HasSuffix(line, []byte("]\n")) { // the last row has no comma
+			return time.Since(start), nil
+		}
+		if err == io.EOF {
+			return 0, errors.New("the rows have no end")
+		}
+	}
 }
 
 // commit is how long a run of the last thousand waited for its receipt to be on the

@@ -20,6 +20,7 @@ import (
 	"pikegate/internal/core/record"
 	"pikegate/internal/load"
 	"pikegate/internal/service"
+	"pikegate/internal/source/sourcetest"
 )
 
 // trips are a few records with all that evidence tells apart; what is asked of them
@@ -358,6 +359,55 @@ func TestStates(t *testing.T) {
 }
 
 type cancelKey struct{}
+
+// handing is a reader that does something when the rows are handed on.
+type handing struct {
+	pausing
+	then func()
+}
+
+func (h *handing) HandOn() error {
+	h.then()
+	return nil
+}
+
+// The rows and the evidence are of one snapshot, whatever happens in between. Where the
+// engine has none, as MariaDB's older tables have not, a change is told.
+func TestDataThatChangeMeanwhile(t *testing.T) {
+	changed := func(s *service.Service, change func()) *service.Receipt {
+		run, err := s.Prepare(ctx, "trips", service.Request{Evidence: true})
+		require.NoError(t, err)
+		r, err := run.Stream(ctx, &handing{then: change})
+		require.NoError(t, err)
+		require.Empty(t, r.Evidence.NotComputed)
+		return r
+	}
+	const more = `INSERT INTO trips VALUES (100, '2026-03-20', 'Outer Loop', 2)`
+	s, records := sailing(t, nil)
+	_, err := records.Exec("PRAGMA journal_mode = WAL") // so that one can write while others read
+	require.NoError(t, err)
+	r := changed(s, func() {
+		_, err := records.Exec(more)
+		require.NoError(t, err)
+	})
+	assert.False(t, r.Evidence.Changed)
+	assert.EqualValues(t, 10, *r.Evidence.All)
+
+	for engine, snapshots := range map[string]bool{"InnoDB": true, "MyISAM": false} {
+		t.Run(engine, func(t *testing.T) {
+			db := sourcetest.Open(t, definition.MariaDB)
+			db.Exec(t, "CREATE TABLE trips (id INTEGER PRIMARY KEY, `on` VARCHAR(10), route VARCHAR(20), party INTEGER) ENGINE="+engine)
+			db.Exec(t, trips[strings.Index(trips, "INSERT"):])
+			s := open(t, t.TempDir(), time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC))
+			at := fmt.Sprintf("engine: mariadb\naddress: {env: %s}\nschema: %s\nclock:", sourcetest.Variables[definition.MariaDB], db.At.Schema)
+			_, err := s.Put(ctx, service.Put{Files: file(strings.Replace(tripFiles, "clock:", at, 1))})
+			require.NoError(t, err)
+			r := changed(s, func() { db.Exec(t, more) })
+			assert.Equal(t, !snapshots, r.Evidence.Changed)
+			assert.EqualValues(t, 4, *r.Records, "the rows that were sent")
+		})
+	}
+}
 
 // What cannot be counted in time says so; the rows stand.
 func TestEvidenceInTime(t *testing.T) {

@@ -7,6 +7,8 @@ import (
 	"encoding/json"
 	"hash/fnv"
 	"io"
+	"iter"
+	"maps"
 
 	"pikegate/internal/core/record"
 )
@@ -18,26 +20,41 @@ const mostMarks = 100_000
 // marks are what stands for each row of a result, by which two results are compared:
 // its key and a hash of all that it shows.
 type marks struct {
-	keys    []string // as JSON
-	content []uint64
-	many    bool // more rows than are kept
+	rows []byte // for each the length of its key, the key as JSON, and eight bytes of hash
+	n    int
+	many bool // there are more rows than are kept
 }
-
-func newMarks() *marks { return &marks{} }
 
 // add adds a row, content being the bytes that stand for what it shows.
 func (m *marks) add(row []record.Value, keys []int, content []byte) {
-	if m.many = m.many || len(m.keys) == mostMarks; m.many {
-		m.keys, m.content = nil, nil
+	if m.many = m.many || m.n == mostMarks; m.many {
+		m.rows = nil
 		return
 	}
 	values := make([]string, len(keys))
 	for i, at := range keys {
 		values[i] = row[at].String()
 	}
+	key := keyText(values)
 	hash := fnv.New64a()
 	hash.Write(content)
-	m.keys, m.content = append(m.keys, keyText(values)), append(m.content, hash.Sum64())
+	m.rows = append(binary.AppendUvarint(m.rows, uint64(len(key))), key...)
+	m.rows = hash.Sum(m.rows)
+	m.n++
+}
+
+// each hands out the key and the hash of each row, in order.
+func (m *marks) each() iter.Seq2[string, uint64] {
+	return func(yield func(key string, content uint64) bool) {
+		for rest := m.rows; len(rest) > 0; {
+			n, width := binary.Uvarint(rest)
+			key, hash := rest[width:width+int(n)], rest[width+int(n):]
+			if !yield(string(key), binary.BigEndian.Uint64(hash)) {
+				return
+			}
+			rest = hash[8:]
+		}
+	}
 }
 
 // packed are the marks as they are kept, nil where there are too many.
@@ -50,12 +67,7 @@ func (m *marks) packed() []byte {
 	if err != nil {
 		panic(err) // the level is one of the package's own
 	}
-	var line []byte
-	for i, key := range m.keys {
-		line = binary.AppendUvarint(line[:0], uint64(len(key)))
-		line = binary.BigEndian.AppendUint64(append(line, key...), m.content[i])
-		w.Write(line) // to memory, which does not fail
-	}
+	w.Write(m.rows) // to memory, which does not fail
 	w.Close()
 	return b.Bytes()
 }
@@ -65,18 +77,17 @@ func unpack(kept []byte) (*marks, error) {
 	if kept == nil {
 		return nil, nil
 	}
-	text, err := io.ReadAll(flate.NewReader(bytes.NewReader(kept)))
-	m := newMarks()
-	for len(text) > 0 && err == nil {
-		n, width := binary.Uvarint(text)
-		if width <= 0 || uint64(len(text)-width) < n+8 {
-			return nil, io.ErrUnexpectedEOF
-		}
-		text = text[width:]
-		m.keys, m.content = append(m.keys, string(text[:n])), append(m.content, binary.BigEndian.Uint64(text[n:]))
-		text = text[n+8:]
+	rows, err := io.ReadAll(flate.NewReader(bytes.NewReader(kept)))
+	return &marks{rows: rows}, err
+}
+
+// keyText is a key as marks have it: its values as a JSON array of texts.
+func keyText(values []string) string {
+	text, err := json.Marshal(values)
+	if err != nil {
+		panic(err) // a list of texts can always be written
 	}
-	return m, err
+	return string(text)
 }
 
 // Differing is rows that differ between two results, by key.
@@ -101,25 +112,22 @@ func (d *Differing) add(key string) error {
 
 // compared tells which rows one result gained, lost and changed against another.
 func compared(before, after *marks) (gained, lost, changed Differing, err error) {
-	was := make(map[string]uint64, len(before.keys))
-	for i, key := range before.keys {
-		was[key] = before.content[i]
-	}
-	is := make(map[string]bool, len(after.keys))
-	for i, key := range after.keys {
+	was := maps.Collect(before.each())
+	is := make(map[string]bool, len(was))
+	for key, content := range after.each() {
 		is[key] = true
-		content, known := was[key]
+		earlier, known := was[key]
 		switch {
 		case !known:
 			err = gained.add(key)
-		case content != after.content[i]:
+		case content != earlier:
 			err = changed.add(key)
 		}
 		if err != nil {
 			return gained, lost, changed, err
 		}
 	}
-	for _, key := range before.keys {
+	for key := range before.each() {
 		if !is[key] {
 			if err := lost.add(key); err != nil {
 				return gained, lost, changed, err

@@ -56,13 +56,14 @@ func (s *Service) prove(ctx context.Context, catalog *definition.Catalog, p *def
 	if got.marks.many && len(p.With)+len(p.Without) > 0 {
 		return unproved(errors.New("more rows came back than keys are kept of"))
 	}
+	came := maps.Collect(got.marks.each())
 	for _, key := range p.With {
-		if !slices.Contains(got.marks.keys, keyText(key)) {
+		if _, there := came[keyText(key)]; !there {
 			fail("with", "the record %s must be there, and is not", strings.Join(key, ", "))
 		}
 	}
 	for _, key := range p.Without {
-		if slices.Contains(got.marks.keys, keyText(key)) {
+		if _, there := came[keyText(key)]; there {
 			fail("without", "the record %s must not be there, and is", strings.Join(key, ", "))
 		}
 	}
@@ -75,18 +76,6 @@ func (s *Service) prove(ctx context.Context, catalog *definition.Catalog, p *def
 		fail("fingerprint", "the fingerprint must be %s, and is %s", p.Fingerprint, is)
 	}
 	return found
-}
-
-// keyText is a key as marks have it.
-func keyText(values []string) string {
-	text := []byte{'['}
-	for i, value := range values {
-		if i > 0 {
-			text = append(text, ',')
-		}
-		text = record.AppendJSON(text, value)
-	}
-	return string(append(text, ']'))
 }
 
 // totals adds up the columns of rows that are not sent anywhere.

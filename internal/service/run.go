@@ -360,7 +360,7 @@ func newReading(r *Run) *reading {
 }
 
 func (g *reading) begin(shown []*record.Column) {
-	g.fingerprint, g.marks = evidence.NewFingerprint(shown), newMarks()
+	g.fingerprint, g.marks = evidence.NewFingerprint(shown), &marks{}
 }
 
 func (g *reading) add(row []record.Value) {
