@@ -131,7 +131,7 @@ func (b *bench) evidence() error {
 
 // untilRows is how long it takes until the rows of a page are here.
 func (b *bench) untilRows(evidence bool) (time.Duration, error) {
-	body := fmt.Sprintf(`{"answers":{"own-days":"%s/%s"},"limit":200,"evidence":%t}`, first, last, evidence)
+	body := fmt.Sprintf(`{"answers":{"own-days":"%s/%s"},"limit":200,"evidence":%t,"uncounted":true}`, first, last, evidence)
 	start := time.Now()
 	resp, err := http.Post(b.url+"/api/v1/reports/own-sieve/runs?output=json", "application/json", strings.NewReader(body))
 	if err != nil {
