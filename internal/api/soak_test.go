@@ -16,10 +16,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/demo/demotest"
+	"pikegate/internal/service"
 )
 
 // 64 readers at a mix of reports, for as long as PIKEGATE_SOAK says: no error,
-// and no growth of memory after the first minute.
+// no growth of memory after the first minute, and a receipt of each run.
 func TestSoakReaders(t *testing.T) {
 	span, err := time.ParseDuration(os.Getenv("PIKEGATE_SOAK"))
 	if err != nil {
@@ -31,6 +32,7 @@ func TestSoakReaders(t *testing.T) {
 		{"waybills-by-day", `{"answers":{"manifest-period":"last 7 days"}}`},
 		{"fuel-on-a-day", `{"answers":{"delivery-day":"25 Oct 2026"}}`},
 		{"late-sailings", `{"answers":{"travel-period":"year to date","minutes":0}}`},
+		{"late-sailings", `{"answers":{"travel-period":"last month"},"limit":200,"evidence":true}`},
 	}
 	var done, failed atomic.Int64
 	end := time.Now().Add(span)
@@ -66,4 +68,12 @@ func TestSoakReaders(t *testing.T) {
 	require.NotEmpty(t, heap)
 	settled := heap[len(heap)/5]
 	assert.Less(t, heap[len(heap)-1], settled+(16<<20), "live memory does not grow")
+	last, _, err := ferries.Service.History(t.Context(), service.Wanted{Most: 1})
+	require.NoError(t, err)
+	assert.Equal(t, done.Load(), last[0].ID, "each run has a receipt")
+	for _, state := range service.States {
+		none, _, err := ferries.Service.History(t.Context(), service.Wanted{State: state.State, Most: 1})
+		require.NoError(t, err)
+		assert.Equal(t, state.State == service.Rows, len(none) == 1, state.State)
+	}
 }
