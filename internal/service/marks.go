@@ -15,12 +15,12 @@ import (
 
 // mostMarks is how many rows of a result are kept by their marks; of larger results
 // none are.
-const mostMarks = 100_000
+const mostMarks = 20_000
 
 // marks are what stands for each row of a result, by which two results are compared:
 // its key and a hash of all that it shows.
 type marks struct {
-	rows []byte // for each the length of its key, the key as JSON, and eight bytes of hash
+	rows []byte // for each the length of its key, the key as JSON, and four bytes of hash
 	n    int
 	many bool // there are more rows than are kept
 }
@@ -36,7 +36,7 @@ func (m *marks) add(row []record.Value, keys []int, content []byte) {
 		values[i] = row[at].String()
 	}
 	key := keyText(values)
-	hash := fnv.New64a()
+	hash := fnv.New32a()
 	hash.Write(content)
 	m.rows = append(binary.AppendUvarint(m.rows, uint64(len(key))), key...)
 	m.rows = hash.Sum(m.rows)
@@ -44,15 +44,15 @@ func (m *marks) add(row []record.Value, keys []int, content []byte) {
 }
 
 // each hands out the key and the hash of each row, in order.
-func (m *marks) each() iter.Seq2[string, uint64] {
-	return func(yield func(key string, content uint64) bool) {
+func (m *marks) each() iter.Seq2[string, uint32] {
+	return func(yield func(key string, content uint32) bool) {
 		for rest := m.rows; len(rest) > 0; {
 			n, width := binary.Uvarint(rest)
 			key, hash := rest[width:width+int(n)], rest[width+int(n):]
-			if !yield(string(key), binary.BigEndian.Uint64(hash)) {
+			if !yield(string(key), binary.BigEndian.Uint32(hash)) {
 				return
 			}
-			rest = hash[8:]
+			rest = hash[4:]
 		}
 	}
 }

@@ -213,7 +213,7 @@ func (r receiptRow) receipt() (*Receipt, error) {
 // Wanted is which receipts to list; what is not set leaves all.
 type Wanted struct {
 	Report, Person, State string
-	From, Until           time.Time // when they started, the second excluded
+	From, Until           time.Time // when they started, both or neither; the second excluded
 	Before                int64     // the number that they are below
 	Most                  int
 }
@@ -229,11 +229,8 @@ func (s *Store) Receipts(ctx context.Context, w Wanted) ([]Receipt, error) {
 	if w.State != "" && w.State != Running && w.State != "rows" {
 		db = db.Where("state NOT IN ('running', 'rows')") // as the index has it
 	}
-	if !w.From.IsZero() {
-		db = db.Where("started_at >= ?", w.From.UTC().Format(startForm))
-	}
-	if !w.Until.IsZero() {
-		db = db.Where("started_at < ?", w.Until.UTC().Format(startForm))
+	if !w.From.IsZero() { // as numbers, in whose order they are listed
+		db = db.Where("id IN (SELECT id FROM receipts WHERE started_at >= ? AND started_at < ?)", w.From.UTC().Format(startForm), w.Until.UTC().Format(startForm))
 	}
 	if w.Before > 0 {
 		db = db.Where("id < ?", w.Before)

@@ -121,6 +121,7 @@ func TestReceiptsAreFoundByIndex(t *testing.T) {
 	for where, index := range map[string]string{
 		"state = 'no_rows' AND state NOT IN ('running', 'rows')": "receipts_by_state",
 		"report = 'late'": "receipts_by_report",
+		"person = 'Ines'": "receipts_by_person",
 		"started_at >= '2026' AND started_at < '2027'": "receipts_by_start",
 	} {
 		var plan []struct{ Detail string }

@@ -10,6 +10,7 @@ CREATE TABLE receipts (
 
 CREATE INDEX receipts_by_start ON receipts (started_at);
 CREATE INDEX receipts_by_report ON receipts (report);
+CREATE INDEX receipts_by_person ON receipts (person);
 -- Nearly all runs bring records; the others are looked for.
 CREATE INDEX receipts_by_state ON receipts (state) WHERE state NOT IN ('running', 'rows');
 
