@@ -485,6 +485,18 @@ base.describe('what goes wrong', () => {
     await expect(rows(page)).toHaveCount(0);
   });
 
+  base('why records broke off is told by their receipt', async ({ page }) => {
+    const says = 'It took longer than it may and was cut; what was sent is not the whole result.';
+    await page.route('**/api/v1/receipts/7', (route) => route.fulfill({ json: { id: 7, says } }));
+    await page.route('**/runs?output=json', (route) =>
+      route.fulfill({ status: 200, contentType: 'application/json', headers: { Link: '</api/v1/receipts/7>; rel="describedby"' }, body: '{"columns":[],"rows":[\n[1],\n' }),
+    );
+    await page.goto('/reports/fuel-on-a-day?delivery-day=yesterday');
+    await expect(page.getByRole('alert')).toHaveText(`The records broke off on their way. ${says} Run it again. Its receipt tells more.`);
+    await expect(page.getByRole('link', { name: 'Its receipt' })).toHaveAttribute('href', '/receipts/7');
+    await expect(rows(page)).toHaveCount(0);
+  });
+
   base('a source that fails is told in the words of the service', async ({ page }) => {
     const problem = { type: 'about:blank', title: 'Bad Gateway', status: 502, code: 'source_failed', detail: 'source harbour: gone; try again later' };
     await page.route('**/runs?output=json', (route) => route.fulfill({ status: 502, contentType: 'application/problem+json', json: problem }));

@@ -175,6 +175,31 @@ func TestAStreamThatBreaksOff(t *testing.T) {
 	}
 }
 
+// What became of a run that broke off is told by its receipt, with the exit code of its
+// kind.
+func TestWhyAStreamBrokeOff(t *testing.T) {
+	for state, want := range map[service.State]int{service.CutByTime: exitCut, service.CutBySize: exitCut, service.SourceNotReady: exitUnreached, service.Interrupted: exitInterrupted, service.Running: exitInterrupted} {
+		broken := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if strings.HasSuffix(r.URL.Path, "/receipts/7") {
+				fmt.Fprintf(w, `{"id":7,"state":%q,"says":%q,"problem":"so it is","as_of":"2026-11-23"}`, state, state.Says())
+				return
+			}
+			w.Header().Set("Link", `</api/v1/receipts/7>; rel="describedby"`)
+			io.WriteString(w, "id\r\n1\r\n")
+			w.(http.Flusher).Flush()
+			panic(http.ErrAbortHandler)
+		}))
+		var out, errs bytes.Buffer
+		to := filepath.Join(t.TempDir(), "out.csv")
+		assert.Equal(t, want, Main([]string{"run", "r", "--server", broken.URL, "--answer", "a=b", "--output", "csv", "--to", to}, strings.NewReader(""), &out, &errs), state)
+		if want != exitInterrupted {
+			assert.Contains(t, errs.String(), strings.TrimSuffix(state.Says(), ".")+" (receipt 7: so it is); nothing was left in "+to)
+		}
+		assert.NoFileExists(t, to)
+		broken.Close()
+	}
+}
+
 // Each way for a run to end has the exit code of its kind.
 func TestExitCodes(t *testing.T) {
 	for code, want := range map[string]int{

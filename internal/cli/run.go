@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
@@ -17,6 +18,7 @@ import (
 	"pikegate/internal/api"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/export"
+	"pikegate/internal/service"
 )
 
 var outputs = []string{"table", "csv", "json", "ndjson"}
@@ -136,11 +138,12 @@ func runTo(c *cobra.Command, client *client, report string, asked api.RunRequest
 	} else {
 		err = whole(to, write)
 	}
-	return broken(c.Context(), err, to)
+	return client.broken(c.Context(), err, to, answer.Header.Get("Link"))
 }
 
-// broken gives a result that is not whole its exit code and words.
-func broken(ctx context.Context, err error, to string) error {
+// broken gives a result that is not whole its exit code and words: those of the state
+// that its receipt tells, which the link leads to, where the service still answers.
+func (c *client) broken(ctx context.Context, err error, to, link string) error {
 	kept := "what was printed is not the whole result"
 	if to != "" {
 		kept = "nothing was left in " + to
@@ -154,8 +157,21 @@ func broken(ctx context.Context, err error, to string) error {
 	case errors.As(err, &path):
 		return fail(exitFailed, "%w", err)
 	}
+	var id int64
+	var r service.Receipt
+	asking, cancel := context.WithTimeout(ctx, 5*time.Second)
+	defer cancel()
+	if _, wrong := fmt.Sscanf(link, "<"+api.Prefix+"/receipts/%d>", &id); wrong == nil && c.json(asking, http.MethodGet, fmt.Sprintf("/receipts/%d", id), nil, &r) == nil {
+		if code, known := exitsOfCut[r.State]; known {
+			return fail(code, "%s (receipt %d: %s); %s", strings.TrimSuffix(r.Says, "."), id, r.Problem, kept)
+		}
+	}
 	return fail(exitInterrupted, "the records broke off (%w); %s", err, kept)
 }
+
+// exitsOfCut are the exit codes of runs that ended after some of their records were
+// sent.
+var exitsOfCut = map[service.State]int{service.CutByTime: exitCut, service.CutBySize: exitCut, service.SourceNotReady: exitUnreached, service.FailedByService: exitFailed}
 
 // whole writes a file under a temporary name and gives it its own when it is
 // whole.

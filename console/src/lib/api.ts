@@ -36,6 +36,17 @@ export class Refused extends Error {
 /** A service that did not answer, or an answer that broke off. */
 export class Unreached extends Error {}
 
+/** Records that broke off on their way, with the receipt that tells why. */
+export class BrokeOff extends Unreached {
+  constructor(
+    message: string,
+    readonly receipt: string,
+    options: ErrorOptions,
+  ) {
+    super(message, options);
+  }
+}
+
 async function call(path: string, init: RequestInit): Promise<Response> {
   let response: Response;
   try {
@@ -108,7 +119,9 @@ export async function runReport(name: string, answers: Answers, limit: number, e
     return JSON.parse(text) as Result;
   } catch (cause) {
     if (signal.aborted) throw cause;
-    throw new Unreached('The records broke off on their way. Run it again.', { cause });
+    const receipt = /\/receipts\/\d+/.exec(response.headers.get('Link') ?? '')?.[0] ?? '';
+    const told = receipt ? await showReceipt(receipt.slice('/receipts/'.length)).catch(() => undefined) : undefined;
+    throw new BrokeOff(`The records broke off on their way. ${told?.says ?? ''} Run it again.`.replace('  ', ' '), receipt, { cause });
   }
 }
 

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { untrack } from 'svelte';
   import { answersOf, fieldsFromQuery, queryOf, type Field, type Fields } from '../lib/answers';
-  import { countMatches, downloadCsv, moreRows, Refused, runReport, showReport, understand, type Matches, type ReportInfo, type Result, type Understanding } from '../lib/api';
+  import { BrokeOff, countMatches, downloadCsv, moreRows, Refused, runReport, showReport, understand, type Matches, type ReportInfo, type Result, type Understanding } from '../lib/api';
   import { counted } from '../lib/format';
   import { currentUrl, follow, rewrite } from '../lib/route.svelte';
   import Question from '../fields/Question.svelte';
@@ -108,7 +108,8 @@
       if (stop.signal.aborted) return;
       failed = said(cause);
       if (shown) result = undefined; // they may not be all
-      if (cause instanceof Refused && cause.problem.instance) receiptOfFailure = cause.problem.instance.replace('/api/v1', '');
+      if (cause instanceof Refused) receiptOfFailure = cause.problem.instance?.replace('/api/v1', '') ?? '';
+      if (cause instanceof BrokeOff) receiptOfFailure = cause.receipt;
     } finally {
       if (running === stop) running = undefined;
     }
