@@ -147,7 +147,9 @@ func (s *Service) Compare(ctx context.Context, name string, v Versions) (*Compar
 			return nil, err
 		}
 		r.ends()
-		r.receipt.Says = r.receipt.State.Says()
+		if _, err := r.finished(got); err != nil {
+			return nil, err
+		}
 		receipts[i], rows[i] = r.receipt, got.marks
 	}
 	return compare(report, receipts[0], receipts[1], rows[0], rows[1])

@@ -159,7 +159,7 @@ func (r *Run) count(ctx context.Context, v source.View, q compile.Query, got *re
 			break
 		}
 	}
-	r.receipt.Time.Counting = milliseconds(time.Since(start))
+	r.counting = time.Since(start)
 }
 
 var errEvidenceTime = errors.New("it took longer than evidence may")

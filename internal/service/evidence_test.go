@@ -174,6 +174,10 @@ func TestEvidence(t *testing.T) {
 	}, e)
 	kept, err := s.Receipt(ctx, r.ID)
 	require.NoError(t, err)
+	spent := kept.Time
+	assert.InDelta(t, kept.TookMS, spent.Checking+spent.Recording+spent.Waiting+spent.Database+spent.Sending+spent.Counting, 0.01)
+	assert.Positive(t, spent.Database)
+	assert.Positive(t, spent.Counting)
 	assert.Equal(t, r.Evidence.Sieve, kept.Evidence.Sieve, "it is on record")
 }
 
@@ -341,6 +345,9 @@ func TestStates(t *testing.T) {
 	_, err := s.Put(ctx, service.Put{Files: file(slow)})
 	require.NoError(t, err)
 	state(service.CutByTime, "the run took longer than it may: 200ms", s, run(s, "trips", service.Request{}, fine()))
+	cut, _, err := s.History(ctx, service.Wanted{Most: 1})
+	require.NoError(t, err)
+	assert.GreaterOrEqual(t, cut[0].TookMS, 200.0, "the time that it took is told all the same")
 
 	s, records := sailing(t, nil)
 	_, err = s.Put(ctx, service.Put{Files: file(strings.Replace(tripFiles[:strings.Index(tripFiles, "---")], "clock:", "limits: {rows: 2}\nclock:", 1))})

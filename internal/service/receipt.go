@@ -175,10 +175,12 @@ func (r *Run) ended(ctx context.Context, err error) error {
 	return &RunError{Receipt: r.receipt.ID, Err: err}
 }
 
-// finished puts the end of the run on record, and returns the receipt.
+// finished puts the end of the run on record, where it is to be, and returns the
+// receipt.
 func (r *Run) finished(got *reading) ([]byte, error) {
 	t := &r.receipt.Time
-	t.Checking, t.Sending = milliseconds(r.check), milliseconds(r.sent.took)
+	t.Checking, t.Waiting, t.Sending, t.Counting = milliseconds(r.checking), milliseconds(r.waiting), milliseconds(r.sent.took), milliseconds(r.counting)
+	t.Database = milliseconds(max(0, r.atSource-r.counting-r.sent.took))
 	r.receipt.TookMS = math.Round(1000*(t.Checking+t.Recording+t.Waiting+t.Database+t.Sending+t.Counting)) / 1000
 	r.receipt.Says = r.receipt.State.Says()
 	text, err := json.Marshal(&r.receipt)

@@ -45,7 +45,9 @@ type Run struct {
 	receipt Receipt
 	begun   bool // it is on record as running
 	sent    sending
-	check   time.Duration // that the answers took
+	// What the answers, the waiting, the whole time at the source, and of that the
+	// evidence took.
+	checking, waiting, atSource, counting time.Duration
 }
 
 // bound is a report with the answers of a run in place.
@@ -158,7 +160,7 @@ func (s *Service) newRun(ctx context.Context, report *definition.Report, req Req
 
 func (r *Run) prepare(ctx context.Context) error {
 	start := time.Now()
-	defer func() { r.check = time.Since(start) }()
+	defer func() { r.checking = time.Since(start) }()
 	var err error
 	r.prepared, err = r.service.readyOf(ctx, r.report, r.request)
 	table := r.report.Table
@@ -252,7 +254,7 @@ func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
 	}
 	started := time.Now()
 	leave, err := r.from.Enter(ctx, r.receipt.Person)
-	r.receipt.Time.Waiting = milliseconds(time.Since(started))
+	r.waiting = time.Since(started)
 	if err != nil {
 		return nil, r.service.failed(of, err)
 	}
@@ -308,7 +310,6 @@ func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
 		if got.whole || counted {
 			r.receipt.Records = &all
 		}
-		r.receipt.Time.Database = milliseconds(time.Since(start) - r.sent.took)
 		if !r.request.Evidence {
 			return nil
 		}
@@ -319,6 +320,7 @@ func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
 		r.count(ctx, v, q, got)
 		return ctx.Err()
 	})
+	r.atSource = time.Since(start)
 	switch {
 	case err == nil:
 		return got, nil
