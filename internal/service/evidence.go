@@ -14,7 +14,6 @@ import (
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/record"
 	"pikegate/internal/source"
-	"pikegate/internal/store"
 )
 
 // Evidence is what shows that a result is right.
@@ -109,7 +108,7 @@ type Nearest struct {
 	First   civil.Day `json:"first" doc:"Its first day, included."`
 	Last    civil.Day `json:"last" doc:"Its last day, included."`
 	Spelled string    `json:"spelled" doc:"The same, so that nobody can misread it."`
-	Records int64     `json:"records" doc:"How many records it has."`
+	Records int64     `json:"records" doc:"How many records that answer brings."`
 }
 
 // counter counts the evidence of one run, in the snapshot of its rows.
@@ -336,12 +335,10 @@ func (c *counter) loaded(ctx context.Context) error {
 	}
 	known, err := c.service.store.LoadedAt(ctx, of.From.Table)
 	if known != nil {
-		c.e.Loaded = loadedOf(*known)
+		c.e.Loaded = &Loaded{At: known.At, By: known.By, Rows: known.Rows}
 	}
 	return err
 }
-
-func loadedOf(l store.Loaded) *Loaded { return &Loaded{At: l.At, By: l.By, Rows: l.Rows} }
 
 // empty finds why there are no records.
 func (c *counter) empty(ctx context.Context) error {
@@ -411,26 +408,39 @@ func (c *counter) combinations(ctx context.Context, steps []*criteria.Bound, why
 
 // nearest finds the period nearest to the one asked for that has records.
 func (c *counter) nearest(ctx context.Context, why *WhyEmpty) error {
-	p := c.plan.Period
-	if !c.plan.Alone || c.e.Ends == nil || len(p.Periods) != 1 {
+	p, ends := c.plan.Period, c.e.Ends
+	if !c.plan.Alone || ends == nil || len(p.Periods) > 1 {
 		return nil
 	}
+	var asked civil.Period
+	if m := p.Moments; len(p.Periods) == 1 {
+		asked = p.Periods[0]
+	} else if m.First.IsValid() && m.Last.IsValid() {
+		asked = civil.Period{First: civil.DayHolding(m.First.At, c.Zone), Last: civil.DayHolding(m.Last.At, c.Zone)}
+	}
 	var earlier, later civil.Day
-	if e := c.e.Ends.Earlier; e != nil {
-		earlier = e.Day
+	if ends.Earlier != nil {
+		earlier = ends.Earlier.Day
 	}
-	if l := c.e.Ends.Later; l != nil {
-		later = l.Day
+	if ends.Later != nil {
+		later = ends.Later.Day
 	}
-	for _, near := range evidence.Near(p.Periods[0], earlier, later) {
+	for _, near := range evidence.Near(asked, earlier, later) {
 		found := &Nearest{First: near.First, Last: near.Last, Spelled: near.Spelled()}
+		answer := near
+		switch p.Op { // which leave out the day that they are answered with
+		case criteria.After:
+			answer = civil.Period{First: near.First - 1, Last: near.First - 1}
+		case criteria.Before:
+			answer = civil.Period{First: near.Last + 1, Last: near.Last + 1}
+		}
 		if a := p.Asked; a != nil && a.IsAsked() {
-			found.Prompt, found.Answer = a.Name, answerOf(near)
+			found.Prompt, found.Answer = a.Name, answerOf(answer, a.Type)
 			if _, refused := a.Read(prompt.OneText(found.Answer), c.setting); len(refused) > 0 {
 				continue
 			}
 		}
-		where := &criteria.Bound{Column: p.Column, Op: criteria.Within, Periods: []civil.Period{near}}
+		where := &criteria.Bound{Column: p.Column, Op: p.Op, Periods: []civil.Period{answer}}
 		n, err := c.numbers(ctx, c.from.sql.Count(c.counting(append(slices.Clone(c.plan.Steps), where)...)))
 		if err != nil {
 			return err
@@ -442,9 +452,12 @@ func (c *counter) nearest(ctx context.Context, why *WhyEmpty) error {
 	return nil
 }
 
-// answerOf is a period as one would answer it: the name of a month, quarter or year
-// where it is one.
-func answerOf(p civil.Period) string {
+// answerOf is a period as one would answer a prompt of the type with it: the name of a
+// month, quarter or year where it is one, with times of day where they are asked for.
+func answerOf(p civil.Period, t prompt.Type) string {
+	if t == prompt.MomentPeriod {
+		return p.First.String() + " 00:00 to " + p.Last.String() + " 24:00"
+	}
 	for _, unit := range []civil.Unit{civil.Years, civil.Quarters, civil.Months} {
 		if p.Whole(unit) == 1 {
 			return unit.Name(p.First)

@@ -281,8 +281,33 @@ func TestWhyEmpty(t *testing.T) {
 	assert.Equal(t, "No record is left once route is Nowhere. No period has a record that the other conditions hold for.", w.Says)
 	assert.Nil(t, w.Nearest)
 
+	// An operator that leaves out the day that it is answered with is offered the day
+	// beside that of the nearest record.
+	_, err := s.Put(ctx, service.Put{Files: file(`
+{pikegate: 1, prompt: since, ask: Since, type: day}
+---
+{pikegate: 1, query: since, of: trips, show: [on], where: {on: {after: {prompt: since}}}, sort: [on]}
+---
+{pikegate: 1, report: since, title: Since, prompts: [since], sections: [{table: {query: since}}]}
+---
+{pikegate: 1, query: until, of: trips, show: [on], where: {on: {before: {prompt: since}}}, sort: [on]}
+---
+{pikegate: 1, report: until, title: Until, prompts: [since], sections: [{table: {query: until}}]}
+`)})
+	require.NoError(t, err)
+	for report, c := range map[string]struct{ asked, answer, spelled string }{
+		"since": {"2026-05-05", "2026-05-04", "Tue 5 May 2026 (1 day)"}, "until": {"2026-01-10", "2026-01-11", "Sat 10 Jan 2026 (1 day)"},
+	} {
+		run, err := s.Prepare(ctx, report, service.Request{Answers: map[string]prompt.Entered{"since": prompt.OneText(c.asked)}, Evidence: true})
+		require.NoError(t, err)
+		r, err := run.Stream(ctx, &pausing{})
+		require.NoError(t, err)
+		near := r.Evidence.Empty.Nearest
+		assert.Equal(t, []any{c.answer, c.spelled, int64(1)}, []any{near.Answer, near.Spelled, near.Records}, report)
+	}
+
 	// A period that the prompt would refuse is not offered; a day of it may be.
-	_, err := records.Exec("DELETE FROM trips; INSERT INTO trips VALUES (1, '2027-02-01', 'Outer Loop', 2), (2, '2026-12-20', 'Outer Loop', 2)")
+	_, err = records.Exec("DELETE FROM trips; INSERT INTO trips VALUES (1, '2027-02-01', 'Outer Loop', 2), (2, '2026-12-20', 'Outer Loop', 2)")
 	require.NoError(t, err)
 	assert.Equal(t, "2026-12-20", why("2026-08-01 to 2026-08-20", "").Nearest.Answer)
 	_, err = records.Exec("DELETE FROM trips")

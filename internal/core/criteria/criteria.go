@@ -134,7 +134,7 @@ type Bound struct {
 	Labels  []string       // what people read instead of Texts or Numbers, where there is any
 
 	IgnoreCase bool
-	// Asked is the prompt whose answer is in it, nil where it has none.
+	// Asked is the prompt whose whole answer is in it, nil for none.
 	Asked *prompt.Prompt
 }
 
@@ -210,7 +210,9 @@ func (r *binder) condition(n *Node) *Bound {
 	case p == nil:
 		b.literal(operand.Texts, r.setting)
 	default:
-		b.Asked = p
+		if operand.Side == "" {
+			b.Asked = p
+		}
 		if a := r.answers[p.Name]; a == nil || !a.Given || !b.answer(a, operand.Side) {
 			r.dropped = append(r.dropped, Dropped{Column: n.Column, Prompt: p})
 			return nil
