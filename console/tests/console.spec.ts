@@ -159,6 +159,9 @@ test('a day is picked from the calendar, any year within a few clicks', async ({
   const calendar = page.getByRole('dialog');
   await expect(calendar.getByRole('button', { name: 'November', exact: true })).toBeVisible();
   await accessible(page);
+  await expect(calendar.getByText('days that have records')).toBeVisible();
+  await expect(calendar.getByRole('button', { name: /22 November 2026/ })).toHaveClass(/has/);
+  await expect(calendar.getByRole('button', { name: /29 November 2026/ })).not.toHaveClass(/has/);
   await calendar.getByRole('button', { name: '2026', exact: true }).click();
   await calendar.getByRole('button', { name: '2025', exact: true }).click();
   await calendar.getByRole('button', { name: /^Oct/ }).click();

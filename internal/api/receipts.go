@@ -72,8 +72,9 @@ func (r routes) matches(ctx context.Context, in *struct {
 func (r routes) strip(ctx context.Context, in *struct {
 	Report string `path:"report"`
 	Prompt string `path:"prompt"`
+	Month  string `query:"month" maxLength:"20" doc:"A month, as 2026-03, whose days are counted."`
 }) (*body[service.Strip], error) {
-	return answered[service.Strip](ctx)(r.service.Strip(ctx, in.Report, in.Prompt))
+	return answered[service.Strip](ctx)(r.service.Strip(ctx, in.Report, in.Prompt, in.Month))
 }
 
 // RehearsalRequest is a request to work out what phrases mean.

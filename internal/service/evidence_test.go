@@ -545,7 +545,7 @@ func TestStrips(t *testing.T) {
 	asked := func() int {
 		return len(statements(t, func() {
 			var err error
-			strip, err = s.Strip(ctx, "trips", "days")
+			strip, err = s.Strip(ctx, "trips", "days", "")
 			require.NoError(t, err)
 		}))
 	}
@@ -570,8 +570,15 @@ func TestStrips(t *testing.T) {
 	assert.Equal(t, 3, asked())
 	assert.Equal(t, "Q2 2026 3", counts()[len(strip.Units)-1])
 	assert.Equal(t, &service.Loaded{At: now, By: "Ines", Rows: 1}, ran(t, s, service.Request{}).Evidence.Loaded)
-	_, err = s.Strip(ctx, "trips", "dys")
+	_, err = s.Strip(ctx, "trips", "dys", "")
 	assert.ErrorContains(t, err, `no prompt "dys"`)
+	strip, err = s.Strip(ctx, "trips", "days", "2026-03")
+	require.NoError(t, err)
+	assert.Len(t, strip.Units, 31)
+	assert.Equal(t, []string{"1 Mar 2026 2", "2 Mar 2026 0"}, counts()[:2])
+	assert.Equal(t, "31 Mar 2026 1", counts()[30])
+	_, err = s.Strip(ctx, "trips", "days", "2026-13")
+	assert.EqualError(t, err, `"2026-13" is not a month; write it like 2026-03 [not_a_month]`)
 }
 
 // What will match is told without running it, and what a run would be is explained.

@@ -14,10 +14,11 @@ import (
 )
 
 // Strip is how many records there are in each month of the data that a prompt asks
-// about; in each quarter or year where there would be too many months.
+// about; in each quarter or year where there would be too many months; or on each day of
+// one month.
 type Strip struct {
 	Column string  `json:"column" doc:"Label of the column that the days are those of; empty where no condition compares one."`
-	Unit   string  `json:"unit" enum:"month,quarter,year" doc:"What is counted by."`
+	Unit   string  `json:"unit" enum:"day,month,quarter,year" doc:"What is counted by."`
 	Units  []Count `json:"units" doc:"In order of time, without gaps."`
 }
 
@@ -37,7 +38,7 @@ const mostUnits = 120
 // new definition comes first.
 const stripAge = time.Minute
 
-type stripOf struct{ report, prompt string }
+type stripOf struct{ report, prompt, month string }
 
 type knownStrip struct {
 	*Strip
@@ -45,8 +46,8 @@ type knownStrip struct {
 }
 
 // Strip counts the records of a report's dataset by month, for the days that a
-// prompt asks for.
-func (s *Service) Strip(ctx context.Context, name, of string) (*Strip, error) {
+// prompt asks for; or, given a month as yyyy-MM, by its days.
+func (s *Service) Strip(ctx context.Context, name, of, month string) (*Strip, error) {
 	report, err := s.Report(name)
 	if err != nil {
 		return nil, err
@@ -60,20 +61,30 @@ func (s *Service) Strip(ctx context.Context, name, of string) (*Strip, error) {
 	if asked == nil {
 		return nil, &Refusal{Kind: Unknown, Faults: fault.List{fault.New(prompt.UnknownPrompt, "no prompt %q in the report %q", fault.Shorten(of), name)}}
 	}
+	var days civil.Period
+	if month != "" {
+		first, ok := civil.ParseDay(month + "-01")
+		if !ok {
+			return nil, &Refusal{Kind: AnswersRefused, Faults: fault.List{fault.New("not_a_month", "%q is not a month; write it like 2026-03", fault.Shorten(month))}}
+		}
+		days = civil.Period{First: first, Last: first.Month().Last()}
+	}
 	published := s.published.Load()
-	if known, ok := published.strips.Load(stripOf{name, of}); ok && s.config.Now().Sub(known.(knownStrip).at) < stripAge {
+	if known, ok := published.strips.Load(stripOf{name, of, month}); ok && s.config.Now().Sub(known.(knownStrip).at) < stripAge {
 		return known.(knownStrip).Strip, nil
 	}
-	strip, err := s.strip(ctx, report, asked)
+	strip, err := s.strip(ctx, report, asked, days)
 	if err != nil {
 		return nil, err
 	}
-	published.strips.Store(stripOf{name, of}, knownStrip{strip, s.config.Now()})
+	published.strips.Store(stripOf{name, of, month}, knownStrip{strip, s.config.Now()})
 	return strip, nil
 }
 
-func (s *Service) strip(ctx context.Context, report *definition.Report, asked *prompt.Prompt) (*Strip, error) {
-	strip := &Strip{Unit: civil.Months.String(), Units: []Count{}}
+// strip counts by the days of a period, or where it is open by units of all the data.
+func (s *Service) strip(ctx context.Context, report *definition.Report, asked *prompt.Prompt, days civil.Period) (*Strip, error) {
+	unit := civil.Days
+	strip := &Strip{Unit: unit.String(), Units: []Count{}}
 	var column *record.Column
 	report.Criteria().Walk(func(n *criteria.Node) {
 		if n.Operand.Prompt == asked && n.Column.Type.IsDated() && column == nil {
@@ -85,14 +96,16 @@ func (s *Service) strip(ctx context.Context, report *definition.Report, asked *p
 		return strip, nil
 	}
 	strip.Column = column.Label
-	days, err := s.daysIn(ctx, of, column)
-	if err != nil || !days.IsClosed() {
-		return strip, err
-	}
-	unit := civil.Months
-	for _, longer := range []civil.Unit{civil.Quarters, civil.Years} {
-		if int(days.Last.Month()-days.First.Month())/unit.Months() >= mostUnits {
-			unit = longer
+	if !days.IsClosed() {
+		var err error
+		if days, err = s.daysIn(ctx, of, column); err != nil || !days.IsClosed() {
+			return strip, err
+		}
+		unit = civil.Months
+		for _, longer := range []civil.Unit{civil.Quarters, civil.Years} {
+			if int(days.Last.Month()-days.First.Month())/unit.Months() >= mostUnits {
+				unit = longer
+			}
 		}
 	}
 	strip.Unit = unit.String()

@@ -4,10 +4,27 @@
 
   // The picker only picks: what it hands on is an ISO day, which the service
   // reads like any other text.
-  let { day, pick }: { day?: string; pick: (iso: string) => void } = $props();
+  let { day, records, pick }: { day?: string; records: (month: string) => Promise<Set<string>>; pick: (iso: string) => void } = $props();
 
   // svelte-ignore state_referenced_locally -- the calendar is made anew each time it opens
   const shown = day ? parseDate(day) : undefined;
+
+  // The days that have records are asked for when their month is first shown.
+  const asked = new Set<string>();
+  let known = $state.raw<Record<string, Set<string>>>({});
+
+  function marks(month: string): Set<string> | undefined {
+    if (!asked.has(month)) {
+      asked.add(month);
+      records(month).then(
+        (days) => (known = { ...known, [month]: days }),
+        () => {}, // the calendar serves without marks
+      );
+    }
+    return known[month];
+  }
+
+  const looks = (iso: string) => [iso === day && 'chosen', marks(iso.slice(0, 7))?.has(iso) && 'has'].filter(Boolean).join(' ');
 
   const monthName = (month: number) => new Date(2000, month - 1, 1).toLocaleString('en', { month: 'long' });
 </script>
@@ -58,7 +75,7 @@
               {#each picker().weeks as week, i (i)}
                 <DatePicker.TableRow>
                   {#each week as value (value.toString())}
-                    <DatePicker.TableCell {value}><DatePicker.TableCellTrigger class={value.toString() === day ? 'chosen' : ''}>{value.day}</DatePicker.TableCellTrigger></DatePicker.TableCell>
+                    <DatePicker.TableCell {value}><DatePicker.TableCellTrigger class={looks(value.toString())}>{value.day}</DatePicker.TableCellTrigger></DatePicker.TableCell>
                   {/each}
                 </DatePicker.TableRow>
               {/each}
@@ -93,6 +110,7 @@
     </DatePicker.View>
   </DatePicker.Content>
 </DatePicker>
+{#if Object.values(known).some((days) => days.size > 0)}<p class="key"><span></span> days that have records</p>{/if}
 
 <style>
   :global(.calendar .ways) {
@@ -136,6 +154,29 @@
   }
   :global(.calendar [data-part='table-cell-trigger'][data-outside-range]) {
     color: var(--quiet);
+  }
+  :global(.calendar [data-part='table-cell-trigger'].has) {
+    position: relative;
+  }
+  :global(.calendar [data-part='table-cell-trigger'].has::after) {
+    content: '';
+    position: absolute;
+    left: calc(50% - 6px);
+    bottom: 3px;
+    width: 12px;
+    border-bottom: 2px solid light-dark(#9fb8b4, #4f7379);
+  }
+  .key {
+    display: flex;
+    align-items: center;
+    gap: 6px;
+    margin-top: 6px;
+    font-size: 13px;
+    color: var(--quiet);
+  }
+  .key span {
+    width: 12px;
+    border-bottom: 2px solid light-dark(#9fb8b4, #4f7379);
   }
   :global(.calendar [data-part='table-cell-trigger'].chosen) {
     background: var(--deep);

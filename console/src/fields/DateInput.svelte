@@ -14,15 +14,17 @@
     /** For months, quarters and years: those to pick from, in place of a calendar. */
     units?: Offer[];
     placeholder?: string;
+    /** The days of a month, yyyy-MM, that have records. */
+    records: (month: string) => Promise<Set<string>>;
     describedby: string;
     invalid: boolean;
     oninput: (text: string) => void;
   };
-  let { id, label, value, day, time, units, placeholder, describedby, invalid, oninput }: Props = $props();
+  let { id, label, value, day, time, units, placeholder, records, describedby, invalid, oninput }: Props = $props();
 
   let panel = $state<HTMLElement>();
   let button = $state<HTMLElement>();
-  let Calendar = $state<Component<{ day?: string; pick: (iso: string) => void }>>();
+  let Calendar = $state<Component<{ day?: string; records: (month: string) => Promise<Set<string>>; pick: (iso: string) => void }>>();
   let open = $state(false);
   let clock = $state('');
 
@@ -74,7 +76,7 @@
     {#if time}
       <label class="clock">at this time of day <input type="text" autocomplete="off" bind:value={clock} /></label>
     {/if}
-    <Calendar {day} {pick} />
+    <Calendar {day} {records} {pick} />
   {/if}
 </div>
 

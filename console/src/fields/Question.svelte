@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { Answers, Fault, PromptInfo, Understood } from '../lib/api';
+  import { daysWithRecords, type Answers, type Fault, type PromptInfo, type Understood } from '../lib/api';
   import { hasTwoFields, type Field } from '../lib/answers';
   import { counted } from '../lib/format';
   import ChoiceField from './ChoiceField.svelte';
@@ -96,6 +96,7 @@
       day={understood?.first ?? dayOf(understood?.first_instant)}
       time={isTimed ? (clockOf(understood?.first_instant) ?? '00:00') : undefined}
       units={isUnit ? (prompt.units ?? []) : undefined}
+      records={(month) => daysWithRecords(report, prompt.name, month)}
       describedby="{id}-understood {id}-faults"
       invalid={faults.length > 0}
       oninput={(start) => change({ ...field, start })}
@@ -234,6 +235,7 @@
       time={isTimed ? (clockOf(moment) ?? (which === 'start' ? '00:00' : '24:00')) : undefined}
       units={isUnit ? (prompt.units ?? []) : undefined}
       placeholder={which === 'end' && !field.end ? understoodEnd : ''}
+      records={(month) => daysWithRecords(report, prompt.name, month)}
       describedby="{id}-{which === 'start' ? 'first' : 'last'} {id}-faults"
       invalid={faultyAt(which)}
       oninput={(text) => change({ ...field, [which]: text })}

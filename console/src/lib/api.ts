@@ -134,8 +134,14 @@ export function countMatches(name: string, answers: Answers, signal: AbortSignal
   return decoded(post(`${reportPath(name)}/matches`, { answers }, signal), signal);
 }
 
-export function showStrip(name: string, prompt: string): Promise<Strip> {
-  return decoded(call(`${reportPath(name)}/prompts/${encodeURIComponent(prompt)}/strip`, {}));
+export function showStrip(name: string, prompt: string, month = ''): Promise<Strip> {
+  return decoded(call(`${reportPath(name)}/prompts/${encodeURIComponent(prompt)}/strip?month=${month}`, {}));
+}
+
+/** The days of a month, ISO, that have records. */
+export async function daysWithRecords(name: string, prompt: string, month: string): Promise<Set<string>> {
+  const { units } = await showStrip(name, prompt, month);
+  return new Set(units.filter((u) => u.records > 0).map((u) => u.first));
 }
 
 export function listReceipts(query: string, signal?: AbortSignal): Promise<ReceiptList> {
