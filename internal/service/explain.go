@@ -6,9 +6,7 @@ import (
 
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/criteria"
-	"pikegate/internal/core/definition"
 	"pikegate/internal/core/evidence"
-	"pikegate/internal/core/fault"
 	"pikegate/internal/source"
 )
 
@@ -61,61 +59,6 @@ func (s *Service) Explain(ctx context.Context, name string, req Request) (*Expla
 		return nil, err
 	}
 	return e, nil
-}
-
-// prepared is a report with answers that passed, and where its records are.
-type prepared struct {
-	bound
-	service *Service
-	from    *relation
-}
-
-// ready checks the answers to a report, for what is not a run.
-func (s *Service) ready(ctx context.Context, name string, req Request) (*prepared, error) {
-	report, err := s.Report(name)
-	if err != nil {
-		return nil, err
-	}
-	return s.readyOf(ctx, report, req)
-}
-
-// readyOf is ready for a report at hand. Where it fails, what it got to know is in
-// the result all the same: the setting, and the answers as far as they were read.
-func (s *Service) readyOf(ctx context.Context, report *definition.Report, req Request) (*prepared, error) {
-	p := &prepared{service: s, bound: bound{report: report}}
-	var err error
-	if p.setting, err = s.settingFor(report, req.AsOf); err != nil {
-		return p, err
-	}
-	if req.with != nil {
-		p.setting.Seasons = req.with.Seasons
-	}
-	var refused fault.List
-	if p.answers, refused, err = s.check(ctx, report, req.Answers, p.setting); err != nil {
-		return p, err
-	}
-	if len(refused) > 0 {
-		return p, &Refusal{Kind: AnswersRefused, Faults: refused}
-	}
-	if p.from, err = s.relation(ctx, report.Table.Of); err != nil {
-		return p, err
-	}
-	p.bound = bind(report, p.answers, PersonOf(ctx), p.setting)
-	return p, nil
-}
-
-// looking hands a snapshot of the records to use, for as long as evidence may take.
-func (p *prepared) looking(ctx context.Context, use func(context.Context, source.View) error) error {
-	ctx, cancel := context.WithTimeoutCause(ctx, p.service.config.EvidenceTime, fmt.Errorf("%w: %s", ErrTime, p.service.config.EvidenceTime))
-	defer cancel()
-	err := p.from.View(ctx, func(v source.View) error { return use(ctx, v) })
-	switch {
-	case err == nil:
-		return nil
-	case ctx.Err() != nil:
-		return context.Cause(ctx)
-	}
-	return p.service.failed(p.report.Table.Of, err)
 }
 
 // Matches is how many records a run would bring.

@@ -8,11 +8,8 @@ import (
 	"time"
 
 	"pikegate/internal/core/civil"
-	"pikegate/internal/core/compile"
-	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/evidence"
-	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/record"
 	"pikegate/internal/export"
@@ -48,65 +45,6 @@ type Run struct {
 	// What the answers, the waiting, the whole time at the source, and of that the
 	// evidence took.
 	checking, waiting, atSource, counting time.Duration
-}
-
-// bound is a report with the answers of a run in place.
-type bound struct {
-	report  *definition.Report
-	setting phrase.Setting
-	answers prompt.Answers
-	own     *criteria.Bound   // the criteria of the dataset itself
-	parts   []*criteria.Bound // those of the query and of the report
-	dropped []criteria.Dropped
-	values  map[string]compile.Values
-}
-
-// bind puts answers that were checked in place.
-func bind(r *definition.Report, answers prompt.Answers, who Person, setting phrase.Setting) bound {
-	b := bound{report: r, setting: setting, answers: answers, values: values(r.Table.Of, answers)}
-	for i, part := range r.Parts() {
-		where, dropped := criteria.Bind(part, answers, attributes(who), setting)
-		if b.dropped = append(b.dropped, dropped...); i == 0 {
-			b.own = where
-		} else {
-			b.parts = append(b.parts, where)
-		}
-	}
-	return b
-}
-
-// clock is the time that days are taken in.
-func (b bound) clock() criteria.Clock {
-	from := b.report.Table.Of.Source
-	return criteria.Clock{Name: from.Clock, Zone: from.Zone}
-}
-
-// where are all the criteria, nil for none.
-func (b bound) where() *criteria.Bound {
-	return criteria.AllOf(append([]*criteria.Bound{b.own}, b.parts...)...)
-}
-
-// counting is a query of the records of the dataset that the criteria hold for.
-func (b bound) counting(where *criteria.Bound) compile.Query {
-	return compile.Query{Values: b.values, Where: where, Zone: b.report.Table.Of.Source.Zone}
-}
-
-func (b bound) said() criteria.ReadBack {
-	of := b.report.Table.Of
-	return criteria.Say(criteria.Subject{Title: of.Title, Given: given(of, b.answers)}, b.where(), b.dropped, b.report.Table.Sort, b.clock())
-}
-
-// query is the query of the records in their order, the key among the columns.
-func (b bound) query() compile.Query {
-	table := b.report.Table
-	q := b.counting(b.where())
-	q.Show, q.Sort, q.Key = table.Show, table.Sort, table.Of.Key
-	return q
-}
-
-// attributes are what conditions can compare with of a person.
-func attributes(p Person) criteria.Person {
-	return criteria.Person{criteria.PersonName: p.Name, criteria.PersonRole: p.Role}
 }
 
 // Prepare checks the answers of a run and compiles its query. Nothing has been

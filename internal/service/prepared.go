@@ -1,0 +1,128 @@
+package service
+
+import (
+	"context"
+	"fmt"
+
+	"pikegate/internal/core/compile"
+	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/core/phrase"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/source"
+)
+
+// bound is a report with the answers of a run in place.
+type bound struct {
+	report  *definition.Report
+	setting phrase.Setting
+	answers prompt.Answers
+	own     *criteria.Bound   // the criteria of the dataset itself
+	parts   []*criteria.Bound // those of the query and of the report
+	dropped []criteria.Dropped
+	values  map[string]compile.Values
+}
+
+// bind puts answers that were checked in place.
+func bind(r *definition.Report, answers prompt.Answers, who Person, setting phrase.Setting) bound {
+	b := bound{report: r, setting: setting, answers: answers, values: values(r.Table.Of, answers)}
+	for i, part := range r.Parts() {
+		where, dropped := criteria.Bind(part, answers, attributes(who), setting)
+		if b.dropped = append(b.dropped, dropped...); i == 0 {
+			b.own = where
+		} else {
+			b.parts = append(b.parts, where)
+		}
+	}
+	return b
+}
+
+// clock is the time that days are taken in.
+func (b bound) clock() criteria.Clock {
+	from := b.report.Table.Of.Source
+	return criteria.Clock{Name: from.Clock, Zone: from.Zone}
+}
+
+// where are all the criteria, nil for none.
+func (b bound) where() *criteria.Bound {
+	return criteria.AllOf(append([]*criteria.Bound{b.own}, b.parts...)...)
+}
+
+// counting is a query of the records of the dataset that the criteria hold for.
+func (b bound) counting(where *criteria.Bound) compile.Query {
+	return compile.Query{Values: b.values, Where: where, Zone: b.report.Table.Of.Source.Zone}
+}
+
+func (b bound) said() criteria.ReadBack {
+	of := b.report.Table.Of
+	return criteria.Say(criteria.Subject{Title: of.Title, Given: given(of, b.answers)}, b.where(), b.dropped, b.report.Table.Sort, b.clock())
+}
+
+// query is the query of the records in their order, the key among the columns.
+func (b bound) query() compile.Query {
+	table := b.report.Table
+	q := b.counting(b.where())
+	q.Show, q.Sort, q.Key = table.Show, table.Sort, table.Of.Key
+	return q
+}
+
+// attributes are what conditions can compare with of a person.
+func attributes(p Person) criteria.Person {
+	return criteria.Person{criteria.PersonName: p.Name, criteria.PersonRole: p.Role}
+}
+
+// prepared is a report with answers that passed, and where its records are.
+type prepared struct {
+	bound
+	service *Service
+	from    *relation
+}
+
+// ready checks the answers to a report, for what is not a run.
+func (s *Service) ready(ctx context.Context, name string, req Request) (*prepared, error) {
+	report, err := s.Report(name)
+	if err != nil {
+		return nil, err
+	}
+	return s.readyOf(ctx, report, req)
+}
+
+// readyOf is ready for a report at hand. Where it fails, what it got to know is in
+// the result all the same: the setting, and the answers as far as they were read.
+func (s *Service) readyOf(ctx context.Context, report *definition.Report, req Request) (*prepared, error) {
+	p := &prepared{service: s, bound: bound{report: report}}
+	var err error
+	if p.setting, err = s.settingFor(report, req.AsOf); err != nil {
+		return p, err
+	}
+	if req.with != nil {
+		p.setting.Seasons = req.with.Seasons
+	}
+	var refused fault.List
+	if p.answers, refused, err = s.check(ctx, report, req.Answers, p.setting); err != nil {
+		return p, err
+	}
+	if len(refused) > 0 {
+		return p, &Refusal{Kind: AnswersRefused, Faults: refused}
+	}
+	if p.from, err = s.relation(ctx, report.Table.Of); err != nil {
+		return p, err
+	}
+	p.bound = bind(report, p.answers, PersonOf(ctx), p.setting)
+	return p, nil
+}
+
+// looking hands a snapshot of the records to use, for as long as evidence may take.
+func (p *prepared) looking(ctx context.Context, use func(context.Context, source.View) error) error {
+	ctx, cancel := context.WithTimeoutCause(ctx, p.service.config.EvidenceTime, fmt.Errorf("%w: %s", ErrTime, p.service.config.EvidenceTime))
+	defer cancel()
+	err := p.from.View(ctx, func(v source.View) error { return use(ctx, v) })
+	switch {
+	case err == nil:
+		return nil
+	case ctx.Err() != nil:
+		return context.Cause(ctx)
+	}
+	return p.service.failed(p.report.Table.Of, err)
+}
