@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"encoding/json"
 	"fmt"
 	"time"
 
@@ -62,22 +61,17 @@ func sayFindings(c *cobra.Command, output string, found []fault.Fault) error {
 			errors++
 		}
 	}
-	out := c.OutOrStdout()
-	switch output {
-	case "json":
-		if found == nil {
-			found = []fault.Fault{}
-		}
-		if err := json.NewEncoder(out).Encode(api.FindingList{Findings: found}); err != nil {
-			return fail(exitFailed, "%w", err)
-		}
-	case "text":
+	if found == nil {
+		found = []fault.Fault{}
+	}
+	err := printed(c, output, api.FindingList{Findings: found}, func() {
 		for _, f := range found {
-			fmt.Fprintln(out, f.Error())
+			fmt.Fprintln(c.OutOrStdout(), f.Error())
 		}
-		fmt.Fprintf(out, "%s, %s\n", fault.Count(errors, "error"), fault.Count(len(found)-errors, "warning"))
-	default:
-		return fail(exitUsage, "output: %q is not one of text and json", output)
+		fmt.Fprintf(c.OutOrStdout(), "%s, %s\n", fault.Count(errors, "error"), fault.Count(len(found)-errors, "warning"))
+	})
+	if err != nil {
+		return err
 	}
 	if errors > 0 {
 		return &exit{code: exitDefinitions, err: errSaid}

@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"fmt"
 
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/criteria"
@@ -44,10 +43,7 @@ func (s *Service) Explain(ctx context.Context, name string, req Request) (*Expla
 			return err
 		}
 		statement := r.from.sql.Select(q)
-		e.SQL, e.Values = statement.SQL, []string{}
-		for _, value := range statement.Args {
-			e.Values = append(e.Values, fmt.Sprint(value))
-		}
+		e.SQL, e.Values = statement.SQL, boundTo(statement)
 		plan, err := v.Plan(ctx, statement)
 		if err != nil {
 			return err

@@ -117,12 +117,13 @@ type Revised struct {
 
 func milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
 
-// statement keeps what the source is sent.
-func (r *Receipt) statement(s compile.Statement) {
-	r.SQL = s.SQL
-	for _, v := range s.Args {
-		r.Values = append(r.Values, fmt.Sprint(v))
+// boundTo are the values bound to a statement, in order, for people to read.
+func boundTo(s compile.Statement) []string {
+	texts := make([]string, len(s.Args))
+	for i, value := range s.Args {
+		texts[i] = fmt.Sprint(value)
 	}
+	return texts
 }
 
 // RunError is why a run has no result, with the receipt that tells of it.

@@ -215,7 +215,7 @@ func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
 		}
 		q.Show = got.columns
 		statement := r.from.sql.Select(q)
-		r.receipt.statement(statement)
+		r.receipt.SQL, r.receipt.Values = statement.SQL, boundTo(statement)
 		err := v.Rows(running, statement, func(row []record.Value) error {
 			if r.receipt.Rows == 0 {
 				if unsent = w.Begin(); unsent != nil {
