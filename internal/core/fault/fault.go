@@ -58,9 +58,13 @@ func New(code, format string, args ...any) *Fault {
 	return &Fault{Code: code, Message: fmt.Sprintf(format, args...)}
 }
 
-// Suggest adds what would pass.
+// Suggest adds what would pass; an empty text is none.
 func (f *Fault) Suggest(texts ...string) *Fault {
-	f.Suggestions = append(f.Suggestions, texts...)
+	for _, text := range texts {
+		if text != "" {
+			f.Suggestions = append(f.Suggestions, text)
+		}
+	}
 	return f
 }
 

@@ -37,11 +37,7 @@ func (p *parser) timeOfDay() (clock, bool) {
 		c.second, c.seconds = s.n, true
 		p.at += 2
 	}
-	if p.timeSuffix(0) {
-		p.skipBlank()
-		c.half = p.peek(0).text
-		p.at++
-	}
+	p.amPm(&c)
 	return c, true
 }
 
@@ -93,6 +89,23 @@ func (c clock) sinceMidnight() (int, *fault.Fault) {
 		return 0, fault.New(NoSuchTime, "there is no %d:%02d on a clock; times go from 00:00 to 24:00", c.hour, c.minute)
 	}
 	return hour*3600 + c.minute*60 + c.second, nil
+}
+
+// typed writes the time as one can type it, "" where no clock shows it.
+func (c clock) typed() string {
+	since, f := c.sinceMidnight()
+	if f != nil {
+		return ""
+	}
+	text := civil.Clock(since, c.seconds)
+	switch {
+	case c.hasOffset && c.offset == 0:
+		text += "Z"
+	case c.hasOffset:
+		east := max(c.offset, -c.offset)
+		text += fmt.Sprintf("%c%02d:%02d", map[bool]rune{true: '+', false: '-'}[c.offset > 0], east/3600, east/60%60)
+	}
+	return text
 }
 
 // role is what a moment is read for: alone, or as an end of a period.

@@ -10,15 +10,15 @@ type kind uint8
 
 const (
 	end    kind = iota // past the last token
-	number             // one to eight digits
+	number             // digits
 	word               // ASCII letters, in lower case
 	mark               // one of / . - , : +
 	dots               // ..
 	blank              // white space, however much
 )
 
-// token is a piece of the text. For a number, n is its value and width its
-// digits; for a mark, text is the one character.
+// token is a piece of the text. For a number, n is its value, at most mostNumber,
+// and width its digits; for a mark, text is the one character.
 type token struct {
 	kind  kind
 	text  string
@@ -36,6 +36,10 @@ const (
 	mostBytes  = 160
 	mostTokens = 64
 )
+
+// mostNumber stands for any larger number: more minutes, or anything else, than the
+// calendar has.
+const mostNumber = 9_999_999_999
 
 // lex cuts a text into tokens, appended to into. Case and surrounding or
 // doubled white space are gone after it. It returns false for a text that holds
@@ -58,12 +62,9 @@ func lex(text string, into []token) ([]token, bool) {
 		switch {
 		case isDigit(c):
 			n := 0
-			for i < len(lower) && isDigit(lower[i]) && i-from < 9 {
-				n = n*10 + int(lower[i]-'0')
+			for i < len(lower) && isDigit(lower[i]) {
+				n = min(n*10+int(lower[i]-'0'), mostNumber)
 				i++
-			}
-			if i-from == 9 {
-				return nil, false
 			}
 			into = append(into, token{kind: number, text: lower[from:i], n: n, width: i - from})
 		case isLetter(c):

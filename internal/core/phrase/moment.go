@@ -15,8 +15,6 @@ const (
 	AmbiguousTime = "ambiguous_time"
 )
 
-var momentPrecedence = append(slices.Clone(precedence), TimeMissing, NoSuchTime, AmbiguousTime)
-
 // MomentReading is what a text of moments was understood as. A single moment
 // starts and ends the period.
 type MomentReading struct {
@@ -32,36 +30,25 @@ type MomentReading struct {
 //
 //	5 Mar 2026 2:30 pm, 2026-03-05T14:30:15Z, yesterday 06:00, now, 30 minutes ago
 func Moment(text string, s Setting) (MomentReading, *fault.Fault) {
+	r, f := oneMoment(text, s)
+	if f != nil {
+		return r, offer(f, text, func(text string) (MomentReading, *fault.Fault) { return oneMoment(text, s) })
+	}
+	return r, nil
+}
+
+// oneMoment reads a single moment; what its refusals suggest may itself be refused.
+func oneMoment(text string, s Setting) (MomentReading, *fault.Fault) {
 	var room [32]token
 	tokens, ok := lex(text, room[:0])
 	if !ok || len(tokens) == 0 {
 		return MomentReading{}, notAMoment(text)
 	}
-	r, f := moment(tokens, s, alone)
-	switch {
-	case f == nil && r.isWithinYears():
-		return r, nil
-	case f == nil:
+	r, f := moment(text, tokens, s, alone)
+	if f == nil && !r.isWithinYears() {
 		f = outside()
-	case f == errNoMoment:
-		f = offer(notAMoment(text), tokens, func(mended string) *fault.Fault {
-			_, refused := Moment(mended, s)
-			return refused
-		})
-	case f.Code == TimeMissing:
-		keepPassing(f, s, Moment)
 	}
-	f.Entered = fault.Shorten(text)
-	return MomentReading{}, f
-}
-
-// keepPassing takes away the suggestions that would be refused in their turn: a day
-// can start at a time that clocks skip, or beyond the years that there are.
-func keepPassing(f *fault.Fault, s Setting, read func(string, Setting) (MomentReading, *fault.Fault)) {
-	f.Suggestions = slices.DeleteFunc(f.Suggestions, func(text string) bool {
-		_, refused := read(text, s)
-		return refused != nil
-	})
+	return r, f
 }
 
 // MomentPeriod reads a period of moments, first and last included: two ends, one
@@ -85,33 +72,11 @@ func MomentEnd(text string, s Setting) (MomentReading, *fault.Fault) {
 }
 
 func readMoments(text string, s Setting, as role) (MomentReading, *fault.Fault) {
-	var room [48]token
-	tokens, ok := lex(text, room[:0])
-	if !ok || len(tokens) == 0 {
-		return MomentReading{}, notAMomentPeriod(text)
+	r, f := momentPeriod(text, s, as)
+	if f != nil {
+		return r, offer(f, text, func(text string) (MomentReading, *fault.Fault) { return momentPeriod(text, s, as) })
 	}
-	r, f := momentPeriod(tokens, s, as)
-	switch {
-	case f == nil && r.isWithinYears():
-		return r, nil
-	case f == nil:
-		f = outside()
-	case f == errNoMoment || f.Code == TimeMissing || f.Code == IncompleteDate:
-		if days, refused := period(text, tokens, s); refused == nil && days.Period.IsClosed() {
-			f = fault.New(TimeMissing, "times of day are missing, such as 14:30").
-				Suggest(days.Period.First.Plain() + " 00:00 to " + days.Period.Last.Plain() + " 24:00")
-		} else if f == errNoMoment {
-			f = offer(notAMomentPeriod(text), tokens, func(mended string) *fault.Fault {
-				_, refused := MomentPeriod(mended, s)
-				return refused
-			})
-		}
-		if f.Code == TimeMissing {
-			keepPassing(f, s, MomentPeriod)
-		}
-	}
-	f.Entered = fault.Shorten(text)
-	return MomentReading{}, f
+	return r, nil
 }
 
 // isWithinYears reports whether the moments lie in the years that there are, by UTC.
@@ -124,45 +89,64 @@ func (r MomentReading) isWithinYears() bool {
 	return true
 }
 
-// errNoMoment is the refusal of a text in none of the forms of moments; whoever
-// has the whole text puts words to it.
-var errNoMoment = fault.New(NotADate, "not a moment")
-
 // momentPeriod = momentPhrase | moment | ends .
-func momentPeriod(tokens []token, s Setting, as role) (MomentReading, *fault.Fault) {
+//
+// What its refusals suggest may itself be refused.
+func momentPeriod(text string, s Setting, as role) (MomentReading, *fault.Fault) {
+	var room [48]token
+	tokens, ok := lex(text, room[:0])
+	if !ok || len(tokens) == 0 {
+		return MomentReading{}, notAMomentPeriod(text)
+	}
+	r, f := momentsOf(text, tokens, s, as)
+	if f == nil {
+		if r.isWithinYears() {
+			return r, nil
+		}
+		return MomentReading{}, outside()
+	}
+	if f.Code == NotADate || f.Code == IncompleteDate || f.Code == TimeMissing {
+		if days, refused := period(text, s); refused == nil && days.Period.IsClosed() {
+			end := days.Period.Last.Plain() + " 24:00"
+			f = fault.New(TimeMissing, "times of day are missing, such as 14:30").Suggest(end)
+			if as != asEnd {
+				f.Suggestions = []string{between(days.Period.First.Plain()+" 00:00", end)}
+			}
+		}
+	}
+	return MomentReading{}, f
+}
+
+func momentsOf(text string, tokens []token, s Setting, as role) (MomentReading, *fault.Fault) {
 	p := parser{tokens: tokens}
 	if period, ok := p.momentPhrase(s); ok {
 		return MomentReading{Period: period, Unit: true}, nil
 	}
-	first, last, ok := split(tokens)
-	single, f := moment(tokens, s, max(as, asStart))
+	single, f := moment(text, tokens, s, max(as, asStart))
 	if f == nil && as == alone {
 		// Its whole minute, both times where clocks show it twice.
-		if last, _ := moment(tokens, s, asEnd); last.Period.Last.At > single.Period.Last.At {
+		if last, _ := moment(text, tokens, s, asEnd); last.Period.Last.At > single.Period.Last.At {
 			return BetweenMoments(single, last, s.Zone)
 		}
 	}
+	first, last, ok := split(tokens)
 	if f == nil || !ok {
 		return single, f
 	}
-	var faults []*fault.Fault
-	read := func(side []token, as role) MomentReading {
-		if isOpen(side) {
-			return MomentReading{Zoned: true}
-		}
-		r, f := moment(side, s, as)
-		if f != nil {
-			faults = append(faults, f)
-		}
-		return r
-	}
-	from, through := read(first, asStart), read(last, asEnd)
-	if len(faults) > 0 {
-		return MomentReading{}, slices.MinFunc(faults, func(a, b *fault.Fault) int {
-			return slices.Index(momentPrecedence, a.Code) - slices.Index(momentPrecedence, b.Code)
-		})
+	from, f := momentEnd(text, first, s, asStart)
+	through, g := momentEnd(text, last, s, asEnd)
+	if f != nil || g != nil {
+		return MomentReading{}, ofEnds(first, last, f, g)
 	}
 	return BetweenMoments(from, through, s.Zone)
+}
+
+// momentEnd reads one end of a period of moments, none where it is open.
+func momentEnd(text string, side []token, s Setting, as role) (MomentReading, *fault.Fault) {
+	if isOpen(side) {
+		return MomentReading{Zoned: true}, nil
+	}
+	return moment(text, side, s, as)
 }
 
 // BetweenMoments makes a period of two readings, an open side where one has no
@@ -177,25 +161,29 @@ func BetweenMoments(start, end MomentReading, zone *time.Location) (MomentReadin
 }
 
 // moment = fromNow | ( date | dayPhrase ) clock .
-func moment(tokens []token, s Setting, as role) (MomentReading, *fault.Fault) {
+func moment(text string, tokens []token, s Setting, as role) (MomentReading, *fault.Fault) {
 	p := parser{tokens: tokens}
 	if back, ok := p.fromNow(); ok && p.done() {
 		m := civil.Moment{At: floor(s.Now, 60) - back, Size: 60}
 		return MomentReading{Period: civil.MomentPeriod{First: m, Last: m}, Zoned: true}, nil
 	}
-	n, c, ok := p.dated()
+	n, c, ok := dated(tokens, (*parser).clock)
 	if !ok {
 		if n, whole := thing(tokens); whole && n.form < thisUnit {
-			return MomentReading{}, withoutTime(n, s)
+			return MomentReading{}, withoutTime(tokens, n, s, as)
 		}
-		return MomentReading{}, errNoMoment
+		f := notMoments(text, as)
+		if time := timeText(tokens); as == alone && time != "" {
+			f.Suggest(s.AsOf.Plain() + " " + time)
+		}
+		return MomentReading{}, f
 	}
 	r, f := evaluate(n, s)
 	if f == nil && r.Unit {
 		f = fault.New(IncompleteDate, "the day is missing")
 	}
 	if f != nil {
-		return MomentReading{}, f
+		return MomentReading{}, at(f, c.typed())
 	}
 	m, notes, f := c.on(r.Period.First, s.Zone, as)
 	return MomentReading{Period: civil.MomentPeriod{First: m, Last: m}, Zoned: c.hasOffset, Notes: append(r.Notes, notes...)}, f
@@ -243,7 +231,7 @@ func (p *parser) momentPhrase(s Setting) (civil.MomentPeriod, bool) {
 // seconds.
 func (p *parser) span() (n, size int64, ok bool) {
 	count, u := p.peek(0), p.peek(2)
-	if count.kind != number || p.peek(1).kind != blank || count.width > 6 {
+	if count.kind != number || p.peek(1).kind != blank {
 		return 0, 0, false
 	}
 	switch u.text {
@@ -280,16 +268,17 @@ func floor(n, to int64) int64 {
 	return n - rest
 }
 
-// dated = ( date | dayPhrase ) clock .
-func (p *parser) dated() (node, clock, bool) {
+// dated = ( date | dayPhrase ) clock , with the time of day as read reads it.
+func dated(tokens []token, read func(*parser) (clock, bool)) (node, clock, bool) {
+	p := parser{tokens: tokens}
 	if n, ok := p.date(); ok {
-		if c, ok := p.clock(); ok {
+		if c, ok := read(&p); ok && p.done() {
 			return n, c, true
 		}
 	}
 	p.at = 0
 	if n, ok := p.dayPhrase(); ok {
-		if c, ok := p.clock(); ok {
+		if c, ok := read(&p); ok && p.done() {
 			return n, c, true
 		}
 	}
@@ -301,6 +290,15 @@ func (p *parser) dated() (node, clock, bool) {
 //
 //	06:00 to 09:00, 10:30 pm - 2:00 am
 func TimeRange(text string) (civil.TimeRange, *fault.Fault) {
+	r, f := timeRange(text)
+	if f != nil {
+		return r, offer(f, text, timeRange)
+	}
+	return r, nil
+}
+
+// timeRange reads a part of the day; what its refusals suggest may itself be refused.
+func timeRange(text string) (civil.TimeRange, *fault.Fault) {
 	var room [24]token
 	tokens, ok := lex(text, room[:0])
 	if ok && len(tokens) > 0 {
@@ -309,25 +307,41 @@ func TimeRange(text string) (civil.TimeRange, *fault.Fault) {
 			from, okFrom := p.timeOfDay()
 			through, okThrough := q.timeOfDay()
 			if okFrom && okThrough && p.done() && q.done() {
-				return betweenTimes(text, from, through)
+				return betweenTimes(from, through)
 			}
 		}
 	}
 	f := unreadable(text, "a range of times of day", "06:00 to 09:00")
-	return civil.TimeRange{}, offer(f, tokens, func(mended string) *fault.Fault {
-		_, refused := TimeRange(mended)
-		return refused
-	})
+	for _, pair := range pairs(tokens) {
+		if first, last := timeText(pair[0]), timeText(pair[1]); first != "" && last != "" {
+			f.Suggest(between(first, last))
+		}
+	}
+	return civil.TimeRange{}, f
 }
 
-func betweenTimes(text string, from, through clock) (civil.TimeRange, *fault.Fault) {
+// timeText is a time of day, however written, as it is read; an hour may stand
+// alone.
+func timeText(tokens []token) string {
+	p := parser{tokens: tokens}
+	c, ok := p.anyTime(true)
+	if hour := p.peek(0); !ok && hour.kind == number && hour.width <= 2 {
+		c, ok = clock{hour: hour.n}, true
+		p.at++
+	}
+	if !ok || !p.done() || c.hasOffset {
+		return ""
+	}
+	return c.typed()
+}
+
+func betweenTimes(from, through clock) (civil.TimeRange, *fault.Fault) {
 	first, f := from.sinceMidnight()
 	last, g := through.sinceMidnight()
 	if f == nil {
 		f = g
 	}
 	if f != nil {
-		f.Entered = fault.Shorten(text)
 		return civil.TimeRange{}, f
 	}
 	const day = 24 * 3600
@@ -342,17 +356,48 @@ func betweenTimes(text string, from, through clock) (civil.TimeRange, *fault.Fau
 	return civil.TimeRange{From: first % day, Until: until, Size: size}, nil
 }
 
-// withoutTime refuses a date that has no time of day, or one that is not read.
-func withoutTime(n node, s Setting) *fault.Fault {
+// withoutTime refuses a date that has no time of day, or one in a form that is
+// not read.
+func withoutTime(tokens []token, n node, s Setting, as role) *fault.Fault {
 	n.flags &^= hasTime
+	time := "00:00"
+	if as == asEnd {
+		time = "24:00"
+	}
+	_, c, hasTime := dated(tokens, (*parser).time)
+	if hasTime {
+		time = c.typed()
+	}
 	r, f := evaluate(n, s)
 	switch {
-	case f != nil:
-		return f
-	case r.Unit:
+	case f == nil && r.Unit:
 		return fault.New(IncompleteDate, "the day is missing")
+	case f == nil && hasTime:
+		f = fault.New(NotADate, "the time of day is not in a form that is read; write it like 14:30, 2:30 pm or 14:30+01:00").Suggest(r.Period.First.Plain())
+	case f == nil:
+		f = fault.New(TimeMissing, "a time of day is missing, such as 14:30").Suggest(r.Period.First.Plain())
 	}
-	return fault.New(TimeMissing, "a time of day is missing, such as 14:30").Suggest(r.Period.First.Plain() + " 00:00")
+	return at(f, time)
+}
+
+// at puts a time of day behind the days that a refusal suggests.
+func at(f *fault.Fault, time string) *fault.Fault {
+	days := f.Suggestions
+	f.Suggestions = nil
+	for _, day := range days {
+		if time != "" {
+			f.Suggest(day + " " + time)
+		}
+	}
+	return f
+}
+
+// notMoments refuses a text that is no moment, read for what it was read for.
+func notMoments(text string, as role) *fault.Fault {
+	if as == alone {
+		return notAMoment(text)
+	}
+	return notAMomentPeriod(text)
 }
 
 func notAMoment(text string) *fault.Fault {

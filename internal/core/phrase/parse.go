@@ -71,9 +71,11 @@ func (p *parser) ends(n *node) bool {
 	if p.done() {
 		return true
 	}
-	if (n.isDay() || n.form == partial) && p.time() && p.done() {
-		n.flags |= hasTime
-		return true
+	if n.isDay() || n.form == partial {
+		if _, ok := p.time(); ok && p.done() {
+			n.flags |= hasTime
+			return true
+		}
 	}
 	return false
 }
@@ -200,7 +202,7 @@ func (p *parser) numeric() (node, bool) {
 		return node{form: digits, parts: [3]part{{first.n, first.width}, {second.n, second.width}, {third.n, third.width}}}, true
 	}
 	p.at += 3
-	return node{form: partial}, true
+	return node{form: partial, parts: [3]part{{first.n, first.width}, {second.n, second.width}}}, true
 }
 
 // named = D [ "-" | blank ] MONTH [ year ] | MONTH [ "-" | blank ] D [ year ] | MONTH [ blank ] YYYY .
@@ -320,11 +322,15 @@ func ordinalEnding(n int) string {
 	return "th"
 }
 
-// quarterYear = "Q" N blank YYYY .
+// quarterYear = "Q" N [ blank YYYY ] .
 func (p *parser) quarterYear() (node, bool) {
 	q, n, gap, year := p.peek(0), p.peek(1), p.peek(2), p.peek(3)
-	if !q.isWord("q") || n.kind != number || n.width != 1 || gap.kind != blank || year.width != 4 {
+	if !q.isWord("q") || n.kind != number || n.width != 1 {
 		return node{}, false
+	}
+	if gap.kind != blank || year.width != 4 {
+		p.at += 2
+		return node{form: partial, unit: civil.Quarters, n: n.n}, true
 	}
 	p.at += 4
 	return node{form: unitOf, unit: civil.Quarters, year: year.n, n: n.n}, true
@@ -459,60 +465,85 @@ func (p *parser) unit() civil.Unit {
 
 // time = ( "T" | blank | [ blank ] "," [ blank ] ) [ "at" blank ] ( hh ":" mm ... | hhmm[ss] after T | h ( "am" | "pm" ) ) [ zone ] .
 //
-// More is known as a time here than is read as one anywhere: it only serves to
-// tell that a time was given where none is wanted.
-func (p *parser) time() bool {
+// More is known as a time here than is read as one anywhere: it serves to tell
+// that a time was given where none is wanted, and which one may have been meant.
+func (p *parser) time() (clock, bool) {
 	from := p.at
 	afterT := p.peek(0).isWord("t")
 	if afterT {
 		p.at++
 	} else if p.comma(); p.at == from {
-		return false
+		return clock{}, false
 	}
 	if p.words("at") {
 		p.skipBlank()
 	}
-	hour := p.peek(0)
+	return p.anyTime(afterT)
+}
+
+// anyTime reads the time itself, which may be all digits.
+func (p *parser) anyTime(mayBeDigits bool) (clock, bool) {
+	from, hour := p.at, p.peek(0)
 	if hour.kind != number {
-		return false
+		return clock{}, false
 	}
+	c := clock{hour: hour.n}
 	p.at++
 	switch {
 	case p.peek(0).isMark(':'):
-		for p.peek(0).isMark(':') && p.peek(1).width == 2 {
+		for i := 0; p.peek(0).isMark(':') && p.peek(1).width == 2; i++ {
+			if c.second = p.peek(1).n; i == 0 {
+				c.minute, c.second = c.second, 0
+			}
+			c.seconds = i > 0
 			p.at += 2
 		}
 		if (p.peek(0).isMark('.') || p.peek(0).isMark(',')) && p.peek(1).kind == number {
 			p.at += 2
 		}
-		p.amPm()
-	case afterT && (hour.width == 4 || hour.width == 6):
-	case hour.width > 2 || !p.amPm():
-		return false
+		p.amPm(&c)
+	case mayBeDigits && hour.width == 4:
+		c.hour, c.minute = hour.n/100, hour.n%100
+	case mayBeDigits && hour.width == 6:
+		c.hour, c.minute, c.second, c.seconds = hour.n/10000, hour.n/100%100, hour.n%100, true
+	case hour.width > 2 || !p.amPm(&c):
+		p.at = from
+		return clock{}, false
 	}
-	p.offset()
-	return true
+	p.anyOffset(&c)
+	return c, true
 }
 
-func (p *parser) amPm() bool {
+func (p *parser) amPm(c *clock) bool {
 	if !p.timeSuffix(0) {
 		return false
 	}
 	p.skipBlank()
+	c.half = p.peek(0).text
 	p.at++
 	return true
 }
 
-// offset = [ blank ] ( "Z" | "UTC" | "GMT" | ( "+" | "-" ) hh [ ":" ] [ mm ] ) .
-func (p *parser) offset() {
+// anyOffset = [ blank ] ( "Z" | "UTC" | "GMT" | ( "+" | "-" ) hh [ ":" ] [ mm ] ) .
+func (p *parser) anyOffset(c *clock) {
 	from := p.at
 	p.skipBlank()
+	sign, h := p.peek(0), p.peek(1)
 	switch {
 	case p.words("z"), p.words("utc"), p.words("gmt"):
+		c.hasOffset = true
 		return
-	case (p.peek(0).isMark('-') || p.peek(0).isMark('+')) && p.peek(1).kind == number:
+	case (sign.isMark('-') || sign.isMark('+')) && h.kind == number:
+		hours, minutes := h.n, 0
+		if h.width == 4 {
+			hours, minutes = h.n/100, h.n%100
+		}
 		if p.at += 2; p.peek(0).isMark(':') && p.peek(1).width == 2 {
+			minutes = p.peek(1).n
 			p.at += 2
+		}
+		if c.offset, c.hasOffset = hours*3600+minutes*60, true; sign.isMark('-') {
+			c.offset = -c.offset
 		}
 		return
 	}

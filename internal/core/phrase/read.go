@@ -68,38 +68,44 @@ const (
 	EndBeforeStart  = "end_before_start"
 )
 
-var precedence = []string{NotADate, IncompleteDate, NoSuchDate, AmbiguousDate, WeekdayMismatch, TimeNotWanted}
+var precedence = []string{NotADate, IncompleteDate, NoSuchDate, AmbiguousDate, WeekdayMismatch, TimeNotWanted, TimeMissing, NoSuchTime, AmbiguousTime}
 
 // Day reads one day.
 func Day(text string, s Setting) (Reading, *fault.Fault) {
 	if d, ok := civil.ParseDay(text); ok {
 		return Reading{Period: civil.Period{First: d, Last: d}}, nil
 	}
+	r, f := day(text, s)
+	if f != nil {
+		return r, offer(f, text, func(text string) (Reading, *fault.Fault) { return day(text, s) })
+	}
+	return r, nil
+}
+
+// day reads one day; what its refusals suggest may itself be refused.
+func day(text string, s Setting) (Reading, *fault.Fault) {
 	var room [24]token
 	tokens, ok := lex(text, room[:0])
 	if !ok || len(tokens) == 0 {
 		return Reading{}, notADate(text)
 	}
 	n, ok := thing(tokens)
-	if !ok || n.form >= thisUnit {
-		return Reading{}, offer(notADate(text), tokens, func(mended string) *fault.Fault {
-			_, refused := Day(mended, s)
-			return refused
-		})
+	if !ok {
+		return Reading{}, notADate(text)
 	}
 	r, f := evaluate(n, s)
 	switch {
+	case n.form == thisUnit && f == nil:
+		f = notADate(text).Suggest(edge(n, r.Period, startOf), edge(n, r.Period, endOf))
+	case n.form >= thisUnit:
+		f = notADate(text)
 	case n.form == unitOf && f != nil:
 		f = fault.New(IncompleteDate, "%q is not a single day", fault.Shorten(text))
 	case f == nil && r.Unit:
 		f = fault.New(IncompleteDate, "%q is %s and not a single day", fault.Shorten(text), unitPhrase(n)).
 			Suggest(r.Period.First.Plain(), r.Period.Last.Plain())
 	}
-	if f != nil {
-		f.Entered = fault.Shorten(text)
-		return Reading{}, f
-	}
-	return r, nil
+	return r, f
 }
 
 // Period reads a period: two ends, one open end, or one thing that spans days.
@@ -114,27 +120,22 @@ func Period(text string, s Setting) (Reading, *fault.Fault) {
 			return Reading{Period: civil.Period{First: first, Last: last}, Unit: true}, nil
 		}
 	}
-	var room [48]token
-	tokens, ok := lex(text, room[:0])
-	if !ok || len(tokens) == 0 {
-		return Reading{}, notAPeriod(text)
-	}
-	r, f := period(text, tokens, s)
+	r, f := period(text, s)
 	if f != nil {
-		f.Entered = fault.Shorten(text)
-		if f.Code == NotADate && len(f.Suggestions) == 0 {
-			f = offer(f, tokens, func(mended string) *fault.Fault {
-				_, refused := Period(mended, s)
-				return refused
-			})
-		}
-		return Reading{}, f
+		return r, offer(f, text, func(text string) (Reading, *fault.Fault) { return period(text, s) })
 	}
 	return r, nil
 }
 
 // period = thing | ends . A text that is one thing as a whole is never split.
-func period(text string, tokens []token, s Setting) (Reading, *fault.Fault) {
+//
+// What its refusals suggest may itself be refused.
+func period(text string, s Setting) (Reading, *fault.Fault) {
+	var room [48]token
+	tokens, ok := lex(text, room[:0])
+	if !ok || len(tokens) == 0 {
+		return Reading{}, notAPeriod(text)
+	}
 	if n, ok := thing(tokens); ok {
 		return evaluate(n, s)
 	}
@@ -142,30 +143,60 @@ func period(text string, tokens []token, s Setting) (Reading, *fault.Fault) {
 	if !ok {
 		return Reading{}, notAPeriod(text)
 	}
-	var start, end Reading
-	var faults []*fault.Fault
-	read := func(side []token, into *Reading) {
-		if isOpen(side) {
-			return
-		}
-		var f *fault.Fault
-		if n, ok := thing(side); ok && n.form < thisUnit {
-			*into, f = evaluate(n, s)
-		} else {
-			f = notAPeriod(text)
-		}
-		if f != nil {
-			faults = append(faults, f)
-		}
+	start, f := periodEnd(text, first, startOf, s)
+	end, g := periodEnd(text, last, endOf, s)
+	if f != nil && f.Code == IncompleteDate && end.Period.Last.IsValid() {
+		f.Suggestions = nearYear(first, end.Period.Last, startOf, s)
 	}
-	read(first, &start)
-	read(last, &end)
-	if len(faults) > 0 {
-		return Reading{}, slices.MinFunc(faults, func(a, b *fault.Fault) int {
-			return slices.Index(precedence, a.Code) - slices.Index(precedence, b.Code)
-		})
+	if g != nil && g.Code == IncompleteDate && start.Period.First.IsValid() {
+		g.Suggestions = nearYear(last, start.Period.First, endOf, s)
+	}
+	if f != nil || g != nil {
+		return Reading{}, ofEnds(first, last, f, g)
 	}
 	return Between(start, end)
+}
+
+// periodEnd reads one end of a period, none where it is open.
+func periodEnd(text string, side []token, which form, s Setting) (Reading, *fault.Fault) {
+	if isOpen(side) {
+		return Reading{}, nil
+	}
+	n, ok := thing(side)
+	if !ok {
+		return Reading{}, notAPeriod(text)
+	}
+	r, f := evaluate(n, s)
+	switch {
+	case n.form < thisUnit:
+		return r, f
+	case f != nil:
+		return Reading{}, notAPeriod(text)
+	}
+	return Reading{}, fault.New(NotADate, "%q is a period of its own and not an end of one", retyped(side)).Suggest(edge(n, r.Period, which))
+}
+
+// nearYear is a date without its year in the year that keeps it in order with the
+// day at the other end of the period.
+func nearYear(side []token, other civil.Day, which form, s Setting) []string {
+	n, _ := thing(side)
+	year, _, _ := other.Date()
+	step := 1
+	if which == startOf {
+		step = -1
+	}
+	for _, year := range []int{year, year + step} {
+		var ok bool
+		if s.AsOf, ok = civil.DayOf(year, time.January, 1); !ok {
+			continue
+		}
+		for _, text := range incomplete(n, s).Suggestions {
+			if r, f := period(text, s); f == nil && (which == startOf && r.Period.First <= other || which == endOf && r.Period.Last >= other) {
+				return []string{text}
+			}
+		}
+	}
+	return nil
 }
 
 // Between makes a period of two readings, an open side where one has no day.
@@ -477,18 +508,21 @@ func incomplete(n node, s Setting) *fault.Fault {
 	year, _, _ := s.AsOf.Date()
 	switch {
 	case n.day > 0 && n.month > 0:
-		f := fault.New(IncompleteDate, "the year is missing")
-		if d, ok := civil.DayOf(year, time.Month(n.month), n.day); ok {
-			f.Suggest(d.Plain())
-		}
-		return f
+		return fault.New(IncompleteDate, "the year is missing").Suggest(dayText(n.day, time.Month(n.month), year))
 	case n.year > 0:
-		return fault.New(IncompleteDate, "the day is missing")
+		return fault.New(IncompleteDate, "the day is missing").Suggest(monthText(time.Month(n.month), n.year))
 	case n.month > 0:
-		m := time.Month(n.month).String()[:3]
-		return fault.New(IncompleteDate, "the year is missing").Suggest(fmt.Sprintf("%s %d", m, year))
+		return fault.New(IncompleteDate, "the year is missing").Suggest(monthText(time.Month(n.month), year))
+	case n.unit == civil.Quarters:
+		return fault.New(IncompleteDate, "the year is missing").Suggest(fmt.Sprintf("Q%d %04d", n.n, year))
 	}
-	return fault.New(IncompleteDate, "a day needs its year, month and day")
+	f := fault.New(IncompleteDate, "a day needs its year, month and day")
+	n.parts[2] = part{year, 4}
+	d, _, ambiguous := digitsDay(n, s)
+	if ambiguous != nil {
+		return f.Suggest(ambiguous.Suggestions...)
+	}
+	return f.Suggest(d.Plain())
 }
 
 // numbered is a unit named by its number: March 2026, week 10, quarter 1.
@@ -577,15 +611,5 @@ func notAPeriod(text string) *fault.Fault {
 func unreadable(text, what, examples string) *fault.Fault {
 	f := fault.New(NotADate, "%q is not %s; write it like %s", fault.Shorten(text), what, examples)
 	f.Entered = fault.Shorten(text)
-	return f
-}
-
-// offer adds the text with its misspelt words mended, where that can be read.
-func offer(f *fault.Fault, tokens []token, refuse func(string) *fault.Fault) *fault.Fault {
-	if mended, ok := respell(tokens); ok {
-		if refuse(mended) == nil {
-			f.Suggest(mended)
-		}
-	}
 	return f
 }

@@ -5,7 +5,6 @@ import (
 	"time"
 
 	"pikegate/internal/core/civil"
-	"pikegate/internal/core/fault"
 )
 
 var (
@@ -15,7 +14,7 @@ var (
 
 	// spellings are the words that a mistyped one may have been meant to be.
 	spellings = []string{"today", "yesterday", "tomorrow", "ago", "this", "last", "next", "start", "end",
-		"since", "until", "through", "from", "date", "fiscal", "now", "minutes", "hours"}
+		"since", "until", "through", "from", "date", "fiscal", "now", "minute", "minutes", "hour", "hours"}
 )
 
 func init() {
@@ -51,22 +50,6 @@ func WeekdayNamed(name string) (time.Weekday, bool) {
 // knownWords are read but too short to be guessed at.
 var knownWords = map[string]bool{"to": true, "of": true, "in": true, "w": true, "q": true, "t": true, "z": true,
 	"at": true, "am": true, "pm": true, "utc": true, "gmt": true, "st": true, "nd": true, "rd": true, "th": true}
-
-// respell writes the text again with mistyped words mended, and reports
-// whether there were any.
-func respell(tokens []token) (string, bool) {
-	var b strings.Builder
-	mended := false
-	for _, t := range tokens {
-		if t.kind == word && len(t.text) > 2 && !isKnown(t.text) {
-			if near := fault.Near(t.text, spellings); near != "" {
-				t.text, mended = near, true
-			}
-		}
-		b.WriteString(t.text)
-	}
-	return b.String(), mended
-}
 
 func isKnown(w string) bool {
 	if knownWords[w] || monthNames[w] != 0 || unitWords[w] != civil.NoUnit {

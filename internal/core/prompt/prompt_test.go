@@ -132,7 +132,7 @@ func TestAnswers(t *testing.T) {
 		{"one moment where the end may be open", "since-then", `"22 Nov 2026 18:00"`, "from Sun 22 Nov 2026 18:00, UTC on"},
 		{"an open start of moments", "shift", `"until 22 Nov 2026 18:00"`, `shift.start: the first moment is missing; did you mean "22 Nov 2026 18:00 to 22 Nov 2026 18:00"? [side_required]`},
 		{"moments in the wrong order", "shift", `{"start":"22 Nov 2026 18:00","end":"22 Nov 2026 17:00"}`, `shift.end: the period ends on Sun 22 Nov 2026 17:00, UTC, before it starts on Sun 22 Nov 2026 18:00, UTC; did you mean "22 Nov 2026 17:00 to 22 Nov 2026 18:00"? [end_before_start]`},
-		{"both moments refused", "shift", `{"start":"5 Mar 14:00","end":"today"}`, `shift.start: the year is missing; did you mean "5 Mar 2026"? [incomplete_date]` + "\n" + `shift.end: times of day are missing, such as 14:30; did you mean "23 Nov 2026 00:00 to 23 Nov 2026 24:00"? [time_missing]`},
+		{"both moments refused", "shift", `{"start":"5 Mar 14:00","end":"today"}`, `shift.start: the year is missing; did you mean "5 Mar 2026 14:00"? [incomplete_date]` + "\n" + `shift.end: times of day are missing, such as 14:30; did you mean "23 Nov 2026 24:00"? [time_missing]`},
 		{"hours", "hours", `"22:00 to 2:00"`, "22:00 through 02:00 the next day (that minute included)"},
 		{"hours in two fields", "hours", `{"start":"6:00 am","end":"9:00"}`, "06:00 through 09:00 (that minute included)"},
 		{"hours without an end", "hours", `{"start":"6:00"}`, "hours.end: the last time is missing [side_required]"},
