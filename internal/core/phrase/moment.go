@@ -110,7 +110,7 @@ func momentPeriod(text string, s Setting, as role) (MomentReading, *fault.Fault)
 			end := days.Period.Last.Plain() + " 24:00"
 			f = fault.New(TimeMissing, "times of day are missing, such as 14:30").Suggest(end)
 			if as != asEnd {
-				f.Suggestions = []string{between(days.Period.First.Plain()+" 00:00", end)}
+				f.Suggestions = []string{Ends(days.Period.First.Plain()+" 00:00", end)}
 			}
 		}
 	}
@@ -155,7 +155,7 @@ func BetweenMoments(start, end MomentReading, zone *time.Location) (MomentReadin
 	p := civil.MomentPeriod{First: start.Period.First, Last: end.Period.Last}
 	if !p.IsOrdered() {
 		return MomentReading{}, fault.New(EndBeforeStart, "the period ends on %s, before it starts on %s", p.Last.Spelled(zone), p.First.Spelled(zone)).
-			Suggest(Typed(p.Last, zone) + " to " + Typed(p.First, zone))
+			Suggest(Ends(Typed(p.Last, zone), Typed(p.First, zone)))
 	}
 	return MomentReading{Period: p, Zoned: start.Zoned && end.Zoned, Unit: true, Notes: slices.Concat(start.Notes, end.Notes)}, nil
 }
@@ -314,7 +314,7 @@ func timeRange(text string) (civil.TimeRange, *fault.Fault) {
 	f := unreadable(text, "a range of times of day", "06:00 to 09:00")
 	for _, pair := range pairs(tokens) {
 		if first, last := timeText(pair[0]), timeText(pair[1]); first != "" && last != "" {
-			f.Suggest(between(first, last))
+			f.Suggest(Ends(first, last))
 		}
 	}
 	return civil.TimeRange{}, f

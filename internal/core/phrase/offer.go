@@ -64,7 +64,7 @@ func ofEnds(first, last []token, f, g *fault.Fault) *fault.Fault {
 	f.Suggestions = nil
 	for i := range max(len(starts), len(lasts)) {
 		if len(starts) > 0 && len(lasts) > 0 {
-			f.Suggest(between(starts[min(i, len(starts)-1)], lasts[min(i, len(lasts)-1)]))
+			f.Suggest(Ends(starts[min(i, len(starts)-1)], lasts[min(i, len(lasts)-1)]))
 		}
 	}
 	return f
@@ -80,8 +80,8 @@ func endTexts(side []token, f *fault.Fault) []string {
 	return []string{retyped(side)}
 }
 
-// between writes a period of two ends, "" for an open one.
-func between(first, last string) string {
+// Ends writes a period of two ends, "" for an open one, as one types it.
+func Ends(first, last string) string {
 	switch {
 	case first == "":
 		return "until " + last
@@ -262,10 +262,10 @@ func dayText(day int, month time.Month, year int) string {
 }
 
 func monthText(month time.Month, year int) string {
-	if month < 1 || month > 12 {
-		return ""
+	if m, ok := civil.MonthOf(year, month); ok {
+		return civil.Months.Name(m.First())
 	}
-	return fmt.Sprintf("%s %04d", month.String()[:3], year)
+	return ""
 }
 
 // pairs are the two ends that the text may be made of: as it is split, and at each
@@ -309,7 +309,7 @@ func joined(first, last []token) string {
 	if start == "" || end == "" {
 		return ""
 	}
-	return between(start, end)
+	return Ends(start, end)
 }
 
 // sameDay writes a moment, and another on the same day at a time of its own.

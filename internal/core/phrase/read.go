@@ -206,7 +206,7 @@ func Between(start, end Reading) (Reading, *fault.Fault) {
 	if !p.IsOrdered() {
 		swapped := civil.Period{First: end.Period.First, Last: start.Period.Last}
 		return Reading{}, fault.New(EndBeforeStart, "the period ends on %s, before it starts on %s", p.Last.Spelled(), p.First.Spelled()).
-			Suggest(swapped.First.Plain() + " to " + swapped.Last.Plain())
+			Suggest(Ends(swapped.First.Plain(), swapped.Last.Plain()))
 	}
 	return Reading{Period: p, Unit: true, Notes: slices.Concat(start.Notes, end.Notes)}, nil
 }
@@ -505,16 +505,24 @@ func otherOrder(f *fault.Fault, order string, other civil.Day, ok bool) *fault.F
 
 // incomplete says what a date lacks.
 func incomplete(n node, s Setting) *fault.Fault {
-	year, _, _ := s.AsOf.Date()
-	switch {
+	year, month, day := s.AsOf.Date()
+	// The year that it is, and the last one for what lies ahead.
+	inYear := func(text func(year int) string, isAhead bool) *fault.Fault {
+		f := fault.New(IncompleteDate, "the year is missing").Suggest(text(year))
+		if isAhead {
+			f.Suggest(text(year - 1))
+		}
+		return f
+	}
+	switch m := time.Month(n.month); {
 	case n.day > 0 && n.month > 0:
-		return fault.New(IncompleteDate, "the year is missing").Suggest(dayText(n.day, time.Month(n.month), year))
+		return inYear(func(year int) string { return dayText(n.day, m, year) }, m > month || m == month && n.day > day)
 	case n.year > 0:
-		return fault.New(IncompleteDate, "the day is missing").Suggest(monthText(time.Month(n.month), n.year))
+		return fault.New(IncompleteDate, "the day is missing").Suggest(monthText(m, n.year))
 	case n.month > 0:
-		return fault.New(IncompleteDate, "the year is missing").Suggest(monthText(time.Month(n.month), year))
+		return inYear(func(year int) string { return monthText(m, year) }, m > month)
 	case n.unit == civil.Quarters:
-		return fault.New(IncompleteDate, "the year is missing").Suggest(fmt.Sprintf("Q%d %04d", n.n, year))
+		return inYear(func(year int) string { return fmt.Sprintf("Q%d %04d", n.n, year) }, n.n > (int(month)+2)/3)
 	}
 	f := fault.New(IncompleteDate, "a day needs its year, month and day")
 	n.parts[2] = part{year, 4}

@@ -230,8 +230,19 @@ func unknown(prompts []*Prompt, entered map[string]Entered) fault.List {
 }
 
 // Read understands one answer and holds it to the prompt's limits. Refusals
-// name a side of a period where only one is meant, and no prompt.
+// name a side of a period where only one is meant, and no prompt. What they suggest
+// passes: in place of that side where the answer has two, else of the whole answer.
 func (p *Prompt) Read(e Entered, s Setting) (Answer, fault.List) {
+	a, refused := p.read(e, s)
+	if p.Type.isTyped() {
+		for _, f := range refused {
+			f.Suggestions = p.passing(f, refused, e, s)
+		}
+	}
+	return a, refused
+}
+
+func (p *Prompt) read(e Entered, s Setting) (Answer, fault.List) {
 	a := Answer{Prompt: p, Entered: e}
 	if e.shape == absent || e.shape == nothing {
 		if p.Required {
@@ -312,7 +323,7 @@ func (a *Answer) readDay(e Entered, s Setting) fault.List {
 		return fault.List{f}
 	}
 	a.Period, a.Notes = r.Period, r.Notes
-	if f := a.Prompt.within(a.Period, s); f != nil {
+	if f := a.Prompt.within(a.Period, e, s); f != nil {
 		f.Place.Side = ""
 		return refuse(f, text, f.Limit)
 	}
@@ -324,9 +335,11 @@ func (a *Answer) readDays(e Entered, s Setting) fault.List {
 		return refuse(fault.New(phrase.NotADate, "single days are asked for, not two ends"), strings.Join(e.texts, ", "), "")
 	}
 	var refused fault.List
+	single := *a.Prompt
+	single.Type = Day
 	for _, text := range e.texts {
-		one := Answer{Prompt: a.Prompt}
-		if faults := one.readDay(Entered{shape: oneText, texts: []string{text}}, s); len(faults) > 0 {
+		one, faults := single.Read(OneText(text), s)
+		if len(faults) > 0 {
 			refused = append(refused, faults...)
 			continue
 		}
@@ -364,7 +377,7 @@ func (a *Answer) readPeriod(e Entered, s Setting) fault.List {
 	p := a.Prompt
 	f := p.sides(a.Period)
 	if f == nil {
-		f = p.within(a.Period, s)
+		f = p.within(a.Period, e, s)
 	}
 	if f == nil {
 		f = p.length(a.Period)
@@ -428,7 +441,7 @@ func (a *Answer) readUnits(e Entered, s Setting) fault.List {
 		f.Limit = "1"
 		return refuseAll(f, e)
 	}
-	f := p.within(a.Period, s)
+	f := p.within(a.Period, e, s)
 	if f == nil {
 		f = p.length(a.Period)
 	}
@@ -519,8 +532,16 @@ func (p *Prompt) bothSides(kind, first, last string) *fault.Fault {
 
 // within holds a period to the earliest and the latest day. Limits refuse,
 // they never clip. Of months, quarters and years the one that holds the limit is
-// still within it.
-func (p *Prompt) within(period civil.Period, s Setting) *fault.Fault {
+// still within it. Of one text the refusal suggests the whole period that they leave.
+func (p *Prompt) within(period civil.Period, e Entered, s Setting) *fault.Fault {
+	f := p.beyondLimits(period, s)
+	if f != nil && e.shape != sides {
+		f.Suggestions = []string{p.typed(allowed(period, p.Limits(s)))}
+	}
+	return f
+}
+
+func (p *Prompt) beyondLimits(period civil.Period, s Setting) *fault.Fault {
 	if p.Earliest != "" {
 		earliest := p.limit(p.Earliest, s).First
 		switch {
@@ -543,11 +564,7 @@ func (p *Prompt) within(period civil.Period, s Setting) *fault.Fault {
 }
 
 func (p *Prompt) beyond(code, side string, d, limit civil.Day, written string) *fault.Fault {
-	f := past(code, side, d.Spelled(), "day", limit.Spelled(), written)
-	if unit := p.Type.Unit(); unit != civil.NoUnit {
-		return f.Suggest(unit.Name(limit))
-	}
-	return f.Suggest(limit.Plain())
+	return past(code, side, d.Spelled(), "day", limit.Spelled(), written).Suggest(p.Type.Unit().Name(limit))
 }
 
 // past refuses what lies before the earliest or after the latest of its kind.
@@ -586,7 +603,7 @@ func (p *Prompt) length(period civil.Period) *fault.Fault {
 	}
 	refused := func(code, most string, limit Length) *fault.Fault {
 		f := fault.New(code, "the period has %s; at %s %s can be asked for", fault.Count(period.Days(), "day"), most, limit).
-			Suggest(period.First.Plain() + " to " + limit.lastFrom(period.First).Plain())
+			Suggest(p.typed(civil.Period{First: period.First, Last: limit.lastFrom(period.First)}), p.typed(civil.Period{First: limit.firstTo(period.Last), Last: period.Last}))
 		f.Limit = limit.String()
 		return f
 	}

@@ -39,7 +39,7 @@ func (a *Answer) readMoments(e Entered, s Setting) fault.List {
 		f = p.bothSides("moment", typed(r.Period.First, s), typed(r.Period.Last, s))
 	}
 	if f == nil {
-		f = p.withinMoments(r.Period, s)
+		f = p.withinMoments(r.Period, e, s)
 	}
 	if f == nil && p.Type == MomentPeriod {
 		f = p.momentLength(r.Period, s)
@@ -81,13 +81,22 @@ func readMomentSides(start, end string, s Setting) (phrase.MomentReading, fault.
 }
 
 // withinMoments holds moments to the earliest and the latest. A limit that is a
-// day holds the whole day.
-func (p *Prompt) withinMoments(period civil.MomentPeriod, s Setting) *fault.Fault {
+// day holds the whole day. Of one text the refusal suggests the whole period.
+func (p *Prompt) withinMoments(period civil.MomentPeriod, e Entered, s Setting) *fault.Fault {
 	refuse := func(code, side string, m, limit civil.Moment, written string) *fault.Fault {
 		if p.Type == Moment {
 			side = ""
 		}
-		return past(code, side, m.Spelled(s.Zone), "moment", limit.Spelled(s.Zone), written).Suggest(phrase.Typed(limit, s.Zone))
+		f := past(code, side, m.Spelled(s.Zone), "moment", limit.Spelled(s.Zone), written)
+		switch {
+		case p.Type == Moment || e.shape == sides:
+			return f.Suggest(phrase.Typed(limit, s.Zone))
+		case code == BeforeEarliest:
+			period.First = limit
+		default:
+			period.Last = limit
+		}
+		return f.Suggest(phrase.Ends(typed(period.First, s), typed(period.Last, s)))
 	}
 	if p.Earliest != "" {
 		earliest := momentLimit(p.Earliest, s).First
@@ -127,9 +136,10 @@ func (p *Prompt) momentLength(period civil.MomentPeriod, s Setting) *fault.Fault
 		return p.openLength()
 	}
 	refused := func(code, most string, limit Length) *fault.Fault {
+		first := civil.Moment{At: period.Last.End() - limit.seconds(), Size: period.First.Size}
 		last := civil.Moment{At: period.First.At + limit.seconds() - period.Last.Size, Size: period.Last.Size}
 		f := fault.New(code, "the period has %s; at %s %s can be asked for", civil.Duration(period.Seconds()), most, limit).
-			Suggest(phrase.Typed(period.First, s.Zone) + " to " + phrase.Typed(last, s.Zone))
+			Suggest(phrase.Ends(typed(period.First, s), typed(last, s)), phrase.Ends(typed(first, s), typed(period.Last, s)))
 		f.Limit = limit.String()
 		return f
 	}

@@ -49,6 +49,11 @@ func (t Type) Unit() civil.Unit { return units[t] }
 // IsPeriod reports whether an answer is a run of whole days.
 func (t Type) IsPeriod() bool { return t == Day || t == Period || t.Unit() != civil.NoUnit }
 
+// isTyped reports whether an answer is read from the forms of days, moments and times.
+func (t Type) isTyped() bool {
+	return t.IsPeriod() || t == Moment || t == MomentPeriod || t == TimeRange
+}
+
 // Derivation is how the answer to a derived prompt comes from another's.
 type Derivation string
 
@@ -160,22 +165,34 @@ func (l Length) String() string {
 // lastFrom is the last day of a period of this length that starts on first;
 // the last day of the calendar where it would end after that.
 func (l Length) lastFrom(first civil.Day) civil.Day {
-	var next civil.Day
-	var ok bool
-	switch l.Unit {
-	case "days":
-		next, ok = first.AddDays(l.N)
-	case "weeks":
-		next, ok = first.AddDays(7 * l.N)
-	case "months":
-		next, ok = first.AddMonths(l.N)
-	case "years":
-		next, ok = first.AddMonths(12 * l.N)
-	}
+	next, ok := l.shift(first, 1)
 	if !ok {
 		return civil.MaxDay
 	}
 	return next - 1
+}
+
+// firstTo is the first day of a period of this length that ends on last; the first
+// day of the calendar where it would start before that.
+func (l Length) firstTo(last civil.Day) civil.Day {
+	first, ok := l.shift(last+1, -1)
+	if !ok {
+		return civil.MinDay
+	}
+	return first
+}
+
+// shift moves a day by n times the length.
+func (l Length) shift(d civil.Day, n int) (civil.Day, bool) {
+	switch l.Unit {
+	case "days":
+		return d.AddDays(n * l.N)
+	case "weeks":
+		return d.AddDays(n * 7 * l.N)
+	case "months":
+		return d.AddMonths(n * l.N)
+	}
+	return d.AddMonths(n * 12 * l.N)
 }
 
 // Setting is what answers depend on besides their text.
@@ -238,7 +255,7 @@ func (p *Prompt) Units(data civil.Period, s Setting) []OfferedPeriod {
 	}
 	var listed []OfferedPeriod
 	for u, ok := unit.Around(data.Last, 0, time.January); ok && u.Last >= data.First && len(listed) < mostUnits; u, ok = unit.Around(u.First, -1, time.January) {
-		if p.within(u, p.setting(s)) == nil {
+		if p.beyondLimits(u, p.setting(s)) == nil {
 			listed = append(listed, p.offered(unit.Name(u.First), s))
 		}
 	}
