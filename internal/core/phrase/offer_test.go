@@ -29,6 +29,11 @@ func TestWhatIsOffered(t *testing.T) {
 			2026 Mar 5 -> 5 Mar 2026
 			2026 03 05 -> 5 Mar 2026
 			2026-3 -> 1 Mar 2026 | 31 Mar 2026
+			5 Dec -> 5 Dec 2026 | 5 Dec 2025
+			23 Nov -> 23 Nov 2026
+			Fri 5 Dec -> 5 Dec 2025
+			Mon 23 Nov -> 23 Nov 2026
+			Tue 23 Nov ->
 			Q2 -> 1 Apr 2026 | 30 Jun 2026
 			Q5 ->
 			5/3 -> 5 Mar 2026 | 3 May 2026
@@ -47,6 +52,8 @@ func TestWhatIsOffered(t *testing.T) {
 			20 Dec 2025 to 5 Jan -> 20 Dec 2025 to 5 Jan 2026
 			Mar to May -> Mar 2026 to May 2026
 			20 Dec to 1 Jan 0001 ->
+			December -> Dec 2026 | Dec 2025
+			Q4 -> Q4 2026
 			Q1/Q2 2026 -> Q1 2026 to Q2 2026
 			31 Feb 2026 to 5 Mar 2026 -> 28 Feb 2026 to 5 Mar 2026
 			yesterday / 31 Feb 2027 -> yesterday to 28 Feb 2027

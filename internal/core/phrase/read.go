@@ -516,7 +516,13 @@ func incomplete(n node, s Setting) *fault.Fault {
 	}
 	switch m := time.Month(n.month); {
 	case n.day > 0 && n.month > 0:
-		return inYear(func(year int) string { return dayText(n.day, m, year) }, m > month || m == month && n.day > day)
+		return inYear(func(year int) string {
+			d, ok := civil.DayOf(year, m, n.day)
+			if ok && n.flags&hasWeekday != 0 && d.Weekday() != n.weekday {
+				return ""
+			}
+			return dayText(n.day, m, year)
+		}, n.flags&hasWeekday != 0 || m > month || m == month && n.day > day)
 	case n.year > 0:
 		return fault.New(IncompleteDate, "the day is missing").Suggest(monthText(m, n.year))
 	case n.month > 0:
