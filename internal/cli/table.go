@@ -211,15 +211,10 @@ func cellText(c export.Column, v any) string {
 	}, text)
 }
 
-// instantText is what clocks showed; with the offset where they showed it
-// twice. Seconds are left out where there are none.
+// instantText is the day and what clocks in the zone showed.
 func instantText(at time.Time, zone string) string {
-	layout := "Mon _2 Jan 2006 15:04"
-	if at.Second() != 0 {
-		layout += ":05"
+	if z, err := civil.LoadZone(zone); err == nil {
+		at = at.In(z)
 	}
-	if z, err := civil.LoadZone(zone); err == nil && civil.IsRepeated(at.In(z)) {
-		layout += " -07:00"
-	}
-	return at.Format(layout)
+	return at.Format("Mon _2 Jan 2006 ") + civil.ClockAt(at)
 }

@@ -104,18 +104,20 @@ func (o *output) send() error {
 }
 
 // appendPlain appends a value as plain text: integers and decimals in digits, yes
-// or no, dates in ISO form, instants in RFC 3339 with the zone's offset. A value that
-// does not fit its column's stored form is appended as it is stored.
+// or no, dates in ISO form, instants in RFC 3339 with the zone's offset, with the
+// fraction of a second where one is stored. A value that does not fit its column's
+// stored form is appended as it is stored.
 func (o *output) appendPlain(b []byte, c *record.Column, v record.Value) []byte {
 	if c.Type.IsDated() {
-		if day, seconds, ok := c.Moment(v); ok {
+		if day, micros, ok := c.Micros(v); ok {
 			switch c.Type {
 			case record.Date:
 				return day.AppendISO(b)
 			case record.Datetime:
-				return time.Unix(seconds, 0).UTC().AppendFormat(b, "2006-01-02T15:04:05")
+				b = time.UnixMicro(micros).UTC().AppendFormat(b, time.RFC3339Nano)
+				return b[:len(b)-len("Z")]
 			}
-			return time.Unix(seconds, 0).In(o.zone).AppendFormat(b, time.RFC3339)
+			return time.UnixMicro(micros).In(o.zone).AppendFormat(b, time.RFC3339Nano)
 		}
 	}
 	switch c.Type {

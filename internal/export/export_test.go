@@ -106,14 +106,17 @@ func TestDatesInOtherForms(t *testing.T) {
 	columns := []*record.Column{
 		{Name: "wall", Type: record.Datetime, Stored: record.StoredText, Pattern: wall}, {Name: "eight", Type: record.Date, Stored: record.EightDigits},
 		{Name: "serial", Type: record.Date, Stored: record.SerialDays}, {Name: "millis", Type: record.Instant, Stored: record.EpochMillis},
+		{Name: "native", Type: record.Datetime, Stored: record.Native},
 	}
 	var b bytes.Buffer
 	w := New(CSV, &b, columns, time.UTC)
 	require.NoError(t, w.Begin())
-	require.NoError(t, w.Row(values([]any{"05.03.2026 14:30", int64(20260305), 46086.5, int64(1772721015999)})))
-	require.NoError(t, w.Row(values([]any{"5.3.2026", int64(20260230), "soon", nil})))
+	require.NoError(t, w.Row(values([]any{"05.03.2026 14:30", int64(20260305), 46086.5, int64(1772721015999), "2026-03-05 14:30:15.250000"})))
+	require.NoError(t, w.Row(values([]any{"5.3.2026", int64(20260230), "soon", nil, "2026-03-05 14:30:00"})))
+	require.NoError(t, w.Row(values([]any{nil, nil, nil, int64(-1), "infinity"})))
 	require.NoError(t, w.End(nil))
-	assert.Equal(t, "wall,eight,serial,millis\r\n2026-03-05T14:30:00,2026-03-05,2026-03-05,2026-03-05T14:30:15Z\r\n5.3.2026,20260230,soon,\r\n", b.String())
+	assert.Equal(t, "wall,eight,serial,millis,native\r\n2026-03-05T14:30:00,2026-03-05,2026-03-05,2026-03-05T14:30:15.999Z,2026-03-05T14:30:15.25\r\n"+
+		"5.3.2026,20260230,soon,,2026-03-05T14:30:00\r\n,,,1969-12-31T23:59:59.999Z,infinity\r\n", b.String())
 }
 
 // However a database writes a number, it goes out the same.

@@ -277,15 +277,7 @@ func (c *counter) dated(seconds int64) Dated {
 	if c.plan.Dated.Type == record.Date {
 		return d
 	}
-	at := time.Unix(seconds, 0).In(zone)
-	layout := " 15:04"
-	if at.Second() != 0 {
-		layout = " 15:04:05"
-	}
-	if civil.IsRepeated(at) {
-		layout += " -07:00"
-	}
-	d.Spelled += at.Format(layout)
+	d.Spelled += " " + civil.ClockAt(time.Unix(seconds, 0).In(zone))
 	return d
 }
 

@@ -6,6 +6,7 @@ const weekdays = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat'];
 const months = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
 
 const isoDay = /^(\d{4})-(\d\d)-(\d\d)/;
+const isoTime = /^[\d-]{10}T(\d\d:\d\d)(:[\d.]+)(.*)$/;
 
 /** A day so that nobody can misread it; what is no day stays as it is. */
 export function spelledDay(iso: string): string {
@@ -34,10 +35,11 @@ export function cellText(column: Column, value: string | number | boolean): stri
   if (typeof value === 'boolean') return value ? 'yes' : 'no';
   const text = String(value);
   if (column.type === 'date') return spelledDay(text);
-  if ((column.type === 'instant' || column.type === 'datetime') && isoDay.test(text)) {
-    const clock = text.slice(11, 19);
-    const offset = column.zone && isRepeated(text, column.zone) ? ` ${text.slice(19)}` : '';
-    return `${spelledDay(text)} ${clock.endsWith(':00') ? clock.slice(0, 5) : clock}${offset}`;
+  const moment = column.type === 'instant' || column.type === 'datetime' ? isoTime.exec(text) : null;
+  if (moment) {
+    const [, clock, seconds, offset] = moment;
+    const shown = column.zone && isRepeated(text, column.zone) ? ` ${offset}` : '';
+    return `${spelledDay(text)} ${clock}${seconds === ':00' ? '' : seconds}${shown}`;
   }
   return text;
 }

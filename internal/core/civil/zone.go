@@ -258,6 +258,20 @@ func DayAt(seconds int64, zone *time.Location) Day {
 	return Day(d)
 }
 
+// ClockAt is the time of day that clocks show: "15:04", with seconds and their
+// fraction where there are any, and with the offset where they show it twice. The
+// instant carries its zone.
+func ClockAt(at time.Time) string {
+	layout := "15:04"
+	if at.Second() != 0 || at.Nanosecond() != 0 {
+		layout += ":05.999999"
+	}
+	if IsRepeated(at) {
+		layout += " -07:00"
+	}
+	return at.Format(layout)
+}
+
 // IsRepeated reports whether clocks show the wall time of an instant twice, as
 // in the hour that autumn repeats; then it takes the offset to tell which pass
 // is meant. The instant carries its zone.

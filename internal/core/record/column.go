@@ -132,14 +132,11 @@ func (c *Column) Micros(v Value) (day civil.Day, micros int64, ok bool) {
 
 // fraction are the microseconds by which a value that can be read is after its second.
 func (c *Column) fraction(v Value) int64 {
-	units := map[Stored]int64{EpochSeconds: 1, EpochMillis: 1000}[c.Stored]
-	if units > 0 {
-		n, f, isWhole, _ := v.number()
-		if isWhole {
-			return (n - floor(n, units)*units) * (1e6 / units)
-		}
-		f /= float64(units)
-		return int64((f - math.Floor(f)) * 1e6)
+	switch c.Stored {
+	case EpochSeconds:
+		return epochFraction(v, 1)
+	case EpochMillis:
+		return epochFraction(v, 1000)
 	}
 	text, _ := v.Chars()
 	pattern := c.Pattern
@@ -158,6 +155,17 @@ func (c *Column) fraction(v Value) int64 {
 		unit /= 10
 	}
 	return micros
+}
+
+// epochFraction are the microseconds after the second of a number of units since the
+// epoch, so many of which are a second.
+func epochFraction(v Value, units int64) int64 {
+	n, f, isWhole, _ := v.number()
+	if isWhole {
+		return (n - floor(n, units)*units) * (1e6 / units)
+	}
+	f /= float64(units)
+	return int64((f - math.Floor(f)) * 1e6)
 }
 
 // Compared is the column as what its bounds are compared with is read: the column
