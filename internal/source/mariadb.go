@@ -51,7 +51,16 @@ func (c mariaConnector) Connect(ctx context.Context) (driver.Conn, error) {
 	if err != nil {
 		return nil, failed(Unset, "its address cannot be used")
 	}
-	return connector.Connect(ctx)
+	conn, err := connector.Connect(ctx)
+	if err != nil {
+		return nil, err
+	}
+	known, err := numbered(ctx, conn.(driverConn))
+	if err != nil {
+		conn.Close()
+		return nil, err
+	}
+	return known, nil
 }
 
 func (c mariaConnector) config() (*mysql.Config, error) {
@@ -112,12 +121,9 @@ func (e *mariadb) view(ctx context.Context, use func(session) error) error {
 		return explainMariaDB(err, true)
 	}
 	defer conn.Close()
-	var id int64 // by which another connection can stop what runs on this one
-	if err := conn.QueryRowContext(ctx, "SELECT CONNECTION_ID()").Scan(&id); err != nil {
-		return explainMariaDB(err, true)
-	}
 	_ = conn.Raw(func(dc any) error {
-		s := &mariaSession{mariaConn: dc.(mariaConn), stop: func() { e.stop(id) }}
+		c := dc.(*mariaConn)
+		s := &mariaSession{mariaConn: c, stop: func() { e.stop(c.id) }}
 		if _, failed := s.ExecContext(ctx, "START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY", nil); failed != nil {
 			err = explainMariaDB(failed, true)
 			return driver.ErrBadConn
@@ -144,18 +150,43 @@ func (e *mariadb) stop(id int64) {
 		return
 	}
 	defer c.Close()
-	_, _ = c.(mariaConn).ExecContext(ctx, fmt.Sprintf("KILL %d", id), nil)
+	_, _ = c.(*mariaConn).ExecContext(ctx, fmt.Sprintf("KILL %d", id), nil)
 }
 
-// mariaConn is what the driver's connections can do.
-type mariaConn interface {
+// driverConn is what the driver's connections can do.
+type driverConn interface {
 	driver.Conn
 	driver.ExecerContext
+	driver.QueryerContext
 	driver.ConnPrepareContext
+	driver.SessionResetter
+	driver.Validator
+}
+
+// mariaConn is a connection with the number by which another one can stop what runs
+// on it.
+type mariaConn struct {
+	driverConn
+	id int64
+}
+
+func numbered(ctx context.Context, c driverConn) (*mariaConn, error) {
+	rows, err := c.QueryContext(ctx, "SELECT CONNECTION_ID()", nil)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	row := make([]driver.Value, 1)
+	if err := rows.Next(row); err != nil {
+		return nil, err
+	}
+	var id sql.Null[int64]
+	err = id.Scan(row[0])
+	return &mariaConn{driverConn: c, id: id.V}, err
 }
 
 type mariaSession struct {
-	mariaConn
+	*mariaConn
 	stop    func()
 	stopped bool
 }
