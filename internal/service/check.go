@@ -133,9 +133,7 @@ func (c *checker) dataset(ctx context.Context, v source.View, d *definition.Data
 		}
 		if !slices.Contains(names, o.Column) {
 			f := c.fault(NoSuchColumn, "the table %q has no column %q", d.From.Tables()[o.Table], o.Column)
-			if near := fault.Near(o.Column, names); near != "" {
-				f.Suggest(near)
-			}
+			f.Suggest(fault.Near(o.Column, names))
 		}
 	}
 	for _, j := range d.From.Joins {

@@ -241,9 +241,7 @@ func (s *Service) Report(name string) (*definition.Report, error) {
 
 func unknownReport(name string, among *definition.Catalog) error {
 	f := fault.New(definition.UnknownReport, "no report %q", fault.Shorten(name))
-	if near := fault.Near(name, slices.Sorted(maps.Keys(among.Reports))); near != "" {
-		f.Suggest(near)
-	}
+	f.Suggest(fault.Near(name, slices.Sorted(maps.Keys(among.Reports))))
 	return &Refusal{Kind: Unknown, Faults: fault.List{f}}
 }
 

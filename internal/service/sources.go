@@ -30,9 +30,7 @@ func (s *Service) looking(ctx context.Context, name string, use func(source.View
 	of := known[name]
 	if of == nil {
 		f := fault.New(definition.UnknownSource, "no source %q", fault.Shorten(name))
-		if near := fault.Near(name, slices.Sorted(maps.Keys(known))); near != "" {
-			f.Suggest(near)
-		}
+		f.Suggest(fault.Near(name, slices.Sorted(maps.Keys(known))))
 		return nil, &Refusal{Kind: Unknown, Faults: fault.List{f}}
 	}
 	ctx, cancel := context.WithTimeout(ctx, s.config.RunTime)
@@ -69,9 +67,7 @@ func (s *Service) Inspect(ctx context.Context, name, table string) (profile *sou
 			for i, t := range known {
 				names[i] = t.Name
 			}
-			if near := fault.Near(table, names); near != "" {
-				f.Suggest(near)
-			}
+			f.Suggest(fault.Near(table, names))
 		}
 		return &Refusal{Kind: Unknown, Faults: fault.List{f}}
 	})

@@ -185,9 +185,7 @@ func (l *linker) origins(d *Dataset) {
 	for _, n := range l.tablesAt {
 		if tables[n.Value] == "" {
 			f := l.fault(n, UnknownTable, "the dataset has no table %q", fault.Shorten(n.Value))
-			if near := fault.Near(n.Value, slices.Sorted(maps.Keys(tables))); near != "" {
-				f.Suggest(near)
-			}
+			f.Suggest(fault.Near(n.Value, slices.Sorted(maps.Keys(tables))))
 		}
 	}
 	l.tablesAt = nil

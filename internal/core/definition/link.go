@@ -225,9 +225,7 @@ func named[T any](l *linker, n *yaml.Node, code, what string, known map[string]*
 		return found
 	}
 	f := l.fault(n, code, "no %s %q", what, fault.Shorten(name))
-	if near := fault.Near(name, slices.Sorted(maps.Keys(known))); near != "" {
-		f.Suggest(near)
-	}
+	f.Suggest(fault.Near(name, slices.Sorted(maps.Keys(known))))
 	return nil
 }
 
@@ -319,9 +317,7 @@ func (l *linker) zone(n *yaml.Node) *time.Location {
 	zone, err := civil.LoadZone(l.text(n))
 	if err != nil {
 		f := l.fault(n, UnknownZone, "%s", err)
-		if near := fault.Near(n.Value, civil.ZoneNames()); near != "" {
-			f.Suggest(near)
-		}
+		f.Suggest(fault.Near(n.Value, civil.ZoneNames()))
 		return nil
 	}
 	return zone
@@ -409,9 +405,7 @@ func (l *linker) columnOf(d *Dataset, n *yaml.Node, name string) *record.Column 
 		names[i] = c.Name
 	}
 	f := l.fault(n, UnknownColumn, "no column %q in dataset %q", fault.Shorten(name), d.Name)
-	if near := fault.Near(name, names); near != "" {
-		f.Suggest(near)
-	}
+	f.Suggest(fault.Near(name, names))
 	return nil
 }
 

@@ -102,9 +102,7 @@ func (l *linker) answers(p *Proof, m *mapping) {
 		m.take(name)
 		if p.Report != nil && !slices.Contains(names, name) {
 			f := l.fault(pair.key, UnknownPrompt, "%q asks no prompt %q", p.Report.Name, fault.Shorten(name))
-			if near := fault.Near(name, names); near != "" {
-				f.Suggest(near)
-			}
+			f.Suggest(fault.Near(name, names))
 			continue
 		}
 		p.Answers[name] = l.answer(pair.value)
@@ -199,9 +197,7 @@ func (l *linker) totals(p *Proof, n *yaml.Node) {
 		switch {
 		case c == nil:
 			f := l.fault(pair.key, UnknownColumn, "%q shows no column %q", p.Report.Name, fault.Shorten(pair.key.Value))
-			if near := fault.Near(pair.key.Value, slices.Sorted(maps.Keys(shown))); near != "" {
-				f.Suggest(near)
-			}
+			f.Suggest(fault.Near(pair.key.Value, slices.Sorted(maps.Keys(shown))))
 		case c.Type != record.Integer && c.Type != record.Decimal:
 			l.fault(pair.key, TypeMismatch, "only integers and decimals have a total; the column %q is of type %s", c.Name, c.Type)
 		default:

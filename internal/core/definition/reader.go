@@ -78,9 +78,7 @@ func (r *reader) ref() Ref {
 			kinds[i] = string(k)
 		}
 		f := r.fault(key, UnknownKey, "%q is nothing that can be defined; the kinds are %s", key.Value, fault.Both(kinds))
-		if near := fault.Near(key.Value, kinds); near != "" {
-			f.Suggest(near)
-		}
+		f.Suggest(fault.Near(key.Value, kinds))
 		return Ref{}
 	}
 	name := r.text(value)
@@ -249,8 +247,6 @@ func oneOf[T ~string](r *reader, n *yaml.Node, words []T) T {
 		all[i] = string(w)
 	}
 	f := r.fault(n, WrongValue, "%q is not one of %s", fault.Shorten(text), fault.Both(all))
-	if near := fault.Near(text, all); near != "" {
-		f.Suggest(near)
-	}
+	f.Suggest(fault.Near(text, all))
 	return ""
 }

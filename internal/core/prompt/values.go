@@ -1,6 +1,8 @@
 package prompt
 
 import (
+	"fmt"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -171,4 +173,68 @@ func ParseYesNo(text string) (truth, ok bool) {
 		return false, true
 	}
 	return false, false
+}
+
+// count holds how many were given to the prompt's limits; first would pass
+// where only one may be.
+func (p *Prompt) count(n, most int, first string, e Entered) fault.List {
+	entered := strings.Join(e.texts, ", ")
+	switch {
+	case most > 0 && n > most:
+		f := fault.New(TooManyChoices, "%d were given; at most %d can be", n, most)
+		if first != "" {
+			f.Suggest(first)
+		}
+		return refuse(f, entered, fmt.Sprint(most))
+	case n < p.AtLeast:
+		return refuse(fault.New(TooFewChoices, "%d were given; at least %d must be", n, p.AtLeast), entered, fmt.Sprint(p.AtLeast))
+	}
+	return nil
+}
+
+func (a *Answer) readChoices(e Entered) fault.List {
+	p := a.Prompt
+	if e.shape == sides {
+		return refuse(fault.New(NotAChoice, "a choice from the list is asked for, not two ends"), strings.Join(e.texts, ", "), "")
+	}
+	var refused fault.List
+	for _, text := range e.texts {
+		o, ok := p.option(text)
+		if p.Listed {
+			o, ok = Option{Value: text, Label: text}, true
+		}
+		if !ok {
+			refused = append(refused, p.notAChoice(text))
+			continue
+		}
+		if !slices.Contains(a.Choices, o) {
+			a.Choices = append(a.Choices, o)
+		}
+	}
+	most := p.AtMost
+	if !p.Many {
+		most = 1
+	}
+	if len(refused) > 0 {
+		return refused
+	}
+	return p.count(len(a.Choices), most, a.Choices[0].Value, e)
+}
+
+func (p *Prompt) notAChoice(text string) *fault.Fault {
+	f := fault.New(NotAChoice, "%q is not one of the choices", fault.Shorten(text))
+	f.Entered = fault.Shorten(text)
+	values := make([]string, len(p.Choices))
+	for i, o := range p.Choices {
+		values[i] = o.Value
+		if strings.EqualFold(o.Label, strings.TrimSpace(text)) {
+			return f.Suggest(o.Value)
+		}
+	}
+	if near := fault.Near(text, values); near != "" {
+		f.Suggest(near)
+	} else if len(values) <= 12 {
+		f.Message += "; they are " + fault.Both(values)
+	}
+	return f
 }
