@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 )
 
@@ -278,4 +279,48 @@ func TestShapesOfAnswers(t *testing.T) {
 		require.NoError(t, err)
 		assert.JSONEq(t, text, string(back))
 	}
+}
+
+// Whatever is refused, in one field or in two: what is suggested passes, put where the
+// console puts it, and what the other field refuses stays the only thing refused.
+func TestSuggestionsPass(t *testing.T) {
+	texts := []string{"5 Mar", "5 Dec", "31 Feb 2026", "3/4/2026", "3/4/26", "Mar", "Q3", "2019", "2031", "last mnth", "yesterday to tomorrow", "next year", "5-10 Mar 2026", "since last month", "2020 to 2030",
+		"until 2026", "since 5 Mar 2026", "../today", "today 25:00", "5 Mar 2026 2pm", "29 Feb to 2 Mar", "6am to 9am", "6 to 9", "now", "22 Nov 2026 18:00", "last 90 days", "last 3 years", "tomorrow", "1 Jan 0001", "31 Dec 9999", "12", "?"}
+	suggested := 0
+	holds := func(p *Prompt, e Entered) {
+		_, refused := Check([]*Prompt{p}, map[string]Entered{p.Name: e}, setting)
+		for _, f := range refused {
+			for _, text := range f.Suggestions {
+				mended := OneText(text)
+				if e.shape == sides && f.Place.Side != "" && !strings.Contains(text, " to ") && (p.Pair || p.Type.Unit() == civil.NoUnit) {
+					mended = Sides(text, e.texts[1])
+					if f.Place.Side == "end" {
+						mended = Sides(e.texts[0], text)
+					}
+				}
+				_, again := Check([]*Prompt{p}, map[string]Entered{p.Name: mended}, setting)
+				for _, other := range again {
+					require.NotEqual(t, f.Place.Side, other.Place.Side, "%s: %q for %q: %s", p.Name, text, e, other)
+					require.True(t, slices.ContainsFunc(refused, func(known *fault.Fault) bool { return known.Place.Side == other.Place.Side }), "%s: %q for %q: %s", p.Name, text, e, other)
+				}
+				suggested++
+			}
+		}
+	}
+	for _, p := range prompts() {
+		if !p.Type.isTyped() || !p.IsAsked() {
+			continue
+		}
+		for _, start := range texts {
+			holds(p, OneText(start))
+			if p.Type == Day || p.Type == Moment {
+				continue
+			}
+			for _, end := range texts {
+				holds(p, Sides(start, end))
+			}
+			holds(p, Sides("", start))
+		}
+	}
+	assert.Greater(t, suggested, 1000)
 }
