@@ -5,6 +5,7 @@ package criteria
 
 import (
 	"slices"
+	"strconv"
 
 	"github.com/shopspring/decimal"
 
@@ -107,6 +108,33 @@ const (
 // Parts lists them in the order of the reference.
 var Parts = []Part{Months, Quarters, Days, Weekdays}
 
+var partExamples = map[Part]string{Months: "jan to dec or 1 to 12", Quarters: "1 to 4", Days: "1 to 31", Weekdays: "mon to sun"}
+
+// Examples says which values the part has.
+func (p Part) Examples() string { return partExamples[p] }
+
+// Named finds a value of the part by its name or its number, as definitions write
+// it: jan, 1, mon. No part has none.
+func (p Part) Named(text string) (int, bool) {
+	n, err := strconv.Atoi(text)
+	isNumber := err == nil && n >= 1
+	switch p {
+	case Months:
+		if month, ok := phrase.MonthNamed(text); ok {
+			return int(month), true
+		}
+		return n, isNumber && n <= 12
+	case Weekdays:
+		day, ok := phrase.WeekdayNamed(text)
+		return int(day), ok
+	case Quarters:
+		return n, isNumber && n <= 4
+	case Days:
+		return n, isNumber && n <= 31
+	}
+	return 0, false
+}
+
 // Recurrence is some months, quarters, days of the month or weekdays of any
 // year, in order.
 type Recurrence struct {
@@ -199,7 +227,7 @@ func (r *binder) condition(n *Node) *Bound {
 	operand := &n.Operand
 	switch p := operand.Prompt; {
 	case n.Op == Missing || n.Op == Present:
-	case n.Op == RecursIn:
+	case n.Op == RecursIn && p == nil:
 		b.Recurs = operand.Recurs
 	case operand.Column != nil:
 		b.Other = operand.Column
@@ -210,6 +238,7 @@ func (r *binder) condition(n *Node) *Bound {
 	case p == nil:
 		b.literal(operand.Texts, r.setting)
 	default:
+		b.Recurs.Part = operand.Recurs.Part
 		if operand.Side == "" {
 			b.Asked = p
 		}
@@ -249,9 +278,14 @@ func (b *Bound) answer(a *prompt.Answer, side Side) bool {
 		b.Truth = a.Truth
 	case prompt.Choice:
 		for _, c := range a.Choices {
+			if n, ok := b.Recurs.Part.Named(c.Value); ok {
+				b.Recurs.Values = append(b.Recurs.Values, n)
+				continue
+			}
 			b.value(c.Value)
 			b.Labels = append(b.Labels, c.Label)
 		}
+		slices.Sort(b.Recurs.Values)
 	default:
 		p := a.Period
 		switch side {

@@ -28,6 +28,7 @@ var (
 	whether = &prompt.Prompt{Name: "whether", Type: prompt.YesNo}
 	moment  = &prompt.Prompt{Name: "moment", Type: prompt.Moment}
 	moments = &prompt.Prompt{Name: "moments", Type: prompt.MomentPeriod}
+	winter  = &prompt.Prompt{Name: "winter", Type: prompt.Choice, Many: true}
 
 	setting = prompt.Setting{AsOf: civil.MustParseDay("2026-11-23")}
 	clock   = Clock{Name: "Harbour time", Zone: time.UTC}
@@ -52,6 +53,7 @@ func answers() prompt.Answers {
 		"days":    {Prompt: period, Given: true, Period: civil.Period{First: civil.MustParseDay("2026-06-01"), Last: civil.MustParseDay("2026-08-31")}},
 		"routes":  {Prompt: routes, Given: true, Choices: []prompt.Option{{Value: "o", Label: "Outer Loop"}, {Value: "s", Label: "Skerry Run"}}},
 		"minutes": {Prompt: minutes, Given: true, Number: decimal.NewFromInt(15)},
+		"winter":  {Prompt: winter, Given: true, Choices: []prompt.Option{{Value: "feb", Label: "Deep winter"}, {Value: "1", Label: "January"}}},
 		"span":    {Prompt: span, Given: true, Lower: &fifteen},
 		"word":    {Prompt: word, Given: true, Text: "Loop"},
 		"whether": {Prompt: whether, Given: true},
@@ -85,6 +87,7 @@ func TestReadBack(t *testing.T) {
 		{"all within any within all", allOf(on(due, Present, Operand{}), anyOf(on(route, Is, text("o")), allOf(on(route, Is, text("s")), on(late, Is, text("0")))), on(late, Present, Operand{})),
 			"Sailings due on is present, either (route is o or (route is s, and minutes late is 0 min)), and minutes late is present."},
 		{"every January", on(departed, RecursIn, Operand{Recurs: Recurrence{Months, []int{1}}}), "Sailings departed in January of any year (Harbour time)."},
+		{"months that are asked for", on(departed, RecursIn, Operand{Prompt: winter, Recurs: Recurrence{Part: Months}}), "Sailings departed in January or February of any year (Harbour time)."},
 		{"parts of any year", allOf(on(due, RecursIn, Operand{Recurs: Recurrence{Quarters, []int{1, 4}}}), on(due, RecursIn, Operand{Recurs: Recurrence{Days, []int{1, 15, 31}}}), on(due, RecursIn, Operand{Recurs: Recurrence{Weekdays, []int{0, 1}}})),
 			"Sailings due in the first quarter or the fourth quarter of any year, due on day 1, 15 or 31 of any month, and due on a Sunday or a Monday of any week."},
 		{"a part of the day", on(departed, ClockWithin, Operand{Times: civil.TimeRange{From: 6 * 3600, Until: 9*3600 + 60, Size: 60}}), "Sailings departed by the clock from 06:00 through 09:00 of any day (that minute included, Harbour time)."},

@@ -95,7 +95,7 @@ var operators = map[Op]operator{
 	After:       {on: dated, takes: oneDay, columns: true},
 	Within:      {on: dated | numbers, takes: periods},
 	Outside:     {on: dated | numbers, takes: periods, opposite: Within},
-	RecursIn:    {on: dated},
+	RecursIn:    {on: dated, takes: []prompt.Type{prompt.Choice}, many: true},
 	ClockWithin: {on: times, takes: []prompt.Type{prompt.TimeRange}},
 	LessThan:    {on: numbers, takes: []prompt.Type{prompt.Number}, columns: true},
 	AtMost:      {on: numbers, takes: []prompt.Type{prompt.Number}, columns: true},
@@ -154,7 +154,7 @@ func (op Op) Takes(p *prompt.Prompt, side Side, t record.Type) (ok, many bool) {
 	case prompt.YesNo:
 		fits = fits && family == truths
 	case prompt.Choice:
-		fits = fits && family&(numbers|texts) != 0
+		fits = fits && (family&(numbers|texts) != 0 || op == RecursIn)
 	default:
 		fits = fits && family&dated != 0
 	}

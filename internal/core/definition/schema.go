@@ -77,11 +77,12 @@ var (
 	operandSchema = object{"oneOf": []any{
 		object{"type": []string{"string", "number", "boolean"}},
 		object{"type": "array", "items": object{"type": []string{"string", "number", "boolean"}}, "minItems": 1},
-		object{"type": "object", "properties": object{"prompt": name("The prompt whose answer is taken."), "side": oneOfTheseSchema([]criteria.Side{criteria.StartSide, criteria.EndSide}, "One end of the answer.")},
-			"required": []string{"prompt"}, "additionalProperties": false},
+		promptOperandSchema,
 		object{"type": "object", "properties": object{"column": text("Another column of the record.")}, "required": []string{"column"}, "additionalProperties": false},
 		object{"type": "object", "properties": object{"person": oneOfTheseSchema(criteria.Attributes, "Something known of who runs it.")}, "required": []string{"person"}, "additionalProperties": false},
 	}}
+	promptOperandSchema = object{"type": "object", "properties": object{"prompt": name("The prompt whose answer is taken."), "side": oneOfTheseSchema([]criteria.Side{criteria.StartSide, criteria.EndSide}, "One end of the answer.")},
+		"required": []string{"prompt"}, "additionalProperties": false}
 	days = list(object{"type": []string{"string", "number"}}, "")
 )
 
@@ -92,7 +93,7 @@ func conditionSchema() object {
 	}
 	parts := object{}
 	for _, p := range criteria.Parts {
-		parts[string(p)] = days
+		parts[string(p)] = object{"oneOf": []any{days, promptOperandSchema}}
 	}
 	properties[string(criteria.RecursIn)] = object{"type": "object", "properties": parts, "minProperties": 1, "maxProperties": 1, "additionalProperties": false, "description": "A part of the calendar, any year."}
 	return object{"oneOf": []any{

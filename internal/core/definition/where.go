@@ -2,7 +2,6 @@ package definition
 
 import (
 	"slices"
-	"strconv"
 	"strings"
 
 	"go.yaml.in/yaml/v3"
@@ -145,7 +144,7 @@ func (l *linker) operand(w *where, c *criteria.Node, n *yaml.Node) {
 		return
 	}
 	if c.Op == criteria.RecursIn {
-		c.Operand.Recurs = l.recurrence(n)
+		l.recurrence(w, c, n)
 		return
 	}
 	if n.Kind == yaml.MappingNode {
@@ -237,11 +236,13 @@ func (l *linker) compared(w *where, c *criteria.Node, n *yaml.Node) {
 }
 
 // recurrence = { months: [NAME | N ...] } | { quarters: [N...] } | { days: [N...] } | { weekdays: [NAME...] } .
-func (l *linker) recurrence(n *yaml.Node) criteria.Recurrence {
-	var r criteria.Recurrence
+//
+// In place of a list it takes { prompt: NAME }, a choice of such values.
+func (l *linker) recurrence(w *where, c *criteria.Node, n *yaml.Node) {
+	r := &c.Operand.Recurs
 	m, ok := l.mapping(n)
 	if !ok {
-		return r
+		return
 	}
 	for _, part := range criteria.Parts {
 		list := m.take(string(part))
@@ -253,10 +254,14 @@ func (l *linker) recurrence(n *yaml.Node) criteria.Recurrence {
 			continue
 		}
 		r.Part = part
+		if list.Kind == yaml.MappingNode {
+			l.reference(w, c, list)
+			continue
+		}
 		for i, text := range l.texts(list) {
-			v, ok := partNamed(part, text)
+			v, ok := part.Named(text)
 			if !ok {
-				l.fault(list.Content[i], WrongValue, "%q is none of the %s, which are %s", fault.Shorten(text), part, partExamples[part])
+				l.fault(list.Content[i], WrongValue, "%q is none of the %s, which are %s", fault.Shorten(text), part, part.Examples())
 			}
 			if !slices.Contains(r.Values, v) {
 				r.Values = append(r.Values, v)
@@ -270,27 +275,19 @@ func (l *linker) recurrence(n *yaml.Node) criteria.Recurrence {
 	if l.finish(m); r.Part == "" && len(m.pairs) == 0 {
 		l.fault(n, EmptyGroup, "a recurrence names months, quarters, days or weekdays")
 	}
-	return r
 }
 
-var partExamples = map[criteria.Part]string{criteria.Months: "jan to dec or 1 to 12", criteria.Quarters: "1 to 4", criteria.Days: "1 to 31", criteria.Weekdays: "mon to sun"}
-
-func partNamed(part criteria.Part, text string) (int, bool) {
-	n, err := strconv.Atoi(text)
-	isNumber := err == nil && n >= 1
-	switch part {
-	case criteria.Months:
-		if month, ok := phrase.MonthNamed(text); ok {
-			return int(month), true
-		}
-		return n, isNumber && n <= 12
-	case criteria.Weekdays:
-		day, ok := phrase.WeekdayNamed(text)
-		return int(day), ok
-	case criteria.Quarters:
-		return n, isNumber && n <= 4
+// recurring holds the choices of a prompt to the part of the calendar that they name.
+func (l *linker) recurring(c *criteria.Node, n *yaml.Node, p *prompt.Prompt) {
+	part := c.Operand.Recurs.Part
+	if p.Listed {
+		l.fault(n, TypeMismatch, "the prompt %q lists what the data hold; %s are a choice that the definition writes out", p.Name, part)
 	}
-	return n, isNumber && n <= 31
+	for _, o := range p.Choices {
+		if _, ok := part.Named(o.Value); !ok {
+			l.fault(n, WrongValue, "the prompt %q offers %q, which is none of the %s; they are %s", p.Name, fault.Shorten(o.Value), part, part.Examples())
+		}
+	}
 }
 
 func (l *linker) prompted(w *where, c *criteria.Node, n *yaml.Node, p *prompt.Prompt) {
@@ -315,6 +312,8 @@ func (l *linker) prompted(w *where, c *criteria.Node, n *yaml.Node, p *prompt.Pr
 		}
 	case !fits:
 		l.fault(n, TypeMismatch, "an answer of type %s, as the prompt %q asks for, does not go with %s on the column %q of type %s", p.Type, p.Name, c.Op, c.Column.Name, c.Column.Type)
+	case c.Op == criteria.RecursIn:
+		l.recurring(c, n, p)
 	case p.Type == prompt.Choice && c.Column.Type.IsNumeric():
 		for _, o := range p.Choices {
 			l.value(c, n, o.Value)
