@@ -95,7 +95,7 @@ func Ends(first, last string) string {
 // likeliest first: with its words spelled as they are read, with its parts in their
 // order, with its ends told apart. Whether they are read is left to be seen.
 func meant(text string) [][]string {
-	tokens, ok := lex(hyphens.Replace(text), nil)
+	tokens, ok := lex(typeable.Replace(text), nil)
 	if !ok || len(tokens) == 0 {
 		return nil
 	}
@@ -114,8 +114,9 @@ func meant(text string) [][]string {
 	return groups
 }
 
-// hyphens makes the dashes of printed text those that are typed.
-var hyphens = strings.NewReplacer("\u2010", "-", "\u2011", "-", "\u2012", "-", "\u2013", "-", "\u2014", "-", "\u2212", "-")
+// typeable makes the dashes of printed text and the tabs and line ends of pasted
+// text those signs that are typed for them.
+var typeable = strings.NewReplacer("\t", " ", "\r", " ", "\n", " ", "\u2010", "-", "\u2011", "-", "\u2012", "-", "\u2013", "-", "\u2014", "-", "\u2212", "-")
 
 // retyped writes tokens as a person would type them.
 func retyped(tokens []token) string {

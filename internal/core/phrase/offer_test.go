@@ -49,6 +49,11 @@ func TestWhatIsOffered(t *testing.T) {
 		"period": `
 			5 Mar to 10 Mar 2026 -> 5 Mar 2026 to 10 Mar 2026
 			20 Dec to 5 Jan 2026 -> 20 Dec 2025 to 5 Jan 2026
+			20 Dec to 5 Jan -> 20 Dec 2026 to 5 Jan 2027 | 20 Dec 2025 to 5 Jan 2026
+			1 Mar to 31 Mar -> 1 Mar 2026 to 31 Mar 2026
+			Nov to Feb -> Nov 2026 to Feb 2027
+			Q4 to Q1 -> Q4 2026 to Q1 2027
+			5/3 to 6/3 -> 5 Mar 2026 to 6 Mar 2026 | 3 May 2026 to 3 Jun 2026
 			20 Dec 2025 to 5 Jan -> 20 Dec 2025 to 5 Jan 2026
 			Mar to May -> Mar 2026 to May 2026
 			20 Dec to 1 Jan 0001 ->
@@ -150,6 +155,17 @@ func TestWhatIsOffered(t *testing.T) {
 			for _, suggestion := range f.Suggestions {
 				require.Nil(t, kinds[kind](suggestion), "%s %q", kind, suggestion)
 			}
+		}
+	}
+}
+
+// Tabs and line ends come with what is pasted; control characters are not read.
+func TestPastedTextIsOffered(t *testing.T) {
+	for text, want := range map[string][]string{"last\tmonth": {"last month"}, "5\r\nMar 2026": {"5 Mar 2026"}, "1 Mar 2026\t5 Mar 2026": nil, "5\x00Mar 2026": nil} {
+		_, f := Period(text, setting)
+		if assert.NotNil(t, f, "%q", text) {
+			assert.Equal(t, NotADate, f.Code, "%q", text)
+			assert.Equal(t, want, f.Suggestions, "%q", text)
 		}
 	}
 }

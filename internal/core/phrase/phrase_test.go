@@ -73,7 +73,7 @@ func TestDaysThatAreRefused(t *testing.T) {
 		{"words", "soon", `"soon" is not a date; write it like 5 Mar 2026, 2026-03-05 or yesterday [not_a_date]`},
 		{"misspelt month", "5 Septmber 2026", `"5 Septmber 2026" is not a date; write it like 5 Mar 2026, 2026-03-05 or yesterday; did you mean "5 September 2026"? [not_a_date]`},
 		{"misspelt phrase", "yesterdya", `"yesterdya" is not a date; write it like 5 Mar 2026, 2026-03-05 or yesterday; did you mean "yesterday"? [not_a_date]`},
-		{"tab inside", "5\tMar 2026", `"5\tMar 2026" is not a date; write it like 5 Mar 2026, 2026-03-05 or yesterday [not_a_date]`},
+		{"tab inside", "5\tMar 2026", `"5\tMar 2026" is not a date; write it like 5 Mar 2026, 2026-03-05 or yesterday; did you mean "5 Mar 2026"? [not_a_date]`},
 		{"wrong ordinal ending", "5rd Mar 2026", `"5rd Mar 2026" is not a date; write it like 5 Mar 2026, 2026-03-05 or yesterday [not_a_date]`},
 		{"three-digit year", "5 Mar 226", `"5 Mar 226" is not a date; write it like 5 Mar 2026, 2026-03-05 or yesterday [not_a_date]`},
 		{"endless", long, `"` + long[:60] + `…" is not a date; write it like 5 Mar 2026, 2026-03-05 or yesterday [not_a_date]`},

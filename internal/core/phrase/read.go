@@ -151,10 +151,30 @@ func period(text string, s Setting) (Reading, *fault.Fault) {
 	if g != nil && g.Code == IncompleteDate && start.Period.First.IsValid() {
 		g.Suggestions = nearYear(last, start.Period.First, endOf, s)
 	}
+	if f != nil && f.Code == IncompleteDate && g != nil && g.Code == IncompleteDate {
+		return Reading{}, withoutYears(f, last, s)
+	}
 	if f != nil || g != nil {
 		return Reading{}, ofEnds(first, last, f, g)
 	}
 	return Between(start, end)
+}
+
+// withoutYears is the refusal of two ends of which neither has its year: what may
+// have been the first takes the next of the last.
+func withoutYears(f *fault.Fault, last []token, s Setting) *fault.Fault {
+	starts := f.Suggestions
+	f.Suggestions = nil
+	for _, text := range starts {
+		r, refused := period(text, s)
+		if refused != nil {
+			continue
+		}
+		for _, end := range nearYear(last, r.Period.First, endOf, s) {
+			f.Suggest(Ends(text, end))
+		}
+	}
+	return f
 }
 
 // periodEnd reads one end of a period, none where it is open.
