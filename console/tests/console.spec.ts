@@ -151,6 +151,19 @@ test('an end before its start is refused, and the swapped period offered', async
   await expect(page.getByText('Thu 5 Mar 2026 · 5 days')).toBeVisible();
 });
 
+test('what is offered for a period in one field keeps both ends, within the limits', async ({ page }) => {
+  await page.goto('/reports/late-sailings');
+  await from(page).fill('yesterday to tomorrow');
+  await page.getByRole('button', { name: '22 Nov 2026 to 23 Nov 2026' }).click();
+  await expect(from(page)).toHaveValue('22 Nov 2026');
+  await expect(through(page)).toHaveValue('23 Nov 2026');
+  await expect(page.getByText('Mon 23 Nov 2026 · 2 days')).toBeVisible();
+  await from(page).fill('3/4/2026');
+  await page.getByRole('button', { name: '3 Apr 2026' }).click();
+  await expect(from(page)).toHaveValue('3 Apr 2026');
+  await expect(through(page)).toHaveValue('23 Nov 2026');
+});
+
 test('a day is picked from the calendar, any year within a few clicks', async ({ page }) => {
   await page.goto('/reports/fuel-on-a-day');
   await expect(page.getByText('Sun 22 Nov 2026')).toBeVisible();
@@ -193,7 +206,8 @@ test('months are typed, or picked from those that the data have', async ({ page,
   await first.fill('5 Feb 2024');
   await expect(page.getByText(/is not made of whole months/)).toBeVisible();
   await page.getByRole('button', { name: 'Feb 2024 to Mar 2024' }).click();
-  await expect(first).toHaveValue('Feb 2024 to Mar 2024');
+  await expect(first).toHaveValue('Feb 2024');
+  await expect(last).toHaveValue('Mar 2024');
   await expect(page.getByText('Sun 31 Mar 2024 · 60 days')).toBeVisible();
 });
 

@@ -47,13 +47,19 @@
   const dayOf = (instant?: string) => instant?.slice(0, 10);
   const clockOf = (instant?: string) => instant?.slice(11, instant.slice(17, 19) === '00' ? 16 : 19);
 
+  // Two ends of a suggestion, each of which can stand in a field of its own.
+  const bothEnds = /^(?!from )(.+) to (?!date$|now$)(.+)$/;
+
   // A suggestion for one side goes there; any other is the whole answer.
   function apply(fault: Fault, suggestion: string) {
     const side = two && field.end && !suggestion.includes(' to ') ? fault.place.side : undefined;
     if (prompt.type === 'choice') change({ ...field, values: [...field.values.filter((v) => v !== fault.entered), suggestion] });
     else if (prompt.type === 'days') change({ ...field, start: mended(field.start, fault.entered, suggestion) });
     else if (side) change({ ...field, [side]: suggestion });
-    else change({ ...field, start: suggestion, end: '' });
+    else {
+      const [, start, end] = (two && bothEnds.exec(suggestion)) || ['', suggestion, ''];
+      change({ ...field, start, end });
+    }
   }
 
   // The lines with the refused one replaced by what would pass.
