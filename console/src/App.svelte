@@ -35,7 +35,7 @@
       <rect x="3" y="8" width="26" height="4" fill="#e5a13c" transform="rotate(-14 5 10)" />
       <rect x="23" y="14" width="4" height="8" fill="#f2efe6" />
     </svg>
-    Pike Gate
+    <span class="name">Pike Gate</span>
   </a>
   <nav aria-label="Console">
     <a href="/" class:on={isReports} aria-current={isReports && !report ? 'page' : undefined} onclick={follow}>Reports</a>
@@ -145,6 +145,15 @@
     }
     .me {
       display: none;
+    }
+  }
+  @media (max-width: 420px) {
+    .name {
+      position: absolute;
+      clip-path: inset(50%);
+    }
+    header {
+      padding: 0 16px;
     }
   }
 </style>

@@ -445,7 +445,14 @@ test('the run button is in sight at every size, in light and dark, and axe finds
     await page.goto('/reports/late-sailings?travel-period=yesterday');
     await expect(page.locator('.count')).toBeVisible();
     await expect(show(page)).toBeInViewport({ ratio: 1 });
+    for (const path of ['', '/', '/runs']) {
+      if (path) await page.goto(path);
+      await expect(page.getByRole('searchbox')).toBeInViewport({ ratio: 1 });
+      expect(await page.evaluate(() => document.documentElement.scrollWidth), `${path} at ${size.width}`).toBeLessThanOrEqual(size.width);
+    }
   }
+  await page.goto('/reports/late-sailings?travel-period=yesterday');
+  await expect(page.locator('.count')).toBeVisible();
   await page.emulateMedia({ colorScheme: 'dark' });
   await accessible(page);
   await page.getByRole('button', { name: /Appearance/ }).click();
