@@ -439,14 +439,17 @@ test('all records download as CSV', async ({ page, request }) => {
   expect(Buffer.concat(chunks).equals(await wanted.body())).toBe(true);
 });
 
-test('the run button is in sight at every size, in light and dark, and axe finds nothing', async ({ page }) => {
+test('the run button is in sight at every size, in light and dark, and axe finds nothing', async ({ page, request }) => {
+  const run = await request.post('/api/v1/reports/late-sailings/runs', { data: { answers: { 'travel-period': 'yesterday' }, evidence: true } });
+  const receipt = `/receipts/${(await run.json()).receipt.id}`;
   for (const size of [{ width: 360, height: 640 }, { width: 900, height: 600 }, { width: 1280, height: 800 }, { width: 1920, height: 1080 }]) {
     await page.setViewportSize(size);
     await page.goto('/reports/late-sailings?travel-period=yesterday');
     await expect(page.locator('.count')).toBeVisible();
     await expect(show(page)).toBeInViewport({ ratio: 1 });
-    for (const path of ['', '/', '/runs']) {
+    for (const path of ['', '/', '/runs', receipt]) {
       if (path) await page.goto(path);
+      if (path === receipt) await expect(page.getByText('Fingerprint')).toBeVisible();
       await expect(page.getByRole('searchbox')).toBeInViewport({ ratio: 1 });
       expect(await page.evaluate(() => document.documentElement.scrollWidth), `${path} at ${size.width}`).toBeLessThanOrEqual(size.width);
     }

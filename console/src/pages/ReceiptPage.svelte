@@ -208,6 +208,7 @@
     background: none;
     padding: 0;
     color: inherit;
+    white-space: normal;
   }
   .failed {
     background: var(--brick-tint);
