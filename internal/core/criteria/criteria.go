@@ -277,15 +277,14 @@ func (b *Bound) answer(a *prompt.Answer, side Side) bool {
 	case prompt.YesNo:
 		b.Truth = a.Truth
 	case prompt.Choice:
+		if b.Op == RecursIn {
+			b.recurring(a.Choices)
+			break
+		}
 		for _, c := range a.Choices {
-			if n, ok := b.Recurs.Part.Named(c.Value); ok {
-				b.Recurs.Values = append(b.Recurs.Values, n)
-				continue
-			}
 			b.value(c.Value)
 			b.Labels = append(b.Labels, c.Label)
 		}
-		slices.Sort(b.Recurs.Values)
 	default:
 		p := a.Period
 		switch side {
@@ -298,6 +297,16 @@ func (b *Bound) answer(a *prompt.Answer, side Side) bool {
 		return p.First.IsValid() || p.Last.IsValid()
 	}
 	return true
+}
+
+// recurring takes choices of parts of the calendar; the definition was checked, so
+// they are named.
+func (b *Bound) recurring(choices []prompt.Option) {
+	for _, c := range choices {
+		n, _ := b.Recurs.Part.Named(c.Value)
+		b.Recurs.Values = append(b.Recurs.Values, n)
+	}
+	slices.Sort(b.Recurs.Values)
 }
 
 func (b *Bound) numberRange(a *prompt.Answer, side Side) bool {

@@ -98,12 +98,8 @@ func (c clock) typed() string {
 		return ""
 	}
 	text := civil.Clock(since, c.seconds)
-	switch {
-	case c.hasOffset && c.offset == 0:
-		text += "Z"
-	case c.hasOffset:
-		east := max(c.offset, -c.offset)
-		text += fmt.Sprintf("%c%02d:%02d", map[bool]rune{true: '+', false: '-'}[c.offset > 0], east/3600, east/60%60)
+	if c.hasOffset {
+		text += time.Unix(0, 0).In(time.FixedZone("", c.offset)).Format("Z07:00")
 	}
 	return text
 }

@@ -193,7 +193,7 @@ func reordered(tokens []token) [][]string {
 			parts = append(parts, t)
 		}
 	}
-	switch s := shape(parts); s {
+	switch shape(parts) {
 	case "MY", "QDY":
 		return [][]string{{retyped(parts[:len(parts)-1]) + " " + parts[len(parts)-1].text}}
 	case "YM", "YQD":
@@ -214,10 +214,12 @@ func reordered(tokens []token) [][]string {
 	}
 	if p := (parser{tokens: tokens}); p.words("start", "of") || p.words("end", "of") {
 		if n, ok := thing(trim(tokens[p.at:])); ok && n.form == unitOf {
-			if whole, ok := numbered(n); ok && tokens[0].isWord("start") {
-				return [][]string{{whole.First.Plain()}}
-			} else if ok {
-				return [][]string{{whole.Last.Plain()}}
+			if whole, ok := numbered(n); ok {
+				day := whole.First
+				if tokens[0].isWord("end") {
+					day = whole.Last
+				}
+				return [][]string{{day.Plain()}}
 			}
 		}
 	}
@@ -353,7 +355,7 @@ func edge(n node, p civil.Period, which form) string {
 		day, word = p.Last, "end"
 	}
 	if n.form == thisUnit && n.unit > civil.Days && n.flags&isFiscal == 0 {
-		return word + " of " + [...]string{"last", "this", "next"}[n.n+1] + " " + n.unit.String()
+		return word + " of " + whichWords[n.n+1] + " " + n.unit.String()
 	}
 	return day.Plain()
 }

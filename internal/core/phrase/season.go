@@ -103,7 +103,7 @@ func (p *parser) season(which int) (node, bool) {
 
 // evaluateSeason finds the occurrence that a phrase means on the as-of day.
 func evaluateSeason(n node, s Setting) (Reading, *fault.Fault) {
-	word := [...]string{"last", "this", "next"}[n.n+1]
+	word := whichWords[n.n+1]
 	season, ok := s.Seasons[n.name]
 	if !ok {
 		f := notAPeriod(word + " " + n.name)

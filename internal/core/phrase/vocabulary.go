@@ -35,6 +35,10 @@ func init() {
 	}
 }
 
+// whichWords are the words for the unit before the current one, it, and the one
+// after it, as a node counts them from -1.
+var whichWords = [...]string{"last", "this", "next"}
+
 // MonthNamed finds a month by its English name, short or long, in any case.
 func MonthNamed(name string) (time.Month, bool) {
 	m, ok := monthNames[strings.ToLower(name)]
