@@ -32,7 +32,7 @@ type MomentReading struct {
 func Moment(text string, s Setting) (MomentReading, *fault.Fault) {
 	r, f := oneMoment(text, s)
 	if f != nil {
-		return r, offer(f, text, func(text string) (MomentReading, *fault.Fault) { return oneMoment(text, s) })
+		return MomentReading{}, offer(f, text, func(text string) (MomentReading, *fault.Fault) { return oneMoment(text, s) })
 	}
 	return r, nil
 }
@@ -74,7 +74,7 @@ func MomentEnd(text string, s Setting) (MomentReading, *fault.Fault) {
 func readMoments(text string, s Setting, as role) (MomentReading, *fault.Fault) {
 	r, f := momentPeriod(text, s, as)
 	if f != nil {
-		return r, offer(f, text, func(text string) (MomentReading, *fault.Fault) { return momentPeriod(text, s, as) })
+		return MomentReading{}, offer(f, text, func(text string) (MomentReading, *fault.Fault) { return momentPeriod(text, s, as) })
 	}
 	return r, nil
 }
@@ -292,7 +292,7 @@ func dated(tokens []token, read func(*parser) (clock, bool)) (node, clock, bool)
 func TimeRange(text string) (civil.TimeRange, *fault.Fault) {
 	r, f := timeRange(text)
 	if f != nil {
-		return r, offer(f, text, timeRange)
+		return civil.TimeRange{}, offer(f, text, timeRange)
 	}
 	return r, nil
 }

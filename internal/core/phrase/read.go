@@ -77,7 +77,7 @@ func Day(text string, s Setting) (Reading, *fault.Fault) {
 	}
 	r, f := day(text, s)
 	if f != nil {
-		return r, offer(f, text, func(text string) (Reading, *fault.Fault) { return day(text, s) })
+		return Reading{}, offer(f, text, func(text string) (Reading, *fault.Fault) { return day(text, s) })
 	}
 	return r, nil
 }
@@ -122,7 +122,7 @@ func Period(text string, s Setting) (Reading, *fault.Fault) {
 	}
 	r, f := period(text, s)
 	if f != nil {
-		return r, offer(f, text, func(text string) (Reading, *fault.Fault) { return period(text, s) })
+		return Reading{}, offer(f, text, func(text string) (Reading, *fault.Fault) { return period(text, s) })
 	}
 	return r, nil
 }
