@@ -161,9 +161,9 @@ func (c *checker) dataset(ctx context.Context, v source.View, d *definition.Data
 
 // sql has the database read SQL of one's own, without running it.
 func (c *checker) sql(ctx context.Context, v source.View, d *definition.Dataset) error {
-	q := compile.Query{Show: d.Columns, Key: d.Key, Zone: d.Source.Zone, Values: map[string]compile.Values{}}
-	for name, value := range d.Values {
-		q.Values[name] = compile.Values{Column: value.Column, List: sample(value, d.Source.Zone)}
+	q := compile.Query{Show: d.Columns, Key: d.Key, Zone: d.Source.Zone, Values: map[int]compile.Values{}}
+	for piece, value := range d.Values {
+		q.Values[piece] = compile.Values{Column: value.Column, List: sample(value, d.Source.Zone)}
 	}
 	s := compile.New(v.Dialect(), d.From, nil).Select(q)
 	s.SQL = "EXPLAIN " + s.SQL

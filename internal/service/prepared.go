@@ -21,7 +21,7 @@ type bound struct {
 	own     *criteria.Bound   // the criteria of the dataset itself
 	parts   []*criteria.Bound // those of the query and of the report
 	dropped []criteria.Dropped
-	values  map[string]compile.Values
+	values  map[int]compile.Values
 }
 
 // bind puts answers that were checked in place.

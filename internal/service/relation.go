@@ -47,10 +47,10 @@ func (s *Service) relation(ctx context.Context, d *definition.Dataset) (*relatio
 }
 
 // values are what the placeholders of a dataset's SQL stand for, by the answers.
-func values(d *definition.Dataset, answers prompt.Answers) map[string]compile.Values {
-	all := make(map[string]compile.Values, len(d.Values))
-	for name, v := range d.Values {
-		all[name] = compile.Values{Column: v.Column, List: valuesOf(v, answers[v.Prompt.Name], d.Source.Zone)}
+func values(d *definition.Dataset, answers prompt.Answers) map[int]compile.Values {
+	all := make(map[int]compile.Values, len(d.Values))
+	for piece, v := range d.Values {
+		all[piece] = compile.Values{Column: v.Column, List: valuesOf(v, answers[v.Prompt.Name], d.Source.Zone)}
 	}
 	return all
 }

@@ -70,9 +70,13 @@ func ownSQL(t *testing.T, e sourcetest.Engine) {
 		rows = append(rows, row{id: i + 1, day: text, eight: y*10000 + int(m)*100 + n, epoch: civil.FirstInstant(d, helsinki) + 3600, dayIs: text})
 	}
 	table(t, e, rows)
-	read := func(text string, where *criteria.Node, values map[string]compile.Values) string {
+	read := func(text string, where *criteria.Node, named map[string]compile.Values) string {
 		pieces, problems := ownsql.Read(text)
 		require.Empty(t, problems)
+		values := map[int]compile.Values{}
+		for i, p := range pieces {
+			values[i] = named[p.Name]
+		}
 		q := compile.Query{Show: []*record.Column{id}, Key: []*record.Column{id}, Values: values, Zone: helsinki}
 		if where != nil {
 			q.Where = bound(where)

@@ -24,9 +24,9 @@ import (
 type Query struct {
 	Show  []*record.Column // at least one
 	Where *criteria.Bound  // nil for all records
-	// Values stand for the placeholders of SQL of one's own, each with the column whose
-	// stored form they have.
-	Values map[string]Values
+	// Values stand for the placeholders of SQL of one's own, by their piece, each with the
+	// column whose stored form they have.
+	Values map[int]Values
 	Sort   []criteria.Sort
 	Key    []*record.Column // the last tie-breaker, ascending
 	Zone   *time.Location   // that days are taken in
@@ -374,7 +374,7 @@ func (w *writer) source(q Query) (inside bool) {
 		return false
 	}
 	w.WriteByte('(')
-	for _, p := range w.Compiler.from.SQL {
+	for i, p := range w.Compiler.from.SQL {
 		switch {
 		case p.Name == "":
 			w.WriteString(p.Text)
@@ -388,7 +388,7 @@ func (w *writer) source(q Query) (inside bool) {
 			w.node(q.Where, true)
 			w.WriteByte(')')
 		default:
-			w.values(q.Values[p.Name])
+			w.values(q.Values[i])
 		}
 	}
 	w.say("\n) AS ", w.dialect.Name(derived))

@@ -3,14 +3,11 @@ package definition
 import (
 	"maps"
 	"slices"
-	"strings"
 
 	"go.yaml.in/yaml/v3"
 
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/fault"
-	"pikegate/internal/core/ownsql"
-	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/record"
 )
 
@@ -21,23 +18,8 @@ const (
 	NoPlaceholder  = "no_such_placeholder"
 	NeedsAnswer    = "needs_an_answer"
 	DayLost        = "last_day_lost"
-)
-
-// Value is what a placeholder of SQL of one's own stands for.
-type Value struct {
-	Prompt *prompt.Prompt
-	Part   Part
-	Column *record.Column // whose stored form it takes; nil where the answer is no date
-}
-
-// Part is which day of an answer a placeholder stands for.
-type Part string
-
-const (
-	WholeAnswer Part = ""
-	FirstDay    Part = "first"
-	LastDay     Part = "last"
-	NextDay     Part = "next_day" // the first day after, excluded
+	DayTooMany     = "day_too_many"
+	NotComparable  = "not_comparable"
 )
 
 func (l *linker) dataset(name string, m *mapping) *Dataset {
@@ -230,150 +212,4 @@ func (l *linker) derivedDataset(d *Dataset, of *yaml.Node, m *mapping) {
 			d.Columns = append(d.Columns, c)
 		}
 	}
-}
-
-// ownSQL reads SQL of one's own and what its placeholders stand for.
-func (l *linker) ownSQL(d *Dataset, n, values *yaml.Node) {
-	text := l.text(n)
-	pieces, problems := ownsql.Read(text)
-	for _, p := range problems {
-		l.faults = append(l.faults, p.Fault.At(l.within(n, text, p.At)))
-	}
-	d.From.SQL, d.Values = pieces, map[string]Value{}
-	said := map[string]*yaml.Node{}
-	if values != nil {
-		if all, ok := l.mapping(values); ok {
-			for _, p := range all.pairs {
-				if !slices.ContainsFunc(pieces, func(piece ownsql.Piece) bool { return piece.Name == p.key.Value }) {
-					l.fault(p.key, NoPlaceholder, "the SQL has no placeholder :%s", p.key.Value)
-				}
-				said[p.key.Value] = p.value
-			}
-		}
-	}
-	for _, p := range pieces {
-		if _, known := d.Values[p.Name]; p.Name == "" || p.Name == ownsql.CriteriaName || known {
-			continue
-		}
-		d.Values[p.Name] = l.placeholder(d, p, said[p.Name], l.within(n, text, p.At))
-	}
-}
-
-// within is the place of a byte of a text in the file: of a block, its own line and
-// column, where YAML keeps the lines; else that of the text.
-func (l *linker) within(n *yaml.Node, text string, at int) fault.Place {
-	place := l.place(n)
-	if n.Style&yaml.LiteralStyle == 0 {
-		return place
-	}
-	line, column := ownsql.Place(text, at)
-	place.Line += line
-	place.Column = l.indent(place.Line) + column
-	return place
-}
-
-// indent is how far a line of the document at hand is indented.
-func (l *linker) indent(line int) int {
-	lines := strings.Split(l.doc.Text, "\n")
-	if i := line - l.doc.Line; i >= 0 && i < len(lines) {
-		first := lines[i]
-		return len(first) - len(strings.TrimLeft(first, " "))
-	}
-	return 0
-}
-
-var parts = []Part{NextDay, FirstDay, LastDay}
-
-// placeholder finds what one stands for: by its name, and by what is said of it.
-func (l *linker) placeholder(d *Dataset, p ownsql.Piece, said *yaml.Node, at fault.Place) Value {
-	var v Value
-	refuse := func(code, format string, args ...any) *fault.Fault {
-		f := fault.New(code, format, args...).At(at)
-		l.faults = append(l.faults, f)
-		return f
-	}
-	name := p.Name
-	for _, part := range parts {
-		if stem, ok := strings.CutSuffix(name, "_"+string(part)); ok {
-			name, v.Part = stem, part
-			break
-		}
-	}
-	column := p.Left
-	if said != nil {
-		if said.Kind == yaml.MappingNode {
-			m, _ := l.mapping(said)
-			if n := m.take("prompt"); n != nil {
-				name = l.text(n)
-			}
-			if n := m.take("column"); n != nil {
-				column = l.text(n)
-				l.columnOf(d, n, column)
-			}
-			l.finish(m)
-		} else {
-			column = l.text(said)
-			l.columnOf(d, said, column)
-		}
-	}
-	v.Column = d.Column(column)
-	for _, spelled := range []string{name, strings.ReplaceAll(name, "_", "-")} {
-		if v.Prompt == nil {
-			l.require(Ref{KindPrompt, spelled})
-			v.Prompt = l.catalog.Prompts[spelled]
-		}
-	}
-	if v.Prompt == nil {
-		f := refuse(UnknownPrompt, "the placeholder :%s stands for no prompt that there is; one such as this would do", p.Name)
-		f.Suggest(proposed(strings.ReplaceAll(name, "_", "-"), v, p.In))
-		return v
-	}
-	l.uses(Ref{KindPrompt, v.Prompt.Name})
-	if !slices.Contains(d.Prompts, v.Prompt) {
-		d.Prompts = append(d.Prompts, v.Prompt)
-	}
-	l.fitting(d, p, v, refuse)
-	return v
-}
-
-// fitting refuses a placeholder that does not go with its prompt.
-func (l *linker) fitting(d *Dataset, p ownsql.Piece, v Value, refuse func(code, format string, args ...any) *fault.Fault) {
-	if !v.Prompt.Required && v.Prompt.IsAsked() || v.Prompt.Open != prompt.OpenNone && v.Prompt.Open != "" {
-		refuse(NeedsAnswer, "SQL of one's own has no way without an answer, and the prompt %q can be left open; make it required, with both sides", v.Prompt.Name)
-	}
-	isPeriod := slices.Contains([]prompt.Type{prompt.Period, prompt.Month, prompt.Quarter, prompt.Year}, v.Prompt.Type)
-	isDay := v.Prompt.Type == prompt.Day
-	many := v.Prompt.Type == prompt.Days || v.Prompt.Type == prompt.Choice && v.Prompt.Many
-	switch {
-	case isPeriod && v.Part == WholeAnswer:
-		refuse(TypeMismatch, "a period is two days: write :%[1]s_first, and :%[1]s_next_day for the day after its last", p.Name)
-	case !isPeriod && !isDay && v.Part != WholeAnswer:
-		refuse(TypeMismatch, "an answer of type %s has no days", v.Prompt.Type)
-	case slices.Contains([]prompt.Type{prompt.Moment, prompt.MomentPeriod, prompt.TimeRange, prompt.NumberRange}, v.Prompt.Type):
-		refuse(TypeMismatch, "SQL of one's own takes days, numbers, texts and choices; an answer of type %s is for criteria", v.Prompt.Type)
-	case many && !p.In:
-		refuse(CountMismatch, "the prompt %q takes many answers, which stand in the brackets of an IN", v.Prompt.Name)
-	case (isPeriod || isDay || v.Prompt.Type == prompt.Days) && (v.Column == nil || !v.Column.Type.IsDated()):
-		refuse(TypeMismatch, "name the column whose stored form :%[1]s takes, as in values: {%[1]s: COLUMN}", p.Name)
-	case v.Part == LastDay && v.Column.Type.IsTimed():
-		refuse(DayLost, "the column %q has a time of day: compared with the start of the last day, the rest of it is lost; write < :%s_next_day", v.Column.Name, strings.TrimSuffix(p.Name, "_last"))
-	}
-}
-
-// proposed is a prompt for a placeholder, as it is written in YAML.
-func proposed(name string, v Value, in bool) string {
-	kind := "text"
-	switch {
-	case v.Part != WholeAnswer:
-		kind = "period"
-	case in:
-		kind = "choice, many: true, choices: [...]"
-	case v.Column != nil && v.Column.Type.IsDated():
-		kind = "day"
-	case v.Column != nil && v.Column.Type.IsNumeric():
-		kind = "number"
-	case v.Column != nil && v.Column.Type == record.YesNo:
-		kind = "yes-no"
-	}
-	return "{pikegate: 1, prompt: " + name + ", ask: " + strings.ReplaceAll(name, "-", " ") + ", type: " + kind + ", required: true}"
 }

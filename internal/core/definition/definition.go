@@ -118,7 +118,7 @@ type Dataset struct {
 	Base    *Dataset
 	Where   *criteria.Node   // which of their records, those of the bases included; nil for all
 	Prompts []*prompt.Prompt // those that its conditions and its SQL use
-	Values  map[string]Value // what the placeholders of its SQL stand for
+	Values  map[int]Value    // what the placeholders of its SQL stand for, by their piece
 }
 
 // Origins are where the columns stand in their tables, those of a plain dataset too;

@@ -27,10 +27,7 @@ type Piece struct {
 	Text string
 	Name string // "" for text
 	At   int    // where it begins in the whole, in bytes
-	// Left is the column that the placeholder is compared with, as it is written; ""
-	// where that cannot be told.
-	Left string
-	In   bool // it stands in the brackets of an IN
+	Comparison // that the placeholder stands in
 }
 
 // tokenKind is what a token is.
@@ -66,9 +63,7 @@ func Read(text string) (pieces []Piece, problems []Problem) {
 	}
 	for i, t := range tokens[:end] {
 		if t.kind == named {
-			p := Piece{Name: t.text[1:], At: t.at}
-			p.Left, p.In = compared(tokens[:i])
-			pieces = append(pieces, p)
+			pieces = append(pieces, Piece{Name: t.text[1:], At: t.at, Comparison: comparisonAt(tokens[:end], i)})
 			continue
 		}
 		if n := len(pieces); n > 0 && pieces[n-1].Name == "" {
@@ -240,65 +235,6 @@ func refusals(tokens []token) (problems []Problem) {
 		}
 	}
 	return problems
-}
-
-// compared is the column on the other side of the operator before a placeholder.
-func compared(tokens []token) (column string, in bool) {
-	var seen []token
-	for _, t := range tokens {
-		if t.kind != space {
-			seen = append(seen, t)
-		}
-	}
-	back := func() string {
-		if len(seen) == 0 {
-			return ""
-		}
-		last := seen[len(seen)-1]
-		seen = seen[:len(seen)-1]
-		return last.text
-	}
-	operator := strings.ToUpper(back())
-	for operator == "," || operator == "(" { // other values of a list
-		if operator == "(" {
-			in = true
-			operator = strings.ToUpper(back())
-			break
-		}
-		back()
-		operator = strings.ToUpper(back())
-	}
-	if in && operator != "IN" {
-		return "", false
-	}
-	if operator == "IN" || operator == "LIKE" || operator == "BETWEEN" {
-		if n := len(seen); n > 0 && strings.EqualFold(seen[n-1].text, "NOT") {
-			seen = seen[:n-1]
-		}
-	} else if operator == "AND" { // the upper end of BETWEEN
-		back()
-		if !strings.EqualFold(back(), "BETWEEN") {
-			return "", in
-		}
-	} else if strings.Trim(operator, "<>=!") != "" {
-		return "", in
-	}
-	for len(seen) > 0 && strings.Trim(seen[len(seen)-1].text, "<>=!") == "" {
-		back() // operators of two signs
-	}
-	if len(seen) == 0 {
-		return "", in
-	}
-	last := seen[len(seen)-1]
-	switch last.kind {
-	case word:
-		return last.text, in
-	case quoted:
-		if q := last.text[:1]; q == `"` || q == "`" {
-			return strings.ReplaceAll(last.text[1:len(last.text)-1], q+q, q), in
-		}
-	}
-	return "", in
 }
 
 // Place is the line and the column, from 1, of a place in a text.

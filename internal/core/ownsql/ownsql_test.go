@@ -11,15 +11,21 @@ import (
 func TestPlaceholders(t *testing.T) {
 	for _, c := range []struct{ sql, want string }{
 		{"SELECT 1", ""},
-		{"SELECT * FROM t WHERE a >= :day_first AND a < :day_next_day", "day_first(a) day_next_day(a)"},
-		{"SELECT * FROM t WHERE t.route IN (:routes)", "routes(route in)"},
-		{"SELECT * FROM t WHERE route NOT IN ('a', :b, :c)", "b(route in) c(route in)"},
-		{`SELECT * FROM t WHERE "the "" day" BETWEEN :a AND :b`, `a(the " day) b(the " day)`},
-		{"SELECT a::text, b[1:2], c[x:y] FROM t WHERE d <> :d AND e LIKE :e", "d(d) e(e)"},
-		{"SELECT ':no', \":no\", `:no`, $$ :no $$, $x$ :no $$ $x$ -- :no\n/* :no /* :no */ :no */ FROM t WHERE a = :yes", "yes(a)"},
-		{"SELECT 'it''s :no' FROM t WHERE f(a) = :yes", "yes()"},
+		{"SELECT * FROM t WHERE a >= :day_first AND a < :day_next_day", "day_first(a >=) day_next_day(a <)"},
+		{"SELECT * FROM t WHERE t.route IN (:routes)", "routes(route IN)"},
+		{"SELECT * FROM t WHERE route NOT IN ('a', :b, :c)", "b(route IN) c(route IN)"},
+		{`SELECT * FROM t WHERE "the "" day" BETWEEN :a AND :b`, `a(the " day BETWEEN) b(the " day BETWEEN ... AND)`},
+		{"SELECT a::text, b[1:2], c[x:y] FROM t WHERE d <> :d AND e LIKE :e", "d(d <>) e(e LIKE)"},
+		{"SELECT ':no', \":no\", `:no`, $$ :no $$, $x$ :no $$ $x$ -- :no\n/* :no /* :no */ :no */ FROM t WHERE a = :yes", "yes(a =)"},
+		{"SELECT 'it''s :no' FROM t WHERE f(a) = :yes", "yes(expression =)"},
 		{"SELECT @a := 1 FROM t WHERE :criteria", "criteria()"},
-		{"SELECT * FROM t WHERE größe != :größe;", "größe(größe)"},
+		{"SELECT * FROM t WHERE :a <= d AND :b = t.e AND :c::date > f", "a(d >=) b(e =) c(f <)"},
+		{"SELECT * FROM t WHERE date(d) <= :a AND d::date <= :b AND CAST(d AS date) <= :c AND d + 1 <= :d AND :e >= date(d)", "a(expression <=) b(expression <=) c(expression <=) d(expression <=) e(expression <=)"},
+		{"SELECT * FROM t WHERE d <= :a + 1 AND d BETWEEN f(1, 2) AND :b AND e > 1 AND :c", "a() b(d BETWEEN ... AND) c()"},
+		{"SELECT * FROM t WHERE coalesce(t.d, e) >= :a AND (d) <= :b AND (d) + (e) <= :c AND d COLLATE \"C\" < :d", "a(d >=) b(d <=) c(expression <=) d(d <)"},
+		{"SELECT * FROM t WHERE d NOT BETWEEN :a AND :b AND CASE WHEN a THEN b END = :c AND d - INTERVAL 1 DAY >= :d", "a(d BETWEEN) b(d BETWEEN ... AND) c(expression =) d(expression >=)"},
+		{"SELECT f(:a, d) FROM t HAVING max(d) < :b AND min(date(d)) > :c", "a() b(d <) c(expression >)"},
+		{"SELECT * FROM t WHERE größe != :größe;", "größe(größe <>)"},
 	} {
 		pieces, problems := Read(c.sql)
 		require.Empty(t, problems, c.sql)
@@ -31,11 +37,14 @@ func TestPlaceholders(t *testing.T) {
 				continue
 			}
 			text += ":" + p.Name
-			in := ""
-			if p.In {
-				in = " in"
+			with := p.Column
+			if p.Expression {
+				with = "expression"
 			}
-			found = append(found, p.Name+"("+p.Left+in+")")
+			if p.Op != NoOp {
+				with += " " + string(p.Op)
+			}
+			found = append(found, p.Name+"("+with+")")
 			assert.Equal(t, ":"+p.Name, c.sql[p.At:p.At+1+len(p.Name)])
 		}
 		assert.Equal(t, c.want, strings.Join(found, " "), c.sql)
@@ -81,7 +90,7 @@ func TestWhatIsNotOneSelect(t *testing.T) {
 
 // Whatever the text: its pieces are all of it, in order, and nothing panics.
 func FuzzRead(f *testing.F) {
-	for _, seed := range []string{"SELECT * FROM t WHERE a = :a", "'", "/*/**/", "$a$ $b$", ":", "a:b", "\"", "SELECT :a:b::c", "-- x"} {
+	for _, seed := range []string{"SELECT * FROM t WHERE a = :a", "'", "/*/**/", "$a$ $b$", ":", "a:b", "\"", "SELECT :a:b::c", "-- x", ":a = \"", "a BETWEEN (:b) AND (c) <= :d"} {
 		f.Add(seed)
 	}
 	f.Fuzz(func(t *testing.T, text string) {

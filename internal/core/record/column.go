@@ -82,6 +82,13 @@ type Column struct {
 // IsText reports whether the database holds the column as text.
 func (c *Column) IsText() bool { return c.Type == Text || c.Stored == StoredText }
 
+// HoldsWholeDays reports whether a stored value is a day and nothing more, so that the
+// start of a day in the same form is equal to it. Serial days can have a time of day as
+// their fraction, and texts something after the day.
+func (c *Column) HoldsWholeDays() bool {
+	return c.Type == Date && c.Stored != SerialDays && (c.Stored != StoredText || c.Pattern.Suffix() == "")
+}
+
 // Moment reads a stored date, datetime or instant. For a date, day is set; for
 // an instant, seconds since the POSIX epoch; for a datetime both, its seconds as
 // if its clock were UTC's. ok is false for

@@ -1,0 +1,288 @@
+package definition
+
+import (
+	"maps"
+	"slices"
+	"strings"
+
+	"go.yaml.in/yaml/v3"
+
+	"pikegate/internal/core/fault"
+	"pikegate/internal/core/ownsql"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/record"
+)
+
+// Value is what a placeholder of SQL of one's own stands for where it stands.
+type Value struct {
+	Prompt *prompt.Prompt
+	Part   Part
+	Column *record.Column // whose stored form it takes; nil where the answer is no date
+}
+
+// Part is which day of an answer a placeholder stands for.
+type Part string
+
+const (
+	WholeAnswer Part = ""
+	FirstDay    Part = "first"
+	LastDay     Part = "last"
+	NextDay     Part = "next_day" // the first day after, excluded
+)
+
+// ownSQL reads SQL of one's own and what its placeholders stand for.
+func (l *linker) ownSQL(d *Dataset, n, values *yaml.Node) {
+	text := l.text(n)
+	pieces, problems := ownsql.Read(text)
+	for _, p := range problems {
+		l.faults = append(l.faults, p.Fault.At(l.within(n, text, p.At)))
+	}
+	d.From.SQL, d.Values = pieces, map[int]Value{}
+	said := map[string]*yaml.Node{}
+	if values != nil {
+		if all, ok := l.mapping(values); ok {
+			for _, p := range all.pairs {
+				if !slices.ContainsFunc(pieces, func(piece ownsql.Piece) bool { return piece.Name == p.key.Value }) {
+					f := l.fault(p.key, NoPlaceholder, "the SQL has no placeholder :%s", p.key.Value)
+					f.Suggest(fault.Near(p.key.Value, names(pieces)))
+				}
+				said[p.key.Value] = p.value
+			}
+		}
+	}
+	first := map[string]Value{} // of each name, as far as its prompt and its column are known
+	for i, p := range pieces {
+		if p.Name == "" || p.Name == ownsql.CriteriaName {
+			continue
+		}
+		at := l.within(n, text, p.At)
+		v, known := first[p.Name]
+		if !known {
+			v = l.placeholder(d, p, said[p.Name], at)
+		} else if c := d.Column(p.Column); c != nil && said[p.Name] == nil {
+			v.Column = c
+		}
+		if !known || first[p.Name].Column == nil {
+			first[p.Name] = v
+		}
+		if v.Prompt == nil {
+			continue // refused where it stands first
+		}
+		d.Values[i] = v
+	}
+	for i, v := range d.Values {
+		if v.Column == nil {
+			v.Column = first[pieces[i].Name].Column
+			d.Values[i] = v
+		}
+	}
+	for _, i := range slices.Sorted(maps.Keys(d.Values)) {
+		l.fitting(d, pieces[i], d.Values[i], l.within(n, text, pieces[i].At))
+	}
+}
+
+// names are the names of all placeholders.
+func names(pieces []ownsql.Piece) []string {
+	var all []string
+	for _, p := range pieces {
+		if p.Name != "" {
+			all = append(all, p.Name)
+		}
+	}
+	return all
+}
+
+// within is the place of a byte of a text in the file: of a block, its own line and
+// column, where YAML keeps the lines; else that of the text.
+func (l *linker) within(n *yaml.Node, text string, at int) fault.Place {
+	place := l.place(n)
+	if n.Style&yaml.LiteralStyle == 0 {
+		return place
+	}
+	line, column := ownsql.Place(text, at)
+	place.Line += line
+	place.Column = l.indent(place.Line) + column
+	return place
+}
+
+// indent is how far a line of the document at hand is indented.
+func (l *linker) indent(line int) int {
+	lines := strings.Split(l.doc.Text, "\n")
+	if i := line - l.doc.Line; i >= 0 && i < len(lines) {
+		first := lines[i]
+		return len(first) - len(strings.TrimLeft(first, " "))
+	}
+	return 0
+}
+
+var parts = []Part{NextDay, FirstDay, LastDay}
+
+// placeholder finds what one stands for: by its name, and by what is said of it.
+func (l *linker) placeholder(d *Dataset, p ownsql.Piece, said *yaml.Node, at fault.Place) Value {
+	var v Value
+	name := p.Name
+	for _, part := range parts {
+		if stem, ok := strings.CutSuffix(name, "_"+string(part)); ok {
+			name, v.Part = stem, part
+			break
+		}
+	}
+	column := p.Column
+	if said != nil {
+		if said.Kind == yaml.MappingNode {
+			m, _ := l.mapping(said)
+			if n := m.take("prompt"); n != nil {
+				name = l.text(n)
+			}
+			if n := m.take("column"); n != nil {
+				column = l.text(n)
+				l.columnOf(d, n, column)
+			}
+			l.finish(m)
+		} else {
+			column = l.text(said)
+			l.columnOf(d, said, column)
+		}
+	}
+	v.Column = d.Column(column)
+	for _, spelled := range []string{name, strings.ReplaceAll(name, "_", "-")} {
+		if v.Prompt == nil {
+			l.require(Ref{KindPrompt, spelled})
+			v.Prompt = l.catalog.Prompts[spelled]
+		}
+	}
+	if v.Prompt == nil {
+		f := l.refuse(at, UnknownPrompt, "the placeholder :%s stands for no prompt that there is; one such as this would do", p.Name)
+		f.Suggest(proposed(strings.ReplaceAll(name, "_", "-"), v, p.Op == ownsql.In))
+		return v
+	}
+	l.uses(Ref{KindPrompt, v.Prompt.Name})
+	if !slices.Contains(d.Prompts, v.Prompt) {
+		d.Prompts = append(d.Prompts, v.Prompt)
+	}
+	return v
+}
+
+// refuse is fault for a place within a text.
+func (l *linker) refuse(at fault.Place, code, format string, args ...any) *fault.Fault {
+	f := fault.New(code, format, args...).At(at)
+	l.faults = append(l.faults, f)
+	return f
+}
+
+// fitting refuses a placeholder that does not go with its prompt, or with what it is
+// compared with.
+func (l *linker) fitting(d *Dataset, p ownsql.Piece, v Value, at fault.Place) {
+	kind := v.Prompt.Type
+	if !v.Prompt.Required && v.Prompt.IsAsked() || v.Prompt.Open != prompt.OpenNone && v.Prompt.Open != "" {
+		l.refuse(at, NeedsAnswer, "custom SQL needs an answer for :%s, and the prompt %q can be left open; make it required, with both sides", p.Name, v.Prompt.Name)
+	}
+	isPeriod := slices.Contains([]prompt.Type{prompt.Period, prompt.Month, prompt.Quarter, prompt.Year}, kind)
+	isDated := isPeriod || kind == prompt.Day || kind == prompt.Days
+	many := kind == prompt.Days || kind == prompt.Choice && v.Prompt.Many
+	switch {
+	case isPeriod && v.Part == WholeAnswer:
+		l.refuse(at, TypeMismatch, "a period is two days: write :%[1]s_first, and :%[1]s_next_day for the day after its last", p.Name)
+	case !isPeriod && kind != prompt.Day && v.Part != WholeAnswer:
+		l.refuse(at, TypeMismatch, "an answer of type %s has no days", kind)
+	case slices.Contains([]prompt.Type{prompt.Moment, prompt.MomentPeriod, prompt.TimeRange, prompt.NumberRange}, kind):
+		l.refuse(at, TypeMismatch, "custom SQL takes days, numbers, texts and choices; use an answer of type %s in the where of a query", kind)
+	case many && p.Op != ownsql.In:
+		l.refuse(at, CountMismatch, "the prompt %q takes many answers; put :%s in the brackets of an IN", v.Prompt.Name, p.Name)
+	case isDated && (v.Column == nil || !v.Column.Type.IsDated()):
+		l.refuse(at, TypeMismatch, "name the column whose stored form :%[1]s takes, as in values: {%[1]s: COLUMN}", p.Name)
+	case isDated:
+		l.comparing(p, v, at)
+	}
+}
+
+// comparing refuses a comparison of a dated column with a day that would lose part of
+// the day, or take in part of another one. A placeholder stands for the start of its
+// day.
+func (l *linker) comparing(p ownsql.Piece, v Value, at fault.Place) {
+	c, stem := v.Column, strings.TrimSuffix(p.Name, "_"+string(v.Part))
+	left := c.Name
+	if p.Column != "" {
+		left = p.Column
+	}
+	next := ":" + stem + "_next_day"
+	if v.Prompt.Type == prompt.Days {
+		next = "" // several days have no next one
+	}
+	mend := func(f *fault.Fault, operator, placeholder string) {
+		if placeholder != "" {
+			f.Suggest(left + " " + operator + " " + placeholder)
+		}
+	}
+	beyond := func() {
+		f := l.refuse(at, DayTooMany, ":%s is the first day after the period and %s takes it in; leave it out", p.Name, p.Op)
+		mend(f, "<", ":"+p.Name)
+	}
+	switch {
+	case p.Op == ownsql.Like:
+		l.refuse(at, NotComparable, "LIKE compares texts, and :%s is a day", p.Name)
+	case c.Stored == record.StoredText && c.Pattern.String() != "" && !c.Pattern.Sorts():
+		l.refuse(at, NotComparable, "the texts of the column %q, in the pattern %s, do not sort by time, so SQL cannot compare them with :%s; leave this condition to the where of a query", c.Name, c.Pattern, p.Name)
+	case c.HoldsWholeDays():
+		switch {
+		case v.Part == NextDay && (p.Op == ownsql.AtMost || p.Op == ownsql.Upper):
+			beyond()
+		case v.Part == LastDay && p.Op == ownsql.Less:
+			mend(l.mislead(at, DayLost, "< :%s leaves out the last day of the period", p.Name), "<=", ":"+p.Name)
+		case v.Part == FirstDay && p.Op == ownsql.More:
+			mend(l.mislead(at, DayLost, "> :%s leaves out the first day of the period", p.Name), ">=", ":"+p.Name)
+		}
+	case p.Expression:
+		l.refuse(at, NotComparable, "the column %q has a time of day, and what :%s is compared with is an expression, so it cannot be told whether whole days come out; compare the column itself, or give :%s the form of a date column by values", c.Name, p.Name, p.Name)
+	case p.Op == ownsql.NoOp && v.Part != FirstDay && v.Part != NextDay:
+		f := l.refuse(at, NotComparable, "the column %q has a time of day, and it cannot be told what :%s is compared with here; say whether the start of the day is meant or that of the day after", c.Name, p.Name)
+		f.Suggest(":"+stem+"_first", next)
+	case v.Part == NextDay && (p.Op == ownsql.AtMost || p.Op == ownsql.Upper):
+		beyond()
+	case p.Op == ownsql.AtMost, p.Op == ownsql.Upper, v.Part == LastDay && p.Op == ownsql.Less:
+		f := l.refuse(at, DayLost, "the column %q has a time of day and :%s is the start of its day: %s loses the rest of that day", c.Name, p.Name, p.Op)
+		mend(f, "<", next)
+	case p.Op == ownsql.More:
+		f := l.refuse(at, DayLost, "the column %q has a time of day and :%s is the start of its day: > loses what happened at that moment and keeps the rest of the day", c.Name, p.Name)
+		mend(f, ">=", ":"+p.Name)
+		if v.Part != NextDay {
+			mend(f, ">=", next)
+		}
+	case p.Op == ownsql.Differs:
+		f := l.refuse(at, DayLost, "the column %q has a time of day and :%s is the start of its day: <> leaves out only what happened at that moment", c.Name, p.Name)
+		f.Suggest("NOT (" + left + " >= :" + p.Name + " AND " + left + " < " + next + ")")
+	case p.Op == ownsql.Equals, p.Op == ownsql.In:
+		f := l.refuse(at, DayLost, "the column %q has a time of day and :%s is the start of its day: %s finds only what happened at that moment", c.Name, p.Name, p.Op)
+		if next == "" {
+			f.Message += "; leave this condition to the where of a query"
+		} else {
+			mend(f, ">=", ":"+p.Name+" AND "+left+" < "+next)
+		}
+	}
+}
+
+// mislead is warn for a place within a text.
+func (l *linker) mislead(at fault.Place, code, format string, args ...any) *fault.Fault {
+	f := fault.New(code, format, args...).At(at)
+	f.Warning = true
+	l.warnings = append(l.warnings, f)
+	return f
+}
+
+// proposed is a prompt for a placeholder, as it is written in YAML.
+func proposed(name string, v Value, in bool) string {
+	kind := "text"
+	switch {
+	case v.Part != WholeAnswer:
+		kind = "period"
+	case in:
+		kind = "choice, many: true, choices: [...]"
+	case v.Column != nil && v.Column.Type.IsDated():
+		kind = "day"
+	case v.Column != nil && v.Column.Type.IsNumeric():
+		kind = "number"
+	case v.Column != nil && v.Column.Type == record.YesNo:
+		kind = "yes-no"
+	}
+	return "{pikegate: 1, prompt: " + name + ", ask: " + strings.ReplaceAll(name, "-", " ") + ", type: " + kind + ", required: true}"
+}
