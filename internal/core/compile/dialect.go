@@ -198,3 +198,18 @@ var eightDigits = func() record.Pattern {
 	}
 	return p
 }()
+
+// inCalendar is a condition that a number stands for a date of the calendar, as far as
+// the bounds do not say so already; "" where they do, or where the column has no such
+// numbers. NaN and infinities, which sort after or before all numbers, are outside.
+func inCalendar(c Column, name string, lower, upper bool) string {
+	least, beyond, ok := c.Range()
+	var bounds []string
+	if ok && !lower {
+		bounds = append(bounds, fmt.Sprintf("%s >= %d", name, least))
+	}
+	if ok && !upper {
+		bounds = append(bounds, fmt.Sprintf("%s < %d", name, beyond))
+	}
+	return strings.Join(bounds, " AND ")
+}

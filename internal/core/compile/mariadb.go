@@ -91,8 +91,10 @@ func (m MariaDB) rewritten(c Column) string {
 func (m MariaDB) Readable(c Column, lower, upper bool) string {
 	name := m.Value(c)
 	switch {
-	case c.Type.IsNumeric(), c.Stored == record.EpochSeconds, c.Stored == record.EpochMillis, c.Stored == record.SerialDays:
+	case c.Type.IsNumeric():
 		return ""
+	case c.Stored == record.EpochSeconds, c.Stored == record.EpochMillis, c.Stored == record.SerialDays:
+		return inCalendar(c, name, lower, upper)
 	case c.Stored == record.EightDigits:
 		return fmt.Sprintf("%[1]s BETWEEN 10101 AND 99991231 AND LPAD(%[1]s, 8, '0') REGEXP %[2]s", name, literal(mariaEnds.fits(eightDigits)))
 	case c.Stored == record.Native:

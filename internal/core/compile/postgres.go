@@ -102,7 +102,9 @@ func isoPattern(c Column) record.Pattern {
 func (p Postgres) Readable(c Column, lower, upper bool) string {
 	name := p.Value(c)
 	switch {
-	case c.Type.IsNumeric(), c.Stored == record.EpochSeconds, c.Stored == record.EpochMillis, c.Stored == record.SerialDays:
+	case c.Stored == record.EpochSeconds, c.Stored == record.EpochMillis, c.Stored == record.SerialDays:
+		return inCalendar(c, name, lower, upper)
+	case c.Type.IsNumeric():
 		if upper || c.Type == record.Integer {
 			return "" // what is no number sorts after all of them, and no whole number is none
 		}
@@ -154,7 +156,7 @@ func (p Postgres) Wall(c Column, shifts []civil.Shift) string {
 	case record.EightDigits:
 		return p.guarded(c, fmt.Sprintf("to_timestamp(lpad(%s::text, 8, '0'), 'YYYYMMDD')::timestamp", name))
 	case record.SerialDays:
-		return fmt.Sprintf("(timestamp '1899-12-30' + make_interval(days => floor(%s)::integer))", name)
+		return p.guarded(c, fmt.Sprintf("timestamp '1899-12-30' + make_interval(days => floor(%s)::integer)", name))
 	case record.Native:
 		return p.guarded(c, name+"::timestamp")
 	}
@@ -180,9 +182,9 @@ func (p Postgres) seconds(c Column) string {
 	name := p.Value(c)
 	switch c.Stored {
 	case record.EpochSeconds:
-		return fmt.Sprintf("floor(%s)::bigint", name)
+		return p.guarded(c, fmt.Sprintf("floor(%s)::bigint", name))
 	case record.EpochMillis:
-		return fmt.Sprintf("floor(%s / 1000.0)::bigint", name)
+		return p.guarded(c, fmt.Sprintf("floor(%s / 1000.0)::bigint", name))
 	case record.Native:
 		return p.guarded(c, fmt.Sprintf("floor(extract(epoch FROM %s))::bigint", name))
 	}

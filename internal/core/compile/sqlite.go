@@ -96,9 +96,7 @@ func (s SQLite) rewritten(c Column) string {
 	return fmt.Sprintf("CASE WHEN %s AND strftime('%s', %s) = %s THEN %s END", strings.Join(fits, " AND "), conversion, iso, iso, iso)
 }
 
-// Readable guards against what SQLite's flexible types let into a column. Text
-// sorts after every number, so that a number's lower bound alone would let it
-// through. A text that is no date can sort between two that are; so it is read
+// Readable guards against what SQLite's flexible types let into a column. A text that is no date can sort between two that are; so it is read
 // by SQLite and written back, and must come out the same.
 func (s SQLite) Readable(c Column, lower, upper bool) string {
 	name := s.Name(c.Name)
@@ -107,10 +105,12 @@ func (s SQLite) Readable(c Column, lower, upper bool) string {
 		text := fmt.Sprintf("printf('%%08d', %s)", name)
 		return fmt.Sprintf("typeof(%s) = 'integer' AND strftime('%%Y%%m%%d', substr(%s, 1, 4) || '-' || substr(%s, 5, 2) || '-' || substr(%s, 7, 2)) = %s", name, text, text, text, text)
 	case c.Type.IsNumeric(), c.Stored == record.EpochSeconds, c.Stored == record.EpochMillis, c.Stored == record.SerialDays:
-		if lower && upper {
-			return ""
+		// In a column declared as text, numbers would be compared as texts.
+		number := fmt.Sprintf("typeof(%s) IN ('integer', 'real')", name)
+		if bounds := inCalendar(c, name, lower, upper); bounds != "" {
+			number += " AND " + bounds
 		}
-		return fmt.Sprintf("typeof(%s) IN ('integer', 'real')", name)
+		return number
 	case !c.Pattern.Sorts():
 		return "" // Stored tells already
 	}

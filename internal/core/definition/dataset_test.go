@@ -122,7 +122,7 @@ columns: {id: {type: integer}, on_day: {type: date, stored: yyyymmdd}}
 	own := catalog.Datasets["own"]
 	day := own.Column("on_day")
 	days, least := catalog.Prompts["days"], catalog.Prompts["least"]
-	assert.Equal(t, map[string]Value{"days_first": {days, FirstDay, day}, "days_next_day": {days, NextDay, day}, "days_last": {days, LastDay, day}, "least": {Prompt: least}}, own.Values)
+	assert.Equal(t, map[int]Value{1: {days, FirstDay, day}, 3: {days, NextDay, day}, 5: {Prompt: least}, 7: {days, LastDay, day}}, own.Values)
 	assert.Contains(t, catalog.Users[Ref{KindPrompt, "days"}], Ref{KindDataset, "own"})
 	assert.Len(t, own.Prompts, 2)
 	assert.Nil(t, own.From.Tables())

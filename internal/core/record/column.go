@@ -82,6 +82,21 @@ type Column struct {
 // IsText reports whether the database holds the column as text.
 func (c *Column) IsText() bool { return c.Type == Text || c.Stored == StoredText }
 
+// Range is the least stored number that stands for a date of the calendar, and the first
+// after it that does not any more; false where dates are not stored as numbers of units
+// since some day.
+func (c *Column) Range() (least, beyond int64, ok bool) {
+	switch c.Stored {
+	case EpochSeconds:
+		return civil.MinDay.Midnight(), (civil.MaxDay + 1).Midnight(), true
+	case EpochMillis:
+		return civil.MinDay.Midnight() * 1000, (civil.MaxDay + 1).Midnight() * 1000, true
+	case SerialDays:
+		return int64(civil.MinDay - serialStart), int64(civil.MaxDay + 1 - serialStart), true
+	}
+	return 0, 0, false
+}
+
 // HoldsWholeDays reports whether a stored value is a day and nothing more, so that the
 // start of a day in the same form is equal to it. Serial days can have a time of day as
 // their fraction, and texts something after the day.
@@ -97,10 +112,10 @@ func (c *Column) HoldsWholeDays() bool {
 func (c *Column) Moment(v Value) (day civil.Day, seconds int64, ok bool) {
 	switch c.Stored {
 	case EpochSeconds:
-		seconds, ok = epoch(v, 1)
+		seconds, ok = c.epoch(v, 1)
 		return 0, seconds, ok
 	case EpochMillis:
-		seconds, ok = epoch(v, 1000)
+		seconds, ok = c.epoch(v, 1000)
 		return 0, seconds, ok
 	case EightDigits:
 		n, _, isWhole, ok := v.number()
@@ -205,13 +220,17 @@ func (c *Column) native(text string) (day civil.Day, seconds int64, ok bool) {
 }
 
 // epoch reads a number of units since the epoch, so many of which are a second.
-func epoch(v Value, units int64) (seconds int64, ok bool) {
+func (c *Column) epoch(v Value, units int64) (seconds int64, ok bool) {
 	n, f, isWhole, ok := v.number()
+	least, beyond, _ := c.Range()
 	if isWhole {
-		return floor(n, units), ok
+		return floor(n, units), ok && n >= least && n < beyond
 	}
-	f = math.Floor(f / float64(units))
-	return int64(f), ok && math.Abs(f) < 1e15 // NaN is not
+	ok = ok && f >= float64(least) && f < float64(beyond) // NaN is not
+	if !ok {
+		return 0, false
+	}
+	return int64(math.Floor(f / float64(units))), true
 }
 
 func floor(n, by int64) int64 {
@@ -254,9 +273,9 @@ func (c *Column) Bound(e civil.Edge, zone *time.Location) any {
 	}
 	switch c.Stored {
 	case EpochSeconds:
-		return start
+		return max(start, civil.MinDay.Midnight()) // nothing before it can be read
 	case EpochMillis:
-		return start * 1000
+		return max(start, civil.MinDay.Midnight()) * 1000
 	case SerialDays:
 		return int64(e.Day() - serialStart)
 	case EightDigits:
