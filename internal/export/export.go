@@ -8,13 +8,9 @@ import (
 	"io"
 	"math"
 	"strconv"
-	"strings"
 	"sync"
 	"time"
-	"unicode"
 	"unsafe"
-
-	"github.com/shopspring/decimal"
 
 	"pikegate/internal/core/record"
 )
@@ -106,7 +102,8 @@ func (o *output) send() error {
 // appendPlain appends a value as plain text: integers and decimals in digits, yes
 // or no, dates in ISO form, instants in RFC 3339 with the zone's offset, with the
 // fraction of a second where one is stored. A value that does not fit its column's
-// stored form is appended as it is stored.
+// stored form is appended as it is stored, and a decimal with more digits than its scale
+// with all of them.
 func (o *output) appendPlain(b []byte, c *record.Column, v record.Value) []byte {
 	if c.Type.IsDated() {
 		if day, micros, ok := c.Micros(v); ok {
@@ -126,49 +123,16 @@ func (o *output) appendPlain(b []byte, c *record.Column, v record.Value) []byte 
 			return append(b, map[int64]string{1: "yes", 0: "no"}[n]...)
 		}
 	case record.Decimal:
-		return appendDecimal(b, c.Scale, v)
-	}
-	return v.Append(b)
-}
-
-// appendDecimal appends a number with as many digits after the point as it has in its
-// column.
-func appendDecimal(b []byte, scale int, v record.Value) []byte {
-	after := 0 // digits after the point so far
-	if f, ok := v.Float(); ok {
-		return strconv.AppendFloat(b, f, 'f', scale, 64)
-	}
-	if text, ok := v.Digits(); ok {
-		point := strings.IndexByte(text, '.')
-		if point >= 0 {
-			after = len(text) - point - 1
-		}
-		if after > scale || strings.ContainsFunc(text, unicode.IsLetter) {
-			if d, err := decimal.NewFromString(text); err == nil {
-				return append(b, d.StringFixed(int32(scale))...)
-			}
-			return append(b, text...)
-		}
-		b = append(b, text...)
-		if point >= 0 {
-			return append(b, zeros[:scale-after]...)
-		}
-	} else if b = v.Append(b); !isWhole(v) {
+		b, _ = c.AppendDecimal(b, v)
 		return b
 	}
-	if scale > 0 {
-		b = append(append(b, '.'), zeros[:scale]...)
-	}
-	return b
+	return v.Append(b)
 }
 
 func isWhole(v record.Value) bool {
 	_, ok := v.Int()
 	return ok
 }
-
-// zeros are as many as a scale may ask for.
-var zeros = strings.Repeat("0", record.MostScale)
 
 // appendJSON appends a value as JSON: integers and numbers as numbers, yes and no
 // as true and false, a missing value as null, all else as text.

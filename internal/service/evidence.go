@@ -25,6 +25,7 @@ type Evidence struct {
 	UpTo        *Dated          `json:"complete_up_to,omitempty" doc:"The newest date of the dataset."`
 	Loaded      *Loaded         `json:"loaded,omitempty" doc:"When the service last loaded the dataset's table; absent where it never did."`
 	Fingerprint string          `json:"fingerprint,omitempty" doc:"SHA-256 of the whole result in order, in hexadecimal digits."`
+	MoreDigits  []MoreDigits    `json:"more_digits,omitempty" doc:"Columns with values that have more digits than their scale; such values are shown whole."`
 	Empty       *WhyEmpty       `json:"empty,omitempty" doc:"Why there are no records; absent where there are some."`
 	Changed     bool            `json:"data_changed" doc:"Whether the data changed between the rows and the counting, where the database does not keep the two together."`
 	NotComputed []string        `json:"not_computed,omitempty" doc:"What could not be counted, and why."`
@@ -43,6 +44,13 @@ type Reconciliation struct {
 	After      int64  `json:"after" doc:"Records after it."`
 	Missing    int64  `json:"missing" doc:"Records without a date."`
 	Unreadable int64  `json:"unreadable" doc:"Records whose stored value is no date."`
+}
+
+// MoreDigits is a column with values that have more digits than its scale.
+type MoreDigits struct {
+	Column  string `json:"column" doc:"Label of the column."`
+	Scale   int    `json:"scale" doc:"Digits after the point that the dataset gives it."`
+	Records int64  `json:"records" doc:"Records of the result whose value has more."`
 }
 
 // SieveStep is a condition with what it left.
@@ -133,7 +141,7 @@ func (r *Run) count(ctx context.Context, v source.View, q compile.Query, got *re
 	c := counter{Run: r, view: v, query: q, plan: evidence.PlanOf(r.parts, table.Sort, table.Show), e: &Evidence{Sieve: []SieveStep{}}}
 	r.receipt.Evidence = c.e
 	if got.whole {
-		c.e.Fingerprint = got.fingerprint.Sum()
+		c.fingerprinted(got)
 	}
 	steps := []struct {
 		what  string
@@ -315,8 +323,18 @@ func (c *counter) fingerprint(ctx context.Context, got *reading) error {
 		return err
 	}
 	c.e.Changed = c.e.Changed || rows != *c.receipt.Records
-	c.e.Fingerprint = got.fingerprint.Sum()
+	c.fingerprinted(got)
 	return nil
+}
+
+// fingerprinted tells what the fingerprint of all rows is, and what was found in them.
+func (c *counter) fingerprinted(got *reading) {
+	c.e.Fingerprint = got.fingerprint.Sum()
+	for i, n := range got.fingerprint.Longer() {
+		if of := c.report.Table.Show[i]; n > 0 {
+			c.e.MoreDigits = append(c.e.MoreDigits, MoreDigits{Column: of.Label, Scale: of.Scale, Records: n})
+		}
+	}
 }
 
 // loaded tells when the dataset's table was last loaded.

@@ -238,14 +238,15 @@ func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
 			}
 		}
 		all := int64(q.Skip + r.receipt.Rows)
-		got.whole = q.Limit == 0 || r.receipt.Rows < q.Limit && (r.receipt.Rows > 0 || q.Skip == 0)
-		counted := !got.whole && !r.request.Evidence && !r.request.Uncounted
+		last := q.Limit == 0 || r.receipt.Rows < q.Limit && (r.receipt.Rows > 0 || q.Skip == 0) // there are no rows after these
+		got.whole = last && q.Skip == 0
+		counted := !last && !r.request.Evidence && !r.request.Uncounted
 		if counted {
 			if all, err = v.Count(running, r.from.sql.Count(q)); err != nil {
 				return err
 			}
 		}
-		if got.whole || counted {
+		if last || counted {
 			r.receipt.Records = &all
 		}
 		if !r.request.Evidence {

@@ -23,7 +23,8 @@ type sqlite struct {
 	path string
 }
 
-// sqliteDriver is SQLite with the function that texts are folded by, and without
+// sqliteDriver is SQLite with the functions that texts and decimals in texts are compared
+// by, and without
 // the statements that reach beyond the file.
 const sqliteDriver = "pikegate-sqlite"
 
@@ -40,7 +41,7 @@ func init() {
 			}
 			return sqlite3.SQLITE_DENY
 		})
-		return c.RegisterFunc(compile.FoldFunction, compile.FoldValue, true)
+		return errors.Join(c.RegisterFunc(compile.FoldFunction, compile.FoldValue, true), c.RegisterFunc(compile.KeyFunction, compile.KeyValue, true))
 	}})
 }
 

@@ -7,6 +7,7 @@
 package compile
 
 import (
+	"math"
 	"slices"
 	"strings"
 	"sync"
@@ -266,9 +267,13 @@ func (c *Compiler) Select(q Query) Statement {
 	w.where(q)
 	w.WriteString("\nORDER BY ")
 	w.order(q)
-	if q.Limit > 0 {
+	limit := int64(q.Limit)
+	if limit == 0 && q.Skip > 0 {
+		limit = math.MaxInt64 // engines want one before an offset
+	}
+	if limit > 0 {
 		w.WriteString("\nLIMIT ")
-		w.bind(int64(q.Limit), nil)
+		w.bind(limit, nil)
 		if q.Skip > 0 {
 			w.WriteString(" OFFSET ")
 			w.bind(int64(q.Skip), nil)

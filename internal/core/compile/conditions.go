@@ -249,7 +249,7 @@ func monthsOf(quarters []int) []int {
 func (w *writer) numbers(b *criteria.Bound, column *columnSQL) {
 	bound := func(operator string, n decimal.Decimal, lower bool) {
 		w.say(column.compared, operator)
-		w.bind(Number(n), column)
+		w.bind(column.number(n), column)
 		if readable := column.readable[index(lower)][index(!lower)]; readable != "" {
 			w.say(" AND ", readable)
 		}
@@ -274,7 +274,7 @@ func (w *writer) numbers(b *criteria.Bound, column *columnSQL) {
 			bound(" <= ", *b.Upper, false)
 		}
 	default:
-		w.list(column, len(b.Numbers), func(i int) any { return Number(b.Numbers[i]) })
+		w.list(column, len(b.Numbers), func(i int) any { return column.number(b.Numbers[i]) })
 	}
 }
 
@@ -316,6 +316,14 @@ func (w *writer) in(left string, of *columnSQL, n int, value func(int) any) {
 		w.bind(value(i), of)
 	}
 	w.WriteByte(')')
+}
+
+// number is a number as it is compared with the column.
+func (c *columnSQL) number(n decimal.Decimal) any {
+	if c.IsExactText() {
+		return record.DecimalKey(n.String())
+	}
+	return Number(n)
 }
 
 // Number is a decimal as a bound value: an int64 where it is whole and fits.

@@ -25,7 +25,7 @@ func (SQLite) Param(int, any, *Column) string { return "?" }
 // Many takes the array apart as a table.
 func (s SQLite) Many(c Column, _ bool, param string) string {
 	value := "value"
-	if c.Type.IsNumeric() {
+	if c.Type.IsNumeric() && !c.IsExactText() {
 		value = "CAST(value AS NUMERIC)"
 	}
 	return fmt.Sprintf("%s IN (SELECT %s FROM json_each(%s))", s.Value(c), value, param)
@@ -40,10 +40,13 @@ func (SQLite) Equal(left, right string, _, _ Fact) string {
 func (s SQLite) Compared(c Column) string { return s.Value(c) }
 
 // Value names the collation of texts, since a column can be declared with
-// another one.
+// another one. Decimals in texts are compared by their keys.
 func (s SQLite) Value(c Column) string {
-	if c.Type == record.Text {
+	switch {
+	case c.Type == record.Text:
 		return s.Name(c.Name) + " COLLATE BINARY"
+	case c.IsExactText():
+		return KeyFunction + "(" + s.Name(c.Name) + ")"
 	}
 	return s.Name(c.Name)
 }
@@ -101,6 +104,8 @@ func (s SQLite) rewritten(c Column) string {
 func (s SQLite) Readable(c Column, lower, upper bool) string {
 	name := s.Name(c.Name)
 	switch {
+	case c.IsExactText():
+		return "" // what is none has no key
 	case c.Stored == record.EightDigits:
 		text := fmt.Sprintf("printf('%%08d', %s)", name)
 		return fmt.Sprintf("typeof(%s) = 'integer' AND strftime('%%Y%%m%%d', substr(%s, 1, 4) || '-' || substr(%s, 5, 2) || '-' || substr(%s, 7, 2)) = %s", name, text, text, text, text)
@@ -234,6 +239,21 @@ func FoldValue(v any) any {
 		return record.Fold(string(text))
 	}
 	return v
+}
+
+// KeyFunction is the name of the function that SQLite gets for record.DecimalKey.
+const KeyFunction = "decimal_key"
+
+// KeyValue is that function: the key of a decimal in a text, nil for any other value.
+func KeyValue(v any) any {
+	text, ok := v.(string)
+	if raw, isBytes := v.([]byte); isBytes {
+		text, ok = string(raw), true
+	}
+	if key := record.DecimalKey(text); ok && key != "" {
+		return key
+	}
+	return nil
 }
 
 // Fold calls the function that source adds to SQLite where there is more than

@@ -93,6 +93,9 @@ func (l *linker) columns(d *Dataset, n *yaml.Node, inTables bool) {
 		}
 		c := l.column(p, m)
 		d.Columns, d.From.Origins = append(d.Columns, c), append(d.From.Origins, origin)
+		if c.IsExactText() && d.Source != nil && !d.Source.At.IsSQLite() {
+			l.fault(p.value, EngineCannot, "the database has a type of its own for decimals; only an SQLite file holds the column %q as text", c.Name)
+		}
 		if c.Stored == record.Native && d.Source != nil && d.Source.At.IsSQLite() {
 			l.fault(p.value, EngineCannot, "SQLite has no type of its own for dates; say how the column %q holds them, as text with a pattern for instance", c.Name)
 		}

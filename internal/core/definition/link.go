@@ -354,6 +354,9 @@ func (l *linker) column(p pair, m *mapping) *record.Column {
 		if c.Scale = l.whole(scale, 0); c.Scale > record.MostScale {
 			l.fault(scale, WrongValue, "a decimal has %d digits after its point at most, and this is %d", record.MostScale, c.Scale)
 		}
+		if stored := m.take("stored"); stored != nil && oneOf(l.reader, stored, record.StoredForms[c.Type]) == record.StoredText {
+			c.Stored = record.StoredText
+		}
 		c.Unit = l.text(m.take("unit"))
 	case c.Type.IsNumeric():
 		c.Unit = l.text(m.take("unit"))

@@ -191,6 +191,8 @@ func (l *linker) fitting(d *Dataset, p ownsql.Piece, v Value, at fault.Place) {
 		l.refuse(at, CountMismatch, "the prompt %q takes many answers; put :%s in the brackets of an IN", v.Prompt.Name, p.Name)
 	case isDated && (v.Column == nil || !v.Column.Type.IsDated()):
 		l.refuse(at, TypeMismatch, "name the column whose stored form :%[1]s takes, as in values: {%[1]s: COLUMN}", p.Name)
+	case v.Column != nil && v.Column.IsExactText() && p.Op != ownsql.NoOp:
+		l.refuse(at, NotComparable, "the column %q holds decimals as text, which SQL compares letter by letter; leave this condition to the where of a query", v.Column.Name)
 	case isDated:
 		l.comparing(p, v, at)
 	}

@@ -11,6 +11,7 @@ import (
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/record"
 )
 
 func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
@@ -193,6 +194,11 @@ func (l *linker) list(n *yaml.Node) *ChoiceList {
 	}
 	if c := list.Value; c != nil && c.Type.IsDated() {
 		l.fault(value, TypeMismatch, "choices are texts or numbers; the column %q is of type %s", c.Name, c.Type)
+	}
+	for _, c := range []*record.Column{list.Value, list.Label} {
+		if c != nil && c.IsExactText() {
+			l.fault(value, TypeMismatch, "choices are texts or numbers; the column %q holds decimals as text", c.Name)
+		}
 	}
 	list.Count = l.yes(m.take("count"))
 	list.Where, list.Prompts = l.where(list.Of, m.take("where"))

@@ -133,7 +133,7 @@ var columnSchema = object{"type": "object", "required": []string{"type"}, "addit
 	"table": text("The table that it is in, where it is a joined one."), "column": text("Its name there, where it is another."),
 	"type": oneOfTheseSchema(record.Types, "What its values mean."), "label": text("What people read."),
 	"scale": whole("Digits after the point; decimals."), "unit": text("Unit of a number."), "empty": oneOfTheseSchema([]string{"missing"}, "Empty text stands for a missing value."),
-	"stored":  oneOfTheseSchema([]record.Stored{record.Native, record.StoredText, record.EightDigits, record.SerialDays, record.EpochSeconds, record.EpochMillis}, "How a date lies in the database."),
+	"stored":  oneOfTheseSchema([]record.Stored{record.Native, record.StoredText, record.EightDigits, record.SerialDays, record.EpochSeconds, record.EpochMillis}, "How a date is stored in the database; text on a decimal that an SQLite file holds as text."),
 	"pattern": text("Unicode date pattern of a text."), "zone": text("IANA zone whose wall time the text of an instant shows; UTC where absent."),
 }}
 

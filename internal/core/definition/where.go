@@ -228,6 +228,8 @@ func (l *linker) compared(w *where, c *criteria.Node, n *yaml.Node) {
 		l.fault(n, TypeMismatch, "%s does not compare with another column", c.Op)
 	case c.IgnoreCase && w.of.Source != nil && w.of.Source.At.Engine == MariaDB:
 		l.fault(n, EngineCannot, "MariaDB cannot compare two columns in any case as the other engines do; compare them as they are")
+	case other.IsExactText() != c.Column.IsExactText():
+		l.fault(n, EngineCannot, "one of the columns %q and %q holds decimals as text and the other does not; SQLite cannot compare the two", c.Column.Name, other.Name)
 	case other == c.Column:
 		l.fault(n, TypeMismatch, "the column %q is compared with itself", other.Name)
 	case other.Type != c.Column.Type && !(other.Type.IsNumeric() && c.Column.Type.IsNumeric()):

@@ -8,8 +8,6 @@ import (
 	"math"
 	"strings"
 
-	"github.com/shopspring/decimal"
-
 	"pikegate/internal/core/record"
 )
 
@@ -35,11 +33,12 @@ type Fingerprint struct {
 	columns []*record.Column
 	hash    hash.Hash
 	row     []byte
+	longer  []int64
 }
 
 // NewFingerprint begins the fingerprint of a result with these columns.
 func NewFingerprint(columns []*record.Column) *Fingerprint {
-	f := &Fingerprint{columns: columns, hash: sha256.New()}
+	f := &Fingerprint{columns: columns, hash: sha256.New(), longer: make([]int64, len(columns))}
 	for _, c := range columns {
 		f.row = appendTagged(f.row, tagColumn, c.Name)
 	}
@@ -52,11 +51,17 @@ func NewFingerprint(columns []*record.Column) *Fingerprint {
 func (f *Fingerprint) Add(row []record.Value) []byte {
 	f.row = f.row[:0]
 	for i, c := range f.columns {
-		f.row = AppendValue(f.row, c, row[i])
+		var fits bool
+		if f.row, fits = appendValue(f.row, c, row[i]); !fits {
+			f.longer[i]++
+		}
 	}
 	f.hash.Write(f.row)
 	return f.row
 }
+
+// Longer tells for each column how many of its values have more digits than its scale.
+func (f *Fingerprint) Longer() []int64 { return f.longer }
 
 // Sum is the fingerprint: 64 hexadecimal digits.
 func (f *Fingerprint) Sum() string { return hex.EncodeToString(f.hash.Sum(nil)) }
@@ -72,24 +77,30 @@ func appendEight(b []byte, tag byte, bits uint64) []byte {
 
 // AppendValue appends the bytes that stand for a value of a column in a fingerprint.
 func AppendValue(b []byte, c *record.Column, v record.Value) []byte {
+	b, _ = appendValue(b, c, v)
+	return b
+}
+
+// appendValue is AppendValue; fits is false for a decimal with more digits than its scale.
+func appendValue(b []byte, c *record.Column, v record.Value) (_ []byte, fits bool) {
 	text, isText := v.Chars()
 	switch {
 	case v.IsMissing(), isText && text == "" && c.EmptyMissing:
-		return appendTagged(b, tagMissing, "")
+		return appendTagged(b, tagMissing, ""), true
 	case c.Type.IsDated():
 		day, micros, ok := c.Micros(v)
 		switch {
 		case !ok:
 		case c.Type == record.Date:
-			return day.AppendISO(append(b, tagDay, 0, 0, 0, byte(len("2006-01-02"))))
+			return day.AppendISO(append(b, tagDay, 0, 0, 0, byte(len("2006-01-02")))), true
 		case c.Type == record.Datetime:
-			return appendEight(b, tagDatetime, uint64(micros))
+			return appendEight(b, tagDatetime, uint64(micros)), true
 		default:
-			return appendEight(b, tagInstant, uint64(micros))
+			return appendEight(b, tagInstant, uint64(micros)), true
 		}
 	case c.Type == record.YesNo:
 		if n, ok := v.Int(); ok && (n == 0 || n == 1) {
-			return append(b, tagTruth, 0, 0, 0, 1, byte(n))
+			return append(b, tagTruth, 0, 0, 0, 1, byte(n)), true
 		}
 	case c.Type == record.Number:
 		if f, ok := v.AsFloat(); ok {
@@ -99,45 +110,40 @@ func AppendValue(b []byte, c *record.Column, v record.Value) []byte {
 			if math.IsNaN(f) {
 				f = math.NaN()
 			}
-			return appendEight(b, tagFloat, math.Float64bits(f))
+			return appendEight(b, tagFloat, math.Float64bits(f)), true
 		}
 	case c.Type.IsNumeric():
-		if exact, ok := exact(c, v); ok {
-			return appendTagged(b, tagExact, exact)
+		if exact, ok, fits := exact(c, v); ok {
+			return appendTagged(b, tagExact, exact), fits
 		}
 	case isText:
-		return appendTagged(b, tagText, text)
+		return appendTagged(b, tagText, text), true
 	}
-	return appendTagged(b, tagOther, v.String())
+	return appendTagged(b, tagOther, v.String()), true
 }
 
-// exact is a number in digits without zeros that say nothing.
-func exact(c *record.Column, v record.Value) (string, bool) {
+// exact is a number in digits without zeros that say nothing, as it is shown.
+func exact(c *record.Column, v record.Value) (text string, isNumber, fits bool) {
 	if n, ok := v.Int(); ok {
-		return record.Whole(n).String(), true
+		return record.Whole(n).String(), true, true
 	}
-	var d decimal.Decimal
-	if f, ok := v.Float(); ok {
-		if math.IsNaN(f) || math.IsInf(f, 0) {
-			return "", false
-		}
-		d = decimal.NewFromFloat(f).Round(int32(c.Scale)) // as it is shown: the fraction is only near to the decimal
-	} else {
-		text, ok := v.Digits()
-		if !ok {
-			return "", false
-		}
-		var err error
-		if d, err = decimal.NewFromString(text); err != nil {
-			return "", false
-		}
+	var b [64]byte
+	shown, fits := c.AppendDecimal(b[:0], v)
+	text = string(shown)
+	if !record.IsPlainNumber(text) {
+		return "", false, true
 	}
-	text := d.String()
 	if strings.Contains(text, ".") {
 		text = strings.TrimRight(strings.TrimRight(text, "0"), ".")
 	}
-	if text == "-0" {
-		text = "0"
+	before, sign := strings.CutPrefix(text, "-")
+	if trimmed := strings.TrimLeft(before, "0"); trimmed == "" || trimmed[0] == '.' {
+		before = "0" + trimmed
+	} else {
+		before = trimmed
 	}
-	return text, true
+	if sign && before != "0" {
+		before = "-" + before
+	}
+	return before, true, fits
 }

@@ -16,9 +16,9 @@ const (
 	AtMost  Op = "<="
 	More    Op = ">"
 	AtLeast Op = ">="
-	In      Op = "IN"            // the placeholder stands in the brackets
-	Like    Op = "LIKE"          // ILIKE too
-	Lower   Op = "BETWEEN"       // the placeholder is the first end
+	In      Op = "IN"              // the placeholder stands in the brackets
+	Like    Op = "LIKE"            // ILIKE too
+	Lower   Op = "BETWEEN"         // the placeholder is the first end
 	Upper   Op = "BETWEEN ... AND" // the placeholder is the second end
 )
 

@@ -24,10 +24,10 @@ const CriteriaName = "criteria"
 
 // Piece is a part of the text: as it stands, or the name of a placeholder.
 type Piece struct {
-	Text string
-	Name string // "" for text
-	At   int    // where it begins in the whole, in bytes
-	Comparison // that the placeholder stands in
+	Text       string
+	Name       string // "" for text
+	At         int    // where it begins in the whole, in bytes
+	Comparison        // that the placeholder stands in
 }
 
 // tokenKind is what a token is.

@@ -55,6 +55,7 @@ var StoredForms = map[Type][]Stored{
 	Date:     {Native, StoredText, EightDigits, SerialDays},
 	Datetime: {Native, StoredText},
 	Instant:  {Native, StoredText, EpochSeconds, EpochMillis},
+	Decimal:  {Native, StoredText},
 }
 
 // serialStart is day 0 of serial days, 1899-12-30.
@@ -72,7 +73,7 @@ type Column struct {
 	Unit  string // "min", "EUR"; numbers only, may be empty
 	// EmptyMissing says that empty text stands for a missing value; texts only.
 	EmptyMissing bool
-	Stored       Stored // dates and instants only
+	Stored       Stored // dates and instants; of decimals "" or StoredText
 	Pattern      Pattern
 	// Zone is whose wall time the text of an instant shows; nil for UTC. A wall
 	// time that comes twice stands for its first pass.
@@ -80,7 +81,7 @@ type Column struct {
 }
 
 // IsText reports whether the database holds the column as text.
-func (c *Column) IsText() bool { return c.Type == Text || c.Stored == StoredText }
+func (c *Column) IsText() bool { return c.Type == Text || c.Stored == StoredText && c.Type.IsDated() }
 
 // Range is the least stored number that stands for a date of the calendar, and the first
 // after it that does not any more; false where dates are not stored as numbers of units
