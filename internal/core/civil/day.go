@@ -259,3 +259,12 @@ func YearDay(year, n int) (Day, bool) {
 	}
 	return first + Day(n-1), true
 }
+
+// FullYear widens a two-digit year by the POSIX window: 69 to 99 are 1900s, 00
+// to 68 are 2000s.
+func FullYear(n int) int {
+	if n >= 69 {
+		return 1900 + n
+	}
+	return 2000 + n
+}

@@ -124,8 +124,29 @@ func plain(text string) string {
 	return b.String()
 }
 
+// rewriting turns the texts of any pattern into their ISO form, by functions that the two
+// dialects share; replace is REGEXP_REPLACE with a text, an expression and what takes its
+// place, of all matches.
+func (a anchors) rewriting(text string, p record.Pattern, replace func(text, regexp, to string) string) (loose, iso string) {
+	loose, to := a.loosely(p)
+	iso = replace(text, literal(loose), literal(to))
+	for _, piece := range p.Pieces() {
+		switch {
+		case piece.Named:
+			iso = fmt.Sprintf("lower(%s)", iso)
+			for m := 1; m <= 12; m++ {
+				iso = fmt.Sprintf("replace(%s, '-0%s-', '-%02d-')", iso, record.MonthNames[3*m-3:3*m], m)
+			}
+		case piece.Letter == 'y' && piece.Width == 2:
+			iso = replace(replace(iso, literal(a.start+"([0-5][0-9]|6[0-8])-"), `'20\1-'`), literal(a.start+"(69|[7-9][0-9])-"), `'19\1-'`)
+		}
+	}
+	return loose, replace(iso, "'-0([0-9]{2})'", `'-\1'`)
+}
+
 // loosely is a regular expression for the texts of any pattern, and what replaces
-// them by their ISO form, save that a field of one digit lacks its zero.
+// them by their ISO form, save that a field of one digit lacks its zero, a month can be
+// a name and a year can lack its century.
 func (a anchors) loosely(p record.Pattern) (regexp, iso string) {
 	var b strings.Builder
 	at := map[byte]int{}
@@ -137,6 +158,8 @@ func (a anchors) loosely(p record.Pattern) (regexp, iso string) {
 			continue
 		case piece.Loose:
 			b.WriteString("([0-9]{1,2})")
+		case piece.Named:
+			b.WriteString("([A-Za-z]{3})")
 		default:
 			fmt.Fprintf(&b, "([0-9]{%d})", piece.Width)
 		}

@@ -81,8 +81,9 @@ func (m MariaDB) Stored(c Column) string {
 
 // rewritten is the value of a text in ISO form, and NULL where it is no date.
 func (m MariaDB) rewritten(c Column) string {
-	loose, to := mariaEnds.loosely(c.Pattern)
-	iso := fmt.Sprintf(`REGEXP_REPLACE(REGEXP_REPLACE(%s, %s, %s), '-0([0-9]{2})', '-\1')`, m.Value(c), literal(loose), literal(to))
+	loose, iso := mariaEnds.rewriting(m.Value(c), c.Pattern, func(text, regexp, to string) string {
+		return fmt.Sprintf("REGEXP_REPLACE(%s, %s, %s)", text, regexp, to)
+	})
 	return fmt.Sprintf("CASE WHEN %s REGEXP %s AND %s REGEXP %s THEN %s END", m.Value(c), literal(loose), iso, literal(mariaEnds.fits(isoPattern(c))), iso)
 }
 
@@ -138,6 +139,9 @@ func (m MariaDB) Wall(c Column, shifts []civil.Shift) string {
 	case record.EightDigits:
 		return fmt.Sprintf("CAST(LPAD(%s, 8, '0') AS DATETIME)", name)
 	case record.SerialDays:
+		if c.Type == record.Datetime {
+			return fmt.Sprintf("TIMESTAMPADD(SECOND, ROUND(%s * 86400), '1899-12-30')", name)
+		}
 		return fmt.Sprintf("TIMESTAMPADD(DAY, FLOOR(%s), '1899-12-30')", name)
 	case record.Native:
 		return fmt.Sprintf("CAST(%s AS DATETIME)", name)

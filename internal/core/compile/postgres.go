@@ -84,8 +84,9 @@ func (p Postgres) Stored(c Column) string {
 
 // rewritten is the value of a text in ISO form, and NULL where it is no date.
 func (p Postgres) rewritten(c Column) string {
-	loose, to := postgresEnds.loosely(c.Pattern)
-	iso := fmt.Sprintf("regexp_replace(regexp_replace(%s, %s, %s), '-0([0-9]{2})', '-\\1', 'g')", p.Value(c), literal(loose), literal(to))
+	loose, iso := postgresEnds.rewriting(p.Value(c), c.Pattern, func(text, regexp, to string) string {
+		return fmt.Sprintf("regexp_replace(%s, %s, %s, 'g')", text, regexp, to)
+	})
 	return fmt.Sprintf("CASE WHEN %s ~ %s AND %s ~ %s THEN %s END", p.Value(c), literal(loose), iso, literal(postgresEnds.fits(isoPattern(c))), iso)
 }
 
@@ -156,6 +157,9 @@ func (p Postgres) Wall(c Column, shifts []civil.Shift) string {
 	case record.EightDigits:
 		return p.guarded(c, fmt.Sprintf("to_timestamp(lpad(%s::text, 8, '0'), 'YYYYMMDD')::timestamp", name))
 	case record.SerialDays:
+		if c.Type == record.Datetime {
+			return p.guarded(c, fmt.Sprintf("timestamp '1899-12-30' + make_interval(secs => round((%s)::numeric * 86400)::double precision)", name))
+		}
 		return p.guarded(c, fmt.Sprintf("timestamp '1899-12-30' + make_interval(days => floor(%s)::integer)", name))
 	case record.Native:
 		return p.guarded(c, name+"::timestamp")

@@ -74,8 +74,12 @@ func (s SQLite) rewritten(c Column) string {
 			rest = fmt.Sprintf("substr(%s, %d)", rest, len(p.Literal)+1)
 		case p.Loose:
 			text := rest
-			if next := append(pieces[i+1:], record.Piece{Literal: c.Pattern.Suffix()})[0]; next.Literal != "" {
-				at := fmt.Sprintf("instr(%s, %s)", rest, literal(next.Literal))
+			next := c.Pattern.Suffix()
+			if i+1 < len(pieces) {
+				next = pieces[i+1].Literal
+			}
+			if next != "" {
+				at := fmt.Sprintf("instr(%s, %s)", rest, literal(next))
 				text = fmt.Sprintf("substr(%s, 1, %s - 1)", rest, at)
 				rest = fmt.Sprintf("substr(%s, %s)", rest, at)
 			} else {
@@ -83,9 +87,18 @@ func (s SQLite) rewritten(c Column) string {
 			}
 			field[p.Letter] = text
 			fits = append(fits, fmt.Sprintf("(%[1]s GLOB '[0-9]' OR %[1]s GLOB '[0-9][0-9]')", text))
+		case p.Named:
+			at := fmt.Sprintf("instr(%s, lower(substr(%s, 1, 3)))", literal(record.MonthNames), rest)
+			field[p.Letter] = fmt.Sprintf("(%s + 2) / 3", at)
+			fits = append(fits, fmt.Sprintf("length(substr(%s, 1, 3)) = 3 AND %s %% 3 = 1", rest, at))
+			rest = fmt.Sprintf("substr(%s, 4)", rest)
 		default:
-			field[p.Letter] = fmt.Sprintf("substr(%s, 1, %d)", rest, p.Width)
-			fits = append(fits, fmt.Sprintf("%s GLOB '%s'", field[p.Letter], strings.Repeat("[0-9]", p.Width)))
+			text := fmt.Sprintf("substr(%s, 1, %d)", rest, p.Width)
+			field[p.Letter] = text
+			if p.Letter == 'y' && p.Width == 2 {
+				field[p.Letter] = fmt.Sprintf("%s + CASE WHEN %s < '69' THEN 2000 ELSE 1900 END", text, text)
+			}
+			fits = append(fits, fmt.Sprintf("%s GLOB '%s'", text, strings.Repeat("[0-9]", p.Width)))
 			rest = fmt.Sprintf("substr(%s, %d)", rest, p.Width+1)
 		}
 	}
@@ -178,6 +191,9 @@ func (s SQLite) Wall(c Column, shifts []civil.Shift) string {
 		digits := fmt.Sprintf("printf('%%08d', %s)", name)
 		return fmt.Sprintf("substr(%s, 1, 4) || '-' || substr(%s, 5, 2) || '-' || substr(%s, 7, 2)", digits, digits, digits)
 	case record.SerialDays:
+		if c.Type == record.Datetime {
+			return fmt.Sprintf("datetime(CAST(round((%s - 25569) * 86400) AS INTEGER), 'unixepoch')", name)
+		}
 		return fmt.Sprintf("date(%s + 2415018.5)", down(name)) // Julian day of 1899-12-30
 	}
 	if c.Type == record.Instant {

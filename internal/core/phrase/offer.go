@@ -343,7 +343,7 @@ func bareDay(tokens []token) (node, bool) {
 // fullYear is the year of a written day, 0 where it has none.
 func (n node) fullYear() int {
 	if n.twoDigit {
-		return fullYear(n.year)
+		return civil.FullYear(n.year)
 	}
 	return n.year
 }

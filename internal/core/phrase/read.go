@@ -412,20 +412,11 @@ func outside() *fault.Fault {
 	return fault.New(NoSuchDate, "that day lies outside the years 0001 to 9999")
 }
 
-// fullYear widens a two-digit year by the POSIX window: 69 to 99 are 1900s, 00
-// to 68 are 2000s.
-func fullYear(n int) int {
-	if n >= 69 {
-		return 1900 + n
-	}
-	return 2000 + n
-}
-
 func writtenDay(n node) (civil.Day, []string, *fault.Fault) {
 	year := n.year
 	var notes []string
 	if n.twoDigit {
-		year = fullYear(n.year)
+		year = civil.FullYear(n.year)
 		notes = yearNote(n.year, year)
 	}
 	d, ok := civil.DayOf(year, time.Month(n.month), n.day)
@@ -461,7 +452,7 @@ func digitsDay(n node, s Setting) (civil.Day, []string, *fault.Fault) {
 	a, b, c := n.parts[0], n.parts[1], n.parts[2]
 	year, short := c.n, c.width == 2
 	if short {
-		year = fullYear(c.n)
+		year = civil.FullYear(c.n)
 	}
 	dayFirst, okDay := civil.DayOf(year, time.Month(b.n), a.n)
 	monthFirst, okMonth := civil.DayOf(year, time.Month(a.n), b.n)
@@ -491,9 +482,9 @@ func digitsDay(n node, s Setting) (civil.Day, []string, *fault.Fault) {
 	add(dayFirst, okDay)
 	add(monthFirst, okMonth)
 	if short && a.width == 2 {
-		yearFirst, ok := civil.DayOf(fullYear(a.n), time.Month(b.n), c.n)
+		yearFirst, ok := civil.DayOf(civil.FullYear(a.n), time.Month(b.n), c.n)
 		if add(yearFirst, ok); len(readings) == 1 && ok && readings[0] == yearFirst {
-			notes = yearNote(a.n, fullYear(a.n))
+			notes = yearNote(a.n, civil.FullYear(a.n))
 		}
 	}
 	switch len(readings) {

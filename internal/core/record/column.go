@@ -8,6 +8,8 @@ import (
 	"strings"
 	"time"
 
+	"github.com/shopspring/decimal"
+
 	"pikegate/internal/core/civil"
 )
 
@@ -44,7 +46,7 @@ const (
 	Native       Stored = "native"             // as the database's own type for it
 	StoredText   Stored = "text"               // by the column's pattern
 	EightDigits  Stored = "yyyymmdd"           // the integer 20260305
-	SerialDays   Stored = "serial-days"        // days since 1899-12-30; a fraction is a time of day
+	SerialDays   Stored = "serial-days"        // days since 1899-12-30; a fraction is a time of day, to the second
 	EpochSeconds Stored = "epoch-seconds"      // since 1970-01-01T00:00:00Z
 	EpochMillis  Stored = "epoch-milliseconds" // since the same
 )
@@ -53,7 +55,7 @@ const (
 // the reference.
 var StoredForms = map[Type][]Stored{
 	Date:     {Native, StoredText, EightDigits, SerialDays},
-	Datetime: {Native, StoredText},
+	Datetime: {Native, StoredText, SerialDays},
 	Instant:  {Native, StoredText, EpochSeconds, EpochMillis},
 	Decimal:  {Native, StoredText},
 }
@@ -126,6 +128,9 @@ func (c *Column) Moment(v Value) (day civil.Day, seconds int64, ok bool) {
 		day, ok = civil.DayOf(int(n/10000), time.Month(n/100%100), int(n%100))
 		return day, day.Midnight(), ok
 	case SerialDays:
+		if c.Type == Datetime {
+			return serialMoment(v)
+		}
 		return serialDay(v)
 	case Native:
 		text, isText := v.Chars()
@@ -160,6 +165,8 @@ func (c *Column) fraction(v Value) int64 {
 		return epochFraction(v, 1)
 	case EpochMillis:
 		return epochFraction(v, 1000)
+	case SerialDays:
+		return 0
 	}
 	text, _ := v.Chars()
 	pattern := c.Pattern
@@ -256,9 +263,22 @@ func serialDay(v Value) (day civil.Day, seconds int64, ok bool) {
 	return day, day.Midnight(), ok
 }
 
+// serialMoment reads a serial day with its time of day, to the nearest second.
+func serialMoment(v Value) (day civil.Day, seconds int64, ok bool) {
+	f, ok := v.AsFloat()
+	if !ok || !(math.Abs(f) < 1e7) { // NaN is not
+		return 0, 0, false
+	}
+	seconds = serialStart.Midnight() + int64(math.Round(f*secondsOfDay))
+	day = civil.DayAt(seconds, time.UTC)
+	return day, seconds, day.IsValid()
+}
+
+const secondsOfDay = 86_400
+
 // Bound is the first stored value, in the column's own form, at or after an edge
-// of a span, with days as clocks in the zone have them: a string or an int64, fit
-// to be compared with the stored values as they are; for a native column ISO text
+// of a span, with days as clocks in the zone have them: a string, an int64 or a
+// decimal.Decimal, fit to be compared with the stored values as they are; for a native column ISO text
 // that the database makes a value of its type of; for a pattern that does not
 // sort by time, with the values turned into ISO form. A date column has no edges
 // but the starts of days.
@@ -278,6 +298,9 @@ func (c *Column) Bound(e civil.Edge, zone *time.Location) any {
 	case EpochMillis:
 		return max(start, civil.MinDay.Midnight()) * 1000
 	case SerialDays:
+		if c.Type == Datetime { // from where a fraction is rounded up to the second
+			return decimal.NewFromInt(2 * (start - serialStart.Midnight())).Sub(decimal.New(1, 0)).DivRound(decimal.NewFromInt(2*secondsOfDay), 12)
+		}
 		return int64(e.Day() - serialStart)
 	case EightDigits:
 		y, m, day := e.Day().Date()

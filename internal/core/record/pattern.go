@@ -9,9 +9,10 @@ import (
 )
 
 // Pattern is how a date is written in text: the letters of a Unicode date
-// pattern (UTS 35), of which yyyy, MM and M, dd and d, HH, mm and ss are read,
-// with literals between them, in single quotes where they are letters. M and d
-// are one or two digits, the others as many as letters.
+// pattern (UTS 35), of which yyyy and yy, MMM, MM and M, dd and d, HH, mm and ss are
+// read, with literals between them, in single quotes where they are letters. M and d
+// are one or two digits, MMM is a month's English name in three letters, the others
+// are as many digits as letters. Of yy, 00 to 68 are the 2000s and 69 to 99 the 1900s.
 //
 // Where the fields go from the largest to the smallest, each of fixed width, the
 // text sorts by time, and a bound written in the pattern compares with the
@@ -29,8 +30,9 @@ type Pattern struct {
 // Piece is a field of a pattern or, with Letter 0, a literal.
 type Piece struct {
 	Letter  byte   // y M d H m or s
-	Width   int    // digits of a field, bytes of a literal
+	Width   int    // digits or letters of a field, bytes of a literal
 	Loose   bool   // one digit will do
+	Named   bool   // the first three letters of a month's name, in any case
 	Literal string // where Letter is 0
 }
 
@@ -57,7 +59,12 @@ func ParsePattern(source string) (Pattern, error) {
 			continue
 		case fieldWidths[c] != 0:
 			loose := run == 1 && (c == 'M' || c == 'd')
-			if run != fieldWidths[c] && !loose {
+			named, short := run == 3 && c == 'M', run == 2 && c == 'y'
+			width := fieldWidths[c]
+			if named || short {
+				width = run
+			}
+			if run != width && !loose {
 				return Pattern{}, fmt.Errorf("%q in the pattern %q is not read; %s is", source[i:i+run], source, strings.Repeat(string(c), fieldWidths[c]))
 			}
 			if strings.IndexByte(fields, c) >= 0 {
@@ -67,7 +74,7 @@ func ParsePattern(source string) (Pattern, error) {
 				return Pattern{}, fmt.Errorf("in the pattern %q nothing parts %s from what follows it", source, string(p.pieces[n-1].Letter))
 			}
 			fields += string(c)
-			p.pieces = append(p.pieces, Piece{Letter: c, Width: fieldWidths[c], Loose: loose})
+			p.pieces = append(p.pieces, Piece{Letter: c, Width: width, Loose: loose, Named: named})
 		case c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z':
 			return Pattern{}, fmt.Errorf("%q in the pattern %q is not a field that is read; put letters that stand for themselves in single quotes", source[i:i+run], source)
 		default:
@@ -89,7 +96,7 @@ func ParsePattern(source string) (Pattern, error) {
 	p.sorts = strings.HasPrefix("yMdHms", fields)
 	for _, piece := range p.pieces {
 		p.width += piece.Width
-		p.sorts = p.sorts && !piece.Loose
+		p.sorts = p.sorts && !piece.Loose && !piece.Named && (piece.Letter != 'y' || piece.Width == 4)
 	}
 	return p, nil
 }
@@ -216,6 +223,14 @@ func (p Pattern) parse(text string) (day civil.Day, seconds int64, ok bool) {
 			}
 			continue
 		}
+		if piece.Named {
+			month := monthNamed(rest)
+			if month == 0 {
+				return 0, 0, false
+			}
+			field['M'], rest = month, rest[piece.Width:]
+			continue
+		}
 		n, digits := 0, 0
 		for digits < piece.Width && digits < len(rest) && rest[digits]-'0' <= 9 {
 			n = n*10 + int(rest[digits]-'0')
@@ -224,6 +239,9 @@ func (p Pattern) parse(text string) (day civil.Day, seconds int64, ok bool) {
 		if digits < piece.Width && !(piece.Loose && digits == 1) {
 			return 0, 0, false
 		}
+		if piece.Letter == 'y' && piece.Width == 2 {
+			n = civil.FullYear(n)
+		}
 		field[piece.Letter], rest = n, rest[digits:]
 	}
 	day, ok = civil.DayOf(field['y'], time.Month(field['M']), field['d'])
@@ -231,6 +249,20 @@ func (p Pattern) parse(text string) (day civil.Day, seconds int64, ok bool) {
 		return 0, 0, false
 	}
 	return day, day.Midnight() + int64(field['H']*3600+field['m']*60+field['s']), true
+}
+
+// MonthNames are the names of the months as MMM has them, one after the other.
+const MonthNames = "janfebmaraprmayjunjulaugsepoctnovdec"
+
+// monthNamed is the month whose name a text starts with, 0 for none.
+func monthNamed(text string) int {
+	if len(text) < 3 {
+		return 0
+	}
+	if i := strings.Index(MonthNames, strings.ToLower(text[:3])); i >= 0 && i%3 == 0 {
+		return i/3 + 1
+	}
+	return 0
 }
 
 // endsWell reports whether what follows the last field is the suffix, with a
