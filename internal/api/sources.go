@@ -6,6 +6,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"pikegate/internal/core/record"
 	"pikegate/internal/source"
 )
 
@@ -38,7 +39,7 @@ type TableInfo struct {
 	Table    string       `json:"table" doc:"Its name in the database."`
 	About    int64        `json:"about" doc:"About how many records it has."`
 	Looked   int64        `json:"looked_at" doc:"How many records were looked at."`
-	Sampled  bool         `json:"sampled" doc:"Whether those are a sample, from both ends of the key."`
+	Sampled  bool         `json:"sampled" doc:"Whether those are a sample, from both ends of the key: then all figures of the columns are the sample's."`
 	Key      []string     `json:"key" doc:"The columns of its key."`
 	Columns  []ColumnInfo `json:"columns" doc:"In the order of the table."`
 	Indexes  []IndexInfo  `json:"indexes" doc:"Over all records."`
@@ -60,6 +61,7 @@ type ColumnInfo struct {
 	Stored   string  `json:"stored,omitempty" doc:"How dates seem to be stored."`
 	Pattern  string  `json:"pattern,omitempty" doc:"The pattern of dates in text."`
 	Or       string  `json:"or_pattern,omitempty" doc:"Another pattern that all values fit as well."`
+	OrType   string  `json:"or_type,omitempty" doc:"Another type that they can have: of times without a zone, which may be local or by UTC."`
 	Share    float64 `json:"share" doc:"The share of the values that fit, from 0 to 1."`
 }
 
@@ -103,8 +105,9 @@ func (r routes) tables(ctx context.Context, in *struct {
 func (r routes) inspect(ctx context.Context, in *struct {
 	Source string `path:"source"`
 	Table  string `path:"table"`
+	Whole  bool   `query:"whole" doc:"Count the figures of a large table over all its records, and not over a sample."`
 }) (*body[TableInfo], error) {
-	p, of, err := r.service.Inspect(ctx, in.Source, in.Table)
+	p, of, err := r.service.Inspect(ctx, in.Source, in.Table, in.Whole)
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
@@ -114,8 +117,12 @@ func (r routes) inspect(ctx context.Context, in *struct {
 func tableInfo(name string, p *source.Profile, proposal string) TableInfo {
 	info := TableInfo{Table: name, About: p.About, Looked: p.Looked, Sampled: p.Sampled, Key: p.Key(), Columns: []ColumnInfo{}, Indexes: []IndexInfo{}, Rows: [][]*string{}, Proposal: proposal}
 	for _, c := range p.Columns {
+		orType := ""
+		if c.Guess.OrInstant {
+			orType = string(record.Instant)
+		}
 		info.Columns = append(info.Columns, ColumnInfo{Name: c.Name, DBType: c.Type, Required: c.NotNull, Missing: c.Missing, Distinct: c.Distinct, Least: c.Least, Greatest: c.Greatest,
-			Type: string(c.Guess.Type), Scale: c.Guess.Scale, Stored: string(c.Guess.Stored), Pattern: c.Guess.Pattern.String(), Or: c.Guess.Or, Share: c.Guess.Share})
+			Type: string(c.Guess.Type), Scale: c.Guess.Scale, Stored: string(c.Guess.Stored), Pattern: c.Guess.Pattern.String(), Or: c.Guess.Or, OrType: orType, Share: c.Guess.Share})
 	}
 	for _, i := range p.Indexes {
 		info.Indexes = append(info.Indexes, IndexInfo{Name: i.Name, Unique: i.Unique, Columns: i.Columns})

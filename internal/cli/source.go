@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"net/url"
 	"os"
+	"strconv"
 	"strings"
 	"text/tabwriter"
 
@@ -23,14 +24,16 @@ func newSource() *cobra.Command {
 
 func newInspect() *cobra.Command {
 	var output string
+	var whole bool
 	c := &cobra.Command{
 		Use:   "inspect SOURCE [TABLE]",
 		Short: "List the tables of a source, or tell what a table holds",
 		Long: `List the tables of a source, or tell what a table holds: its columns with their
 least and greatest values, how many are missing or different, how its dates seem to
 be stored and how sure that is, its key, its indexes, and some records. Of a large
-table a sample is looked at, from both ends of its key.`,
-		Example: "  pikegate source inspect harbour\n  pikegate source inspect harbour sailings",
+table a sample is looked at, from both ends of its key, and the figures are the
+sample's; --whole counts them over all records.`,
+		Example: "  pikegate source inspect harbour\n  pikegate source inspect harbour sailings\n  pikegate source inspect harbour bookings --whole",
 		Args:    cobra.RangeArgs(1, 2),
 		RunE: func(c *cobra.Command, args []string) error {
 			client, err := newClient(c)
@@ -49,13 +52,14 @@ table a sample is looked at, from both ends of its key.`,
 				})
 			}
 			var info api.TableInfo
-			if err := client.json(c.Context(), http.MethodGet, tablePath(args), nil, &info); err != nil {
+			if err := client.json(c.Context(), http.MethodGet, tablePath(args)+"?whole="+strconv.FormatBool(whole), nil, &info); err != nil {
 				return err
 			}
 			return say(c.OutOrStdout(), output, info, func(w io.Writer) { describe(w, info) })
 		},
 	}
 	c.Flags().StringVar(&output, "output", "text", "format: text or json")
+	c.Flags().BoolVar(&whole, "whole", false, "count the figures of a large table over all its records")
 	serverFlag(c)
 	return c
 }
@@ -85,9 +89,11 @@ func say(to io.Writer, output string, value any, text func(io.Writer)) error {
 }
 
 func describe(w io.Writer, t api.TableInfo) {
+	of := ""
 	switch {
 	case t.Sampled:
-		fmt.Fprintf(w, "%s, about %d records; looked at %d from both ends of the key\n", t.Table, t.About, t.Looked)
+		of = " IN SAMPLE"
+		fmt.Fprintf(w, "%s, about %d records; the figures are of a sample of %d from both ends of the key, --whole counts all\n", t.Table, t.About, t.Looked)
 	default:
 		fmt.Fprintf(w, "%s, %d records\n", t.Table, t.Looked)
 	}
@@ -96,9 +102,12 @@ func describe(w io.Writer, t api.TableInfo) {
 		key = strings.Join(t.Key, ", ")
 	}
 	fmt.Fprintf(w, "key: %s\n\n", key)
-	fmt.Fprintln(w, "COLUMN\tTYPE\tMISSING\tDIFFERENT\tLEAST\tGREATEST\tSEEMS TO BE")
+	fmt.Fprintf(w, "COLUMN\tTYPE\tMISSING%[1]s\tDIFFERENT%[1]s\tLEAST%[1]s\tGREATEST%[1]s\tSEEMS TO BE\n", of)
 	for _, c := range t.Columns {
 		seems := c.Type
+		if c.OrType != "" {
+			seems += " or " + c.OrType
+		}
 		if c.Scale > 0 {
 			seems += fmt.Sprintf(" (%d)", c.Scale)
 		}

@@ -25,7 +25,7 @@ func (s *Service) Sources() []*definition.Source {
 }
 
 // looking hands a snapshot of a source to use.
-func (s *Service) looking(ctx context.Context, name string, use func(source.View) error) (*definition.Source, error) {
+func (s *Service) looking(ctx context.Context, name string, use func(source.View, *definition.Source) error) (*definition.Source, error) {
 	known := s.published.Load().Sources
 	of := known[name]
 	if of == nil {
@@ -37,7 +37,7 @@ func (s *Service) looking(ctx context.Context, name string, use func(source.View
 	defer cancel()
 	from, err := s.sources.Get(of.At)
 	if err == nil {
-		err = from.View(ctx, use)
+		err = from.View(ctx, func(v source.View) error { return use(v, of) })
 	}
 	var refused *Refusal
 	if err != nil && !errors.As(err, &refused) {
@@ -48,17 +48,18 @@ func (s *Service) looking(ctx context.Context, name string, use func(source.View
 
 // Tables lists the tables and views of a source.
 func (s *Service) Tables(ctx context.Context, name string) (tables []source.TableName, err error) {
-	_, err = s.looking(ctx, name, func(v source.View) error {
+	_, err = s.looking(ctx, name, func(v source.View, _ *definition.Source) error {
 		tables, err = v.Tables(ctx)
 		return err
 	})
 	return tables, err
 }
 
-// Inspect looks at a table of a source and its records.
-func (s *Service) Inspect(ctx context.Context, name, table string) (profile *source.Profile, of *definition.Source, err error) {
-	of, err = s.looking(ctx, name, func(v source.View) error {
-		if profile, err = v.Profile(ctx, table); err != nil || len(profile.Columns) > 0 {
+// Inspect looks at a table of a source and its records; of a large one at a sample, the
+// figures of which whole counts over all records.
+func (s *Service) Inspect(ctx context.Context, name, table string, whole bool) (profile *source.Profile, of *definition.Source, err error) {
+	of, err = s.looking(ctx, name, func(v source.View, of *definition.Source) error {
+		if profile, err = v.Profile(ctx, table, of.Zone, whole); err != nil || len(profile.Columns) > 0 {
 			return err
 		}
 		f := fault.New(UnknownTable, "the source %q has no table %q", name, fault.Shorten(table))

@@ -3,13 +3,16 @@ package source
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"regexp"
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/shopspring/decimal"
 
+	"pikegate/internal/core/civil"
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/record"
@@ -27,7 +30,10 @@ type Profile struct {
 // ColumnProfile is what a column seems to hold, of the records looked at.
 type ColumnProfile struct {
 	TableColumn
-	Guess    record.Guess
+	Guess record.Guess
+	// ByUTC says that some of its wall times are none that a clock of the business ever
+	// showed, so that they are instants by UTC.
+	ByUTC    bool
 	Missing  int64
 	Distinct int64
 	Least    string // "" where there is no value
@@ -41,8 +47,9 @@ const sampleRows = 20_000
 const shownRows = 5
 
 // Profile looks at the records of a table: at all of a small one, at those at both ends
-// of its key of a large one.
-func (v View) Profile(ctx context.Context, name string) (*Profile, error) {
+// of its key of a large one. With whole, the figures of a large one are counted over all
+// its records too. The zone is that of the business.
+func (v View) Profile(ctx context.Context, name string, zone *time.Location, whole bool) (*Profile, error) {
 	t, err := v.Table(ctx, name)
 	if err != nil || len(t.Columns) == 0 {
 		return &Profile{Table: t}, err
@@ -92,13 +99,97 @@ func (v View) Profile(ctx context.Context, name string) (*Profile, error) {
 		t.About = p.Looked
 	}
 	for i, c := range t.Columns {
-		p.Columns = append(p.Columns, v.profile(c, values[i]))
+		p.Columns = append(p.Columns, v.profile(c, values[i], zone))
+	}
+	if !p.Sampled {
+		return p, nil
+	}
+	if err := v.scales(ctx, name, p); err != nil {
+		return nil, err
+	}
+	if whole {
+		return p, v.countWhole(ctx, name, p)
 	}
 	return p, nil
 }
 
-func (v View) profile(c TableColumn, values []record.Value) ColumnProfile {
+// mostScale is how many digits after the point a decimal is proposed with.
+const mostScale = 6
+
+// scales finds how many digits the decimals of a table have, in all its records: one
+// value with a digit more is enough.
+func (v View) scales(ctx context.Context, name string, p *Profile) error {
+	var of []int
+	var selected []string
+	for i, c := range p.Columns {
+		if c.Guess.Type != record.Decimal || c.Guess.IsExactText() {
+			continue
+		}
+		of = append(of, i)
+		column := v.dialect.Name(c.Name)
+		scale := "CASE"
+		for n := range mostScale + 1 {
+			scale += fmt.Sprintf(" WHEN round(%[1]s, %[2]d) = %[1]s THEN %[2]d", column, n)
+		}
+		selected = append(selected, "max("+scale+fmt.Sprintf(" WHEN %s IS NOT NULL THEN %d END)", column, mostScale+1))
+	}
+	if len(of) == 0 {
+		return nil
+	}
+	return v.Rows(ctx, compile.Statement{SQL: "SELECT " + strings.Join(selected, ", ") + " FROM " + v.dialect.Name(name)}, func(row []record.Value) error {
+		for i, at := range of {
+			g := &p.Columns[at].Guess
+			if n, ok := row[i].Int(); ok && int(n) > g.Scale {
+				if g.Scale = int(n); g.Scale > mostScale {
+					g.Type, g.Scale = record.Number, 0
+				}
+			}
+		}
+		return nil
+	})
+}
+
+// countWhole counts over all records what Profile counted over some.
+func (v View) countWhole(ctx context.Context, name string, p *Profile) error {
+	selected := []string{"count(*)"}
+	for i := range p.Columns {
+		c := compile.Column{Column: &p.Columns[i].Guess.Column, Fact: p.Columns[i].Fact}
+		value, readable := v.dialect.Value(c), ""
+		if c.Type.IsDated() {
+			readable = v.dialect.Readable(c, false, false)
+			value = v.dialect.Stored(c)
+		}
+		within := value
+		if c.Type == record.YesNo {
+			within = "NULL" // PostgreSQL has no least of two truths
+		}
+		if readable != "" {
+			within = fmt.Sprintf("CASE WHEN %s THEN %s END", readable, value)
+		}
+		selected = append(selected, "count("+v.dialect.Name(c.Name)+")", "count(DISTINCT "+v.dialect.Value(c)+")", "min("+within+")", "max("+within+")")
+	}
+	return v.Rows(ctx, compile.Statement{SQL: "SELECT " + strings.Join(selected, ", ") + " FROM " + v.dialect.Name(name)}, func(row []record.Value) error {
+		all, _ := row[0].Int()
+		p.Looked, p.About, p.Sampled = all, all, false
+		for i := range p.Columns {
+			c, figures := &p.Columns[i], row[1+4*i:]
+			present, _ := figures[0].Int()
+			c.Missing = all - present
+			c.Distinct, _ = figures[1].Int()
+			c.Least, c.Greatest = figures[2].String(), figures[3].String()
+		}
+		return nil
+	})
+}
+
+func (v View) profile(c TableColumn, values []record.Value, zone *time.Location) ColumnProfile {
 	p := ColumnProfile{TableColumn: c, Guess: v.guess(c, values)}
+	if g := &p.Guess; g.OrInstant && slices.ContainsFunc(values, func(value record.Value) bool {
+		_, wall, ok := g.Moment(value)
+		return ok && len(civil.Readings(wall, zone)) == 0
+	}) {
+		g.Type, g.OrInstant, p.ByUTC = record.Instant, false, true
+	}
 	distinct := map[string]bool{}
 	var least, greatest record.Value
 	compare := record.Value.Compare
@@ -186,27 +277,56 @@ func (p *Profile) Propose(source *definition.Source, table string) string {
 	b.WriteString("key: [" + strings.Join(quoted, ", ") + "]\ncolumns:\n")
 	for _, c := range p.Columns {
 		g := c.Guess
-		switch {
-		case g.Type == record.Datetime:
-			b.WriteString("  # What local clocks showed. Where these are times by UTC, the type is instant.\n")
-		case g.Or != "":
-			b.WriteString("  # The pattern could be " + g.Or + " as well: the values fit both.\n")
-		case g.Share < 1:
-			b.WriteString("  # " + decimal.NewFromFloat(100*g.Share).StringFixed(1) + " % of the values fit.\n")
+		for _, line := range p.doubts(c) {
+			b.WriteString("  # " + line + "\n")
 		}
-		b.WriteString("  " + quote(c.Name) + ": {type: " + string(g.Type))
+		kind, pattern := string(g.Type), g.Pattern.String()
+		if g.OrInstant {
+			kind += definition.Or + string(record.Instant)
+		}
+		if g.Or != "" {
+			pattern += definition.Or + g.Or
+		}
+		b.WriteString("  " + quote(c.Name) + ": {type: " + kind)
 		if g.Type == record.Decimal {
 			b.WriteString(", scale: " + strconv.Itoa(g.Scale))
 		}
 		if g.Stored != "" {
 			b.WriteString(", stored: " + string(g.Stored))
 		}
-		if g.Stored == record.StoredText {
-			b.WriteString(", pattern: " + strconv.Quote(g.Pattern.String()))
+		if pattern != "" {
+			b.WriteString(", pattern: " + strconv.Quote(pattern))
 		}
 		b.WriteString(", label: " + quote(words(c.Name)) + "}\n")
 	}
 	return b.String()
+}
+
+// doubts are what is not sure of a column, as comments.
+func (p *Profile) doubts(c ColumnProfile) []string {
+	var lines []string
+	g := c.Guess
+	switch {
+	case g.OrInstant:
+		lines = append(lines, "Not settled: times without a zone. Keep datetime where local clocks showed them,", "or instant where they are by UTC.")
+	case c.ByUTC:
+		lines = append(lines, "Some of these are times that no clock of the business showed: they are by UTC.")
+	case g.Type == record.Datetime:
+		lines = append(lines, "What local clocks showed. Where these are times by UTC, the type is instant.")
+	}
+	if g.Or != "" {
+		lines = append(lines, "Not settled: every value fits both patterns. Keep the one that is meant.")
+	}
+	if g.ByValues {
+		lines = append(lines, "A date by its values, not by its name. Where these are plain numbers, the type is integer.")
+	}
+	if g.OrSerial {
+		lines = append(lines, "Where these are days since 1899-12-30, this is {type: date, stored: serial-days}.")
+	}
+	if g.Share < 1 {
+		lines = append(lines, decimal.NewFromFloat(100*g.Share).StringFixed(1)+" % of the values fit.")
+	}
+	return lines
 }
 
 var plainName = regexp.MustCompile(`^[\pL_][\pL\d_ -]*[\pL\d_]$`)

@@ -359,14 +359,14 @@ func TestAProposal(t *testing.T) {
 			e.Exec(t, "INSERT INTO claims_2 VALUES (?, ?, ?, ?)", i+1, opened, 12.25, "2026-03-05 10:00:00")
 		}
 		require.NoError(t, e.Source.View(ctx, func(v source.View) error {
-			p, err := v.Profile(ctx, "claims_2")
+			p, err := v.Profile(ctx, "claims_2", helsinki, false)
 			require.NoError(t, err)
 			assert.False(t, p.Sampled)
 			assert.Equal(t, []string{"12/31/2025", "3/5/2026"}, []string{p.Columns[1].Least, p.Columns[1].Greatest}, "by time")
 			assert.Equal(t, []int64{1, 2, 3}, []int64{p.Columns[1].Missing, p.Columns[1].Distinct, p.Looked})
 			seen := "type: instant, stored: native"
 			if e.Name == definition.SQLite {
-				seen = `type: datetime, stored: text, pattern: "yyyy-MM-dd HH:mm:ss"`
+				seen = `type: datetime or instant, stored: text, pattern: "yyyy-MM-dd HH:mm:ss"`
 			}
 			text := p.Propose(&definition.Source{Name: "shore"}, "claims_2")
 			assert.Contains(t, text, "dataset: claims-2\ntitle: Claims 2\nsource: shore\ntable: claims_2\nkey: [id]\n")

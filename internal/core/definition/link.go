@@ -39,7 +39,12 @@ const (
 	BadPattern     = "pattern_not_read"
 	OutsideLimits  = "outside_own_limits"
 	EngineCannot   = "engine_cannot"
+	NotSettled     = "not_settled"
 )
+
+// Or stands between two readings of a column in a proposed definition, until somebody
+// settles which one is meant.
+const Or = " or "
 
 // Link reads all documents and resolves their references. The as-of day and
 // day order of the setting are those that defaults and limits are tried on; without a
@@ -347,7 +352,7 @@ func (l *linker) column(p pair, m *mapping) *record.Column {
 	if c.Label = l.text(m.take("label")); c.Label == "" {
 		c.Label = strings.ReplaceAll(c.Name, "_", " ")
 	}
-	c.Type = oneOf(l.reader, l.need(m, "type"), record.Types)
+	c.Type = oneOf(l.reader, l.settled(l.need(m, "type"), "type", c.Name), record.Types)
 	switch {
 	case c.Type == record.Decimal:
 		scale := l.need(m, "scale")
@@ -371,12 +376,24 @@ func (l *linker) column(p pair, m *mapping) *record.Column {
 	return c
 }
 
+// settled refuses a value that names two readings, and goes on with the first.
+func (l *linker) settled(n *yaml.Node, key, column string) *yaml.Node {
+	if n == nil || n.Kind != yaml.ScalarNode || !strings.Contains(n.Value, Or) {
+		return n
+	}
+	readings := strings.Split(n.Value, Or)
+	l.fault(n, NotSettled, "the %s of the column %q is not settled; keep %s", key, column, fault.Either(fault.Quoted(readings)))
+	first := *n
+	first.Value = readings[0]
+	return &first
+}
+
 func (l *linker) stored(c *record.Column, m *mapping) {
 	c.Stored = oneOf(l.reader, l.need(m, "stored"), record.StoredForms[c.Type])
 	if c.Stored != record.StoredText {
 		return
 	}
-	pattern := l.need(m, "pattern")
+	pattern := l.settled(l.need(m, "pattern"), "pattern", c.Name)
 	if pattern == nil {
 		return
 	}
@@ -387,7 +404,7 @@ func (l *linker) stored(c *record.Column, m *mapping) {
 	}
 	var err error
 	if c.Pattern, err = record.ParsePattern(l.text(pattern)); err != nil {
-		l.fault(pattern, BadPattern, "%s", err)
+		l.fault(pattern, BadPattern, "%s", err).Suggest(record.NearPattern(pattern.Value))
 		return
 	}
 	if c.Pattern.HasTime() != (c.Type != record.Date) {

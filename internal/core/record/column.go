@@ -299,7 +299,7 @@ func (c *Column) Bound(e civil.Edge, zone *time.Location) any {
 		return max(start, civil.MinDay.Midnight()) * 1000
 	case SerialDays:
 		if c.Type == Datetime { // from where a fraction is rounded up to the second
-			return decimal.NewFromInt(2 * (start - serialStart.Midnight())).Sub(decimal.New(1, 0)).DivRound(decimal.NewFromInt(2*secondsOfDay), 12)
+			return decimal.NewFromInt(2*(start-serialStart.Midnight())).Sub(decimal.New(1, 0)).DivRound(decimal.NewFromInt(2*secondsOfDay), 12)
 		}
 		return int64(e.Day() - serialStart)
 	case EightDigits:

@@ -1,6 +1,7 @@
 package record
 
 import (
+	"math"
 	"regexp"
 	"slices"
 	"strconv"
@@ -11,17 +12,42 @@ import (
 type Guess struct {
 	Column
 	Share float64 // of the values that are not missing, those that fit
-	Or    string  // another pattern that fits as well, "" for none
+	// Or is another pattern that fits as well; OrInstant says that a datetime may be an
+	// instant by UTC: a text without a zone does not tell. Both change which records a
+	// day has without anybody seeing it, so somebody has to settle them.
+	Or        string
+	OrInstant bool
+	// ByValues says that the values alone make it a date, and its name does not.
+	ByValues bool
+	// OrSerial says that whole numbers could be days since 1899-12-30.
+	OrSerial bool
 }
+
+// IsSettled reports whether there is no other reading that nobody would see.
+func (g Guess) IsSettled() bool { return g.Or == "" && !g.OrInstant }
 
 // dated are the forms that texts are tried for, in the order in which they are
 // preferred.
-var dated = []struct {
+var dated = patterns(map[Type][]string{
+	Date:    {"yyyy-MM-dd", "yyyyMMdd", "yyyy/MM/dd", "d.M.yyyy", "M/d/yyyy", "d/M/yyyy", "MMM d yyyy", "MMM d, yyyy", "d MMM yyyy", "d-MMM-yyyy", "d-MMM-yy", "M/d/yy", "d/M/yy", "d.M.yy"},
+	Instant: {"yyyy-MM-dd'T'HH:mm:ss'Z'", "yyyy-MM-dd'T'HH:mm'Z'", "yyyy-MM-dd HH:mm:ss'Z'"},
+	Datetime: {"yyyy-MM-dd HH:mm:ss", "yyyy-MM-dd'T'HH:mm:ss", "yyyy-MM-dd HH:mm", "yyyy-MM-dd'T'HH:mm", "yyyy/MM/dd HH:mm:ss", "yyyy/MM/dd HH:mm", "dd.MM.yyyy HH:mm:ss", "dd.MM.yyyy HH:mm",
+		"M/d/yyyy HH:mm:ss", "d/M/yyyy HH:mm:ss", "M/d/yyyy HH:mm", "d/M/yyyy HH:mm", "M/d/yy HH:mm", "d/M/yy HH:mm", "MMM d yyyy HH:mm:ss", "d MMM yyyy HH:mm:ss", "d-MMM-yyyy HH:mm:ss"},
+})
+
+type datedForm struct {
 	kind    Type
-	pattern string
-}{
-	{Date, "yyyy-MM-dd"}, {Date, "yyyyMMdd"}, {Instant, "yyyy-MM-dd'T'HH:mm:ss'Z'"}, {Datetime, "yyyy-MM-dd HH:mm:ss"}, {Datetime, "yyyy-MM-dd'T'HH:mm:ss"}, {Datetime, "yyyy-MM-dd HH:mm"},
-	{Datetime, "yyyy-MM-dd'T'HH:mm"}, {Date, "yyyy/MM/dd"}, {Date, "d.M.yyyy"}, {Datetime, "dd.MM.yyyy HH:mm"}, {Date, "M/d/yyyy"}, {Date, "d/M/yyyy"}, {Datetime, "M/d/yyyy HH:mm"}, {Datetime, "d/M/yyyy HH:mm"},
+	pattern Pattern
+}
+
+func patterns(sources map[Type][]string) []datedForm {
+	var all []datedForm
+	for _, kind := range []Type{Date, Instant, Datetime} {
+		for _, source := range sources[kind] {
+			all = append(all, datedForm{kind, mustPattern(source)})
+		}
+	}
+	return all
 }
 
 // enough is the share of values that have to fit a form for it to be guessed: a few
@@ -63,61 +89,80 @@ func GuessOf(name string, values []Value, fromFile bool) Guess {
 		}
 		return g
 	}
-	if share(func(v Value) bool { return v.sort == whole }) >= enough {
-		return guessWhole(name, share)
+	if s := share(Value.isNumber); s >= enough {
+		return guessNumbers(name, values, share)
 	}
-	if s := share(func(v Value) bool { return v.sort == whole || v.sort == real || v.sort == digits }); s >= enough {
-		return Guess{Column: Column{Name: name, Type: Decimal, Scale: scaleOf(values)}, Share: s}.orNumber()
+	if s := share(func(v Value) bool { return v.sort == chars && decimalText.MatchString(v.text) }); s >= enoughNumbers {
+		return Guess{Column: Column{Name: name, Type: Decimal, Scale: scaleOf(values), Stored: StoredText}, Share: s}
 	}
 	return g
 }
 
+func (v Value) isNumber() bool { return v.sort == whole || v.sort == real || v.sort == digits }
+
 func guessText(name string, share func(func(Value) bool) float64) (Guess, bool) {
 	var best Guess
 	for _, form := range dated {
-		pattern, err := ParsePattern(form.pattern)
-		if err != nil {
-			panic(err)
-		}
-		c := Column{Name: name, Type: form.kind, Stored: StoredText, Pattern: pattern}
+		c := Column{Name: name, Type: form.kind, Stored: StoredText, Pattern: form.pattern}
 		s := share(func(v Value) bool {
 			_, _, ok := c.Moment(v)
 			return ok
 		})
 		switch {
 		case s > best.Share:
-			best = Guess{Column: c, Share: s}
+			best = Guess{Column: c, Share: s, OrInstant: c.Type == Datetime}
 		case s == best.Share && s > 0:
-			best.Or = form.pattern
+			best.Or = form.pattern.String()
 		}
 	}
 	return best, best.Share >= enough
 }
 
-// guessWhole tells whole numbers from days and moments that lie as such.
-func guessWhole(name string, share func(func(Value) bool) float64) Guess {
-	between := func(least, most int64) bool {
-		return share(func(v Value) bool { return int64(v.bits) >= least && int64(v.bits) <= most }) >= enough
+// numbered are the forms of dates that lie as numbers: those that any value between two
+// makes plausible where the name says so too, and those between which all values have to
+// be where it does not; none where values alone do not tell.
+var numbered = []struct {
+	kind           Type
+	stored         Stored
+	hint           *regexp.Regexp
+	least, most    float64
+	surely, surest float64
+}{
+	{Date, EightDigits, ofDays, 18000101, 21991231, 18000101, 21991231},
+	{Instant, EpochSeconds, ofMoments, 300e6, 4_200e6, 946_684_800, 2_208_988_800},
+	{Instant, EpochMillis, ofMoments, 300e9, 4_200e9, 946_684_800e3, 2_208_988_800e3},
+	{Date, SerialDays, ofDays, 20_000, 80_000, 0, 0},
+	{Datetime, SerialDays, ofMoments, 20_000, 80_000, 0, 0},
+}
+
+// guessNumbers tells plain numbers from days and moments that lie as such.
+func guessNumbers(name string, values []Value, share func(func(Value) bool) float64) Guess {
+	fractions := share(func(v Value) bool { f, ok := v.AsFloat(); return ok && f != math.Trunc(f) }) > 0
+	between := func(least, most float64) float64 {
+		return share(func(v Value) bool { f, ok := v.AsFloat(); return ok && f >= least && f <= most })
 	}
-	for _, form := range []struct {
-		kind        Type
-		stored      Stored
-		least, most int64
-		hint        *regexp.Regexp
-	}{
-		{Date, EightDigits, 18000101, 21991231, ofDays}, {Instant, EpochSeconds, 300_000_000, 4_200_000_000, ofMoments}, {Instant, EpochMillis, 300_000_000_000, 4_200_000_000_000, ofMoments},
-		{Date, SerialDays, 20_000, 80_000, ofDays},
-	} {
-		c := Column{Name: name, Type: form.kind, Stored: form.stored}
-		if !form.hint.MatchString(name) || !between(form.least, form.most) {
+	for _, form := range numbered {
+		hinted := form.hint.MatchString(name) || form.stored == SerialDays && fractions && (ofDays.MatchString(name) || ofMoments.MatchString(name))
+		if form.stored == SerialDays && fractions != (form.kind == Datetime) {
 			continue
 		}
-		if s := share(func(v Value) bool { _, _, ok := c.Moment(v); return ok }); s >= enough {
-			return Guess{Column: c, Share: s}
+		if hinted && between(form.least, form.most) < enough || !hinted && (form.surest == 0 || between(form.surely, form.surest) < 1) {
+			continue
+		}
+		c := Column{Name: name, Type: form.kind, Stored: form.stored}
+		s := share(func(v Value) bool { _, _, ok := c.Moment(v); return ok })
+		if s == 1 || hinted && s >= enough {
+			return Guess{Column: c, Share: s, ByValues: !hinted}
 		}
 	}
-	return Guess{Column: Column{Name: name, Type: Integer}, Share: share(func(v Value) bool { return v.sort == whole })}
+	if fractions || share(func(v Value) bool { return v.sort == whole }) < enough {
+		return Guess{Column: Column{Name: name, Type: Decimal, Scale: scaleOf(values)}, Share: share(Value.isNumber)}.orNumber()
+	}
+	return Guess{Column: Column{Name: name, Type: Integer}, Share: share(func(v Value) bool { return v.sort == whole }), OrSerial: between(firstSerial, lastSerial) == 1}
 }
+
+// Serial days from 2000 to 2050.
+const firstSerial, lastSerial = 36_526, 54_788
 
 var (
 	wholeText   = regexp.MustCompile(`^-?(0|[1-9][0-9]{0,17})$`)
@@ -150,7 +195,12 @@ func guessPlain(name string, values []Value, share func(func(Value) bool) float6
 		g.Share *= fit
 		return g, true
 	case all(wholeText, decimalText):
-		return Guess{Column: Column{Name: name, Type: Decimal, Scale: scaleOf(values)}, Share: fit}.orNumber(), true
+		g := Guess{Column: Column{Name: name, Type: Decimal, Scale: scaleOf(values)}, Share: fit}
+		if slices.ContainsFunc(values, func(v Value) bool { return decimalText.MatchString(v.text) && !IsExactly(v.text) }) {
+			g.Stored = StoredText // which keeps the digits that a binary fraction would lose
+			return g, true
+		}
+		return g.orNumber(), true
 	case all(truthText):
 		return Guess{Column: Column{Name: name, Type: YesNo}, Share: fit}, true
 	}

@@ -31,11 +31,28 @@ func TestGuesses(t *testing.T) {
 		{"day", texts("2026-03-05", "2026-03-06", "2026-03-07", "2026-03-08", "2026-03-09", "2026-03-10", "2026-03-11", "2026-03-12", "2026-03-13", "soon"), false, "date text yyyy-MM-dd 0", "", 0.9},
 		{"day", texts("2026-03-05", "soon"), false, "text   0", "", 1},
 		{"manifest_day", []Value{Whole(20260305), Whole(20261231), {}}, false, "date yyyymmdd  0", "", 1},
-		{"number", []Value{Whole(20260305), Whole(20261231)}, false, "integer   0", "", 1},
+		{"number", []Value{Whole(20260305), Whole(20261231)}, false, "date yyyymmdd  0", "", 1},
+		{"number", []Value{Whole(20260305), Whole(20261331)}, false, "integer   0", "", 1},
+		{"stamp", []Value{Whole(946684799), Whole(1700000000)}, false, "instant epoch-seconds  0", "", 1},
+		{"seq", []Value{Whole(946684799), Whole(1700000000)}, false, "integer   0", "", 1},
+		{"seq", []Value{Whole(946684800), Whole(1700000000)}, false, "instant epoch-seconds  0", "", 1},
+		{"seq", []Value{Whole(1700000000000)}, false, "instant epoch-milliseconds  0", "", 1},
+		{"seq", []Value{Real(1700000000.5)}, false, "instant epoch-seconds  0", "", 1},
+		{"seq", []Value{Digits("1700000000123.0")}, false, "instant epoch-milliseconds  0", "", 1},
+		{"seq", []Value{Whole(45000)}, false, "integer   0", "", 1},
+		{"left_at", []Value{Real(45000.5)}, false, "datetime serial-days  0", "", 1},
+		{"day", texts("Jan 1 2000", "dec 31 2026"), false, "date text MMM d yyyy 0", "", 1},
+		{"day", texts("5-Mar-2026"), false, "date text d-MMM-yyyy 0", "", 1},
+		{"day", texts("12/25/26"), false, "date text M/d/yy 0", "", 1},
+		{"day", texts("2/1/26"), false, "date text M/d/yy 0", "d/M/yy", 1},
+		{"at", texts("2001/01/01 00:47"), false, "datetime text yyyy/MM/dd HH:mm 0", "", 1},
 		{"delivered_at", []Value{Whole(1700000000)}, false, "instant epoch-seconds  0", "", 1},
 		{"delivered_at", []Value{Whole(1700000000000)}, false, "instant epoch-milliseconds  0", "", 1},
 		{"due_date", []Value{Whole(46086), Whole(46087)}, false, "date serial-days  0", "", 1},
 		{"fare", []Value{Real(12.5), Whole(3), Real(0.25)}, false, "decimal   2", "", 1},
+		{"fare", texts("12345678901234567.89", "1.5"), false, "decimal text  2", "", 1},
+		{"fare", texts("12345678901234567.89", "1.5"), true, "decimal text  2", "", 1},
+		{"fare", texts("0.12345678"), true, "number   0", "", 1},
 		{"ratio", []Value{Real(1.0 / 3)}, false, "number   0", "", 1},
 		{"fare", texts("12.50", "3", ""), true, "decimal   2", "", 1},
 		{"pieces", texts("12", "-3"), true, "integer   0", "", 1},
@@ -50,5 +67,31 @@ func TestGuesses(t *testing.T) {
 		assert.Equal(t, c.want, got, "%s %v", c.name, c.values)
 		assert.Equal(t, c.or, g.Or, "%s %v", c.name, c.values)
 		assert.InDelta(t, c.share, g.Share, 1e-9, "%s %v", c.name, c.values)
+	}
+}
+
+// What nobody would see in a result is not settled: which end of a date is the day, and
+// whether a time is local or by UTC.
+func TestWhatIsNotSettled(t *testing.T) {
+	for _, c := range []struct {
+		name     string
+		value    Value
+		settled  bool
+		byValues bool
+		orSerial bool
+	}{
+		{"at", Chars("2026-03-05 14:00:00"), false, false, false},
+		{"at", Chars("2026-03-05T14:00:00Z"), true, false, false},
+		{"day", Chars("3/5/2026"), false, false, false},
+		{"day", Chars("13/5/2026"), true, false, false},
+		{"number", Whole(20260305), true, true, false},
+		{"manifest_day", Whole(20260305), true, false, false},
+		{"seats", Whole(45000), true, false, true},
+		{"seats", Whole(450), true, false, false},
+	} {
+		g := GuessOf(c.name, []Value{c.value}, false)
+		assert.Equal(t, c.settled, g.IsSettled(), "%s %s", c.name, c.value)
+		assert.Equal(t, c.byValues, g.ByValues, "%s %s", c.name, c.value)
+		assert.Equal(t, c.orSerial, g.OrSerial, "%s %s", c.name, c.value)
 	}
 }

@@ -35,7 +35,7 @@ func stored(v any) Value {
 
 func TestPatternsThatAreNotRead(t *testing.T) {
 	for _, c := range []struct{ source, want string }{
-		{"MMM/d/yyyy", `"MMM" in the pattern "MMM/d/yyyy" is not read; MM is`},
+		{"MMMM/d/yyyy", `"MMMM" in the pattern "MMMM/d/yyyy" is not read; MM is`},
 		{"yyyy-MM-dd H:mm", `"H" in the pattern "yyyy-MM-dd H:mm" is not read; HH is`},
 		{"Mdyyyy", `in the pattern "Mdyyyy" nothing parts M from what follows it`},
 		{"yyyy-MM-dd-dd", `the pattern "yyyy-MM-dd-dd" has "dd" twice`},
@@ -47,6 +47,13 @@ func TestPatternsThatAreNotRead(t *testing.T) {
 	} {
 		_, err := ParsePattern(c.source)
 		assert.EqualError(t, err, c.want)
+	}
+}
+
+func TestPatternsThatWereMeant(t *testing.T) {
+	for source, want := range map[string]string{"YYYY-MM-DD": "yyyy-MM-dd", "dd/mm/yyyy": "dd/MM/yyyy", "%Y-%m-%d %H:%M:%S": "yyyy-MM-dd HH:mm:ss", "YYYY-MM-DDTHH24:MI:SSZ": "yyyy-MM-dd'T'HH:mm:ss'Z'",
+		"dd.MM.yyyy hh:mm": "dd.MM.yyyy HH:mm", "D-MON-YY": "d-MMM-yy", "yyyy-MM-dd H:mm": "yyyy-MM-dd HH:mm", "yyyy-MM": "", "week": "", "yyyy-MM-dd'": ""} {
+		assert.Equal(t, want, NearPattern(source), source)
 	}
 }
 
@@ -72,6 +79,13 @@ func TestStoredValues(t *testing.T) {
 		{"one digit or two", &Column{Type: Date, Stored: StoredText, Pattern: pattern(t, "M/d/yyyy")}, "3/5/2026", "2026-03-05T00:00:00Z"},
 		{"two digits or one", &Column{Type: Date, Stored: StoredText, Pattern: pattern(t, "M/d/yyyy")}, "03/05/2026", "2026-03-05T00:00:00Z"},
 		{"no digit", &Column{Type: Date, Stored: StoredText, Pattern: pattern(t, "M/d/yyyy")}, "3//2026", ""},
+		{"a month's name", &Column{Type: Date, Stored: StoredText, Pattern: pattern(t, "d-MMM-yyyy")}, "5-mAR-2026", "2026-03-05T00:00:00Z"},
+		{"no month's name", &Column{Type: Date, Stored: StoredText, Pattern: pattern(t, "d-MMM-yyyy")}, "5-arm-2026", ""},
+		{"a year of the 2000s", &Column{Type: Date, Stored: StoredText, Pattern: pattern(t, "M/d/yy")}, "3/5/68", "2068-03-05T00:00:00Z"},
+		{"a year of the 1900s", &Column{Type: Date, Stored: StoredText, Pattern: pattern(t, "M/d/yy")}, "3/5/69", "1969-03-05T00:00:00Z"},
+		{"a serial day's time", &Column{Type: Datetime, Stored: SerialDays}, 46086.604166666664, "2026-03-05T14:30:00Z"},
+		{"a whole serial day", &Column{Type: Datetime, Stored: SerialDays}, int64(46086), "2026-03-05T00:00:00Z"},
+		{"a serial moment after the calendar", &Column{Type: Datetime, Stored: SerialDays}, 2958466.0, ""},
 		{"day first", &Column{Type: Datetime, Stored: StoredText, Pattern: pattern(t, "dd.MM.yyyy HH:mm")}, "05.03.2026 14:30", "2026-03-05T14:30:00Z"},
 		{"eight digits as a number", &Column{Type: Date, Stored: EightDigits}, int64(20260305), "2026-03-05T00:00:00Z"},
 		{"no day as a number", &Column{Type: Date, Stored: EightDigits}, int64(20260230), ""},
