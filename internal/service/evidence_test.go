@@ -208,6 +208,7 @@ sort: [on]
 			assert.EqualValues(t, 4, receipt.Evidence.Sieve[7].Left)
 		})
 	}
+	run(0) // which asks for the structure of the table, for a minute
 	sent := run(0)
 	require.Len(t, sent, 3, strings.Join(sent, "\n\n"))
 	assert.True(t, strings.HasPrefix(sent[0], `SELECT +"id"`), "the rows wait for nothing")
@@ -542,12 +543,17 @@ func TestStrips(t *testing.T) {
 	now := time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
 	s, records := sailing(t, func(c *service.Config) { c.Now = func() time.Time { return now } })
 	var strip *service.Strip
-	asked := func() int {
-		return len(statements(t, func() {
+	asked := func() (n int) {
+		for _, sent := range statements(t, func() {
 			var err error
 			strip, err = s.Strip(ctx, "trips", "days", "")
 			require.NoError(t, err)
-		}))
+		}) {
+			if !strings.Contains(sent, "pragma_") && !strings.Contains(sent, "LIMIT 1000") { // which ask for the table itself
+				n++
+			}
+		}
+		return n
 	}
 	counts := func() (all []string) {
 		for _, u := range strip.Units {

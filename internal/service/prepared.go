@@ -59,14 +59,6 @@ func (b bound) said() criteria.ReadBack {
 	return criteria.Say(criteria.Subject{Title: of.Title, Given: given(of, b.answers)}, b.where(), b.dropped, b.report.Table.Sort, b.clock())
 }
 
-// query is the query of the records in their order, the key among the columns.
-func (b bound) query() compile.Query {
-	table := b.report.Table
-	q := b.counting(b.where())
-	q.Show, q.Sort, q.Key = table.Show, table.Sort, table.Of.Key
-	return q
-}
-
 // attributes are what conditions can compare with of a person.
 func attributes(p Person) criteria.Person {
 	return criteria.Person{criteria.PersonName: p.Name, criteria.PersonRole: p.Role}
@@ -77,6 +69,15 @@ type prepared struct {
 	bound
 	service *Service
 	from    *relation
+}
+
+// query is the query of the records in their order, the key among the columns.
+func (p *prepared) query() compile.Query {
+	table := p.report.Table
+	q := p.counting(p.where())
+	q.Show, q.Sort, q.Key = table.Show, table.Sort, table.Of.Key
+	q.Ties = p.from.ties
+	return q
 }
 
 // ready checks the answers to a report, for what is not a run.

@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"log/slog"
 	"maps"
 	"slices"
 	"time"
@@ -10,6 +11,7 @@ import (
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/record"
 	"pikegate/internal/source"
 )
 
@@ -18,6 +20,12 @@ type relation struct {
 	*source.Source
 	sql *compile.Compiler
 	at  time.Time
+	// unique says that the database keeps two records from having the same key. Where it
+	// does not, ties are all columns of the dataset, by which records of the same key are
+	// sorted, so that pages bring each of them once.
+	unique bool
+	ties   []*record.Column
+	fits   []source.Fit // of some records of its tables, as they were some minutes ago
 }
 
 // factAge is how long it is believed what a database says of a table's columns.
@@ -33,17 +41,123 @@ func (s *Service) relation(ctx context.Context, d *definition.Dataset) (*relatio
 	if err != nil {
 		return nil, s.failed(d, err)
 	}
+	r := &relation{Source: from, at: s.config.Now()}
 	facts := map[string]map[string]compile.Fact{}
-	for as, table := range d.From.Tables() {
-		if facts[as], err = from.Facts(ctx, table); err != nil {
-			return nil, s.failed(d, err)
-		}
+	if len(d.From.Tables()) > 0 {
+		err = from.View(ctx, func(v source.View) error {
+			tables, err := tablesOf(ctx, v, d)
+			if err != nil {
+				return err
+			}
+			for as, t := range tables {
+				facts[as] = v.Facts(t)
+			}
+			r.unique = isUnique(d, tables)
+			r.fits = s.fitsOf(ctx, published, v, d, tables)
+			return nil
+		})
 	}
-	r := &relation{Source: from, sql: compile.New(from.Dialect(), d.From, facts), at: s.config.Now()}
+	if err != nil {
+		return nil, s.failed(d, err)
+	}
+	if !r.unique {
+		r.ties = d.Root().Columns
+	}
+	r.sql = compile.New(from.Dialect(), d.From, facts)
 	if published.Datasets[d.Name] == d { // and not one that is only tried
 		published.relations.Store(d, r)
 	}
 	return r, nil
+}
+
+// tablesOf asks the database for the tables of a dataset, by what their columns are named
+// by. One that is not there has no columns.
+func tablesOf(ctx context.Context, v source.View, d *definition.Dataset) (map[string]*source.Table, error) {
+	tables := map[string]*source.Table{}
+	for as, name := range d.From.Tables() {
+		t, err := v.Structure(ctx, name)
+		if err != nil {
+			return nil, err
+		}
+		tables[as] = t
+	}
+	return tables, nil
+}
+
+// isUnique reports whether the database keeps two records of a dataset from having the
+// same key: the key of its first table stands in that of the dataset, and each joined
+// table has one record at most for each, or its key stands there too.
+func isUnique(d *definition.Dataset, tables map[string]*source.Table) bool {
+	inKey := map[string][]string{} // the columns of each table that stand in the key
+	for _, o := range d.Origins() {
+		if slices.ContainsFunc(d.Key, func(k *record.Column) bool { return k.Name == o.Name }) {
+			inKey[o.Table] = append(inKey[o.Table], o.Column)
+		}
+	}
+	first := tables[d.From.Table]
+	if first == nil || !first.TellsApart(inKey[d.From.Table]) {
+		return false
+	}
+	for _, j := range d.From.Joins {
+		found := slices.Clone(inKey[j.As])
+		for _, p := range j.On {
+			found = append(found, p.Column)
+		}
+		if !tables[j.As].IsUnique(found) {
+			return false
+		}
+	}
+	return true
+}
+
+// fitAge is how long it is believed how the values of a table fit, and fitTime the longest
+// that a run waits to learn it.
+const (
+	fitAge  = 10 * time.Minute
+	fitTime = 2 * time.Second
+)
+
+type knownFits struct {
+	fits []source.Fit
+	at   time.Time
+}
+
+// fitsOf is how the values of a dataset's tables fit, none where that cannot be told soon
+// enough.
+func (s *Service) fitsOf(ctx context.Context, p *published, v source.View, d *definition.Dataset, tables map[string]*source.Table) []source.Fit {
+	root := d.Root()
+	if known, ok := p.fits.Load(root); ok && s.config.Now().Sub(known.(knownFits).at) < fitAge {
+		return known.(knownFits).fits
+	}
+	looking, cancel := context.WithTimeout(ctx, fitTime)
+	defer cancel()
+	fits, err := heldTo(looking, v, root, tables)
+	if err != nil {
+		slog.WarnContext(ctx, "it could not be told how the values of a dataset fit", "dataset", d.Name, "error", err)
+	}
+	if ctx.Err() == nil && p.Datasets[root.Name] == root {
+		p.fits.Store(root, knownFits{fits, s.config.Now()})
+	}
+	return fits
+}
+
+// heldTo holds some records of the tables of a dataset to what it says of their columns.
+func heldTo(ctx context.Context, v source.View, d *definition.Dataset, tables map[string]*source.Table) ([]source.Fit, error) {
+	var all []source.Fit
+	for _, as := range slices.Sorted(maps.Keys(tables)) {
+		said := map[string]*record.Column{}
+		for _, o := range d.Origins() {
+			if o.Table == as {
+				said[o.Column] = d.Column(o.Name)
+			}
+		}
+		fits, err := v.Fits(ctx, d.From.Tables()[as], tables[as], said)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, fits...)
+	}
+	return all, nil
 }
 
 // values are what the placeholders of a dataset's SQL stand for, by the answers.

@@ -71,6 +71,7 @@ type published struct {
 	relations sync.Map // *definition.Dataset to *relation
 	extents   sync.Map // *record.Column to knownExtent
 	strips    sync.Map // stripOf to knownStrip
+	fits      sync.Map // *definition.Dataset to knownFits
 	built     sync.Map // name of a report to []Revised
 }
 
@@ -91,6 +92,8 @@ func (s *Service) publish(c *definition.Catalog, docs []definition.Document, bro
 func (p *published) forget() {
 	p.extents.Clear()
 	p.strips.Clear()
+	p.fits.Clear()
+	p.relations.Clear()
 }
 
 // builtOf lists the definitions that a report is made of, itself first, with their

@@ -218,9 +218,10 @@ func TestFindingReports(t *testing.T) {
 	assert.EqualError(t, err, `no report "waybill-by-day"; did you mean "waybills-by-day"? [unknown_report]`)
 
 	require.NoError(t, os.Remove(service.RecordsPath(ferries.Dir)))
-	run, err := ferries.Service.Prepare(ctx, "late-sailings", service.Request{Answers: map[string]prompt.Entered{"minutes": prompt.OneText("0")}})
+	reading, err := ferries.Service.Understand(ctx, "late-sailings", service.Request{Answers: map[string]prompt.Entered{"minutes": prompt.OneText("0")}})
 	require.NoError(t, err, "answers are checked without the records")
-	_, err = run.Stream(ctx, nil)
+	assert.Empty(t, reading.Refused)
+	_, err = ferries.Service.Prepare(ctx, "late-sailings", service.Request{})
 	var failed *service.SourceError
 	require.ErrorAs(t, err, &failed)
 	assert.Equal(t, "harbour", failed.Source)

@@ -339,6 +339,7 @@ func TestWhatADatabaseSaysOfATable(t *testing.T) {
 			assert.Equal(t, []string{"b", "a"}, found.Key())
 			assert.True(t, found.Leads("c") && found.Leads("b") && !found.Leads("a"))
 			assert.True(t, found.IsUnique([]string{"a", "c"}) && found.IsUnique([]string{"b", "a"}) && !found.IsUnique([]string{"a"}))
+			assert.True(t, !found.TellsApart([]string{"a", "c"}) && found.TellsApart([]string{"b", "a"}), "several can have no c")
 			assert.Equal(t, []bool{true, true, false}, []bool{found.Columns[0].NotNull, found.Columns[1].NotNull, found.Columns[2].NotNull})
 			if e.Name != definition.SQLite { // which needs no such facts
 				assert.Equal(t, []bool{false, true, true}, []bool{found.Columns[0].Exact, found.Columns[1].Exact, found.Columns[2].Exact})

@@ -69,33 +69,42 @@ func (t *Table) Leads(column string) bool {
 	return slices.ContainsFunc(t.Indexes, func(i Index) bool { return i.Columns[0] == column })
 }
 
-// IsUnique reports whether no two records have the same values in the columns.
+// IsUnique reports whether no two records have the same values in the columns, none of
+// them missing.
 func (t *Table) IsUnique(columns []string) bool {
+	return t.isUnique(columns, func(Index) bool { return true })
+}
+
+// TellsApart reports whether no two records have the same in the columns, missing values
+// included, of which a unique index lets several in.
+func (t *Table) TellsApart(columns []string) bool {
+	return t.isUnique(columns, func(i Index) bool {
+		return !slices.ContainsFunc(t.Columns, func(c TableColumn) bool { return slices.Contains(i.Columns, c.Name) && !c.NotNull && c.Key == 0 })
+	})
+}
+
+func (t *Table) isUnique(columns []string, serves func(Index) bool) bool {
 	covers := func(unique []string) bool {
 		return len(unique) > 0 && !slices.ContainsFunc(unique, func(c string) bool { return !slices.Contains(columns, c) })
 	}
-	return covers(t.Key()) || slices.ContainsFunc(t.Indexes, func(i Index) bool { return i.Unique && covers(i.Columns) })
+	return covers(t.Key()) || slices.ContainsFunc(t.Indexes, func(i Index) bool { return i.Unique && covers(i.Columns) && serves(i) })
 }
 
-// Facts asks the database what the compiler wants to know of a table. To SQLite's
+// Facts are what the compiler wants to know of the columns of a table. To SQLite's
 // dialect they make no difference.
-func (s *Source) Facts(ctx context.Context, table string) (facts map[string]compile.Fact, err error) {
-	if s.Dialect() == (compile.SQLite{}) {
-		return nil, nil
+func (v View) Facts(t *Table) map[string]compile.Fact {
+	if v.dialect == (compile.SQLite{}) {
+		return nil
 	}
-	err = s.View(ctx, func(v View) error {
-		columns, err := v.columns(ctx, table)
-		facts = make(map[string]compile.Fact, len(columns))
-		for _, c := range columns {
-			facts[c.Name] = c.Fact
-		}
-		return err
-	})
-	return facts, err
+	facts := make(map[string]compile.Fact, len(t.Columns))
+	for _, c := range t.Columns {
+		facts[c.Name] = c.Fact
+	}
+	return facts
 }
 
-// Table asks the database what it has under a name.
-func (v View) Table(ctx context.Context, name string) (*Table, error) {
+// Structure asks the database for the columns and indexes of a table.
+func (v View) Structure(ctx context.Context, name string) (*Table, error) {
 	columns, err := v.columns(ctx, name)
 	t := &Table{Columns: columns}
 	if err != nil || len(t.Columns) == 0 {
@@ -109,7 +118,13 @@ func (v View) Table(ctx context.Context, name string) (*Table, error) {
 		last := &t.Indexes[len(t.Indexes)-1]
 		last.Columns = append(last.Columns, row[2].String())
 	})
-	if err != nil {
+	return t, err
+}
+
+// Table asks the database what it has under a name.
+func (v View) Table(ctx context.Context, name string) (*Table, error) {
+	t, err := v.Structure(ctx, name)
+	if err != nil || len(t.Columns) == 0 {
 		return t, err
 	}
 	var none *Error

@@ -30,6 +30,7 @@ type Query struct {
 	Values map[int]Values
 	Sort   []criteria.Sort
 	Key    []*record.Column // the last tie-breaker, ascending
+	Ties   []*record.Column // sorted by behind a key that does not tell records apart
 	Zone   *time.Location   // that days are taken in
 	Limit  int              // most rows; 0 for all
 	Skip   int              // rows to leave out first
@@ -418,7 +419,8 @@ func (w *writer) values(v Values) {
 }
 
 // order sorts by the columns asked for, then by those of the key that are not
-// among them, so that no two records are in an order left to chance.
+// among them, then by the ties, so that no two different records are in an order left to
+// chance.
 func (w *writer) order(q Query) {
 	var room [8]*record.Column
 	sorted := room[:0]
@@ -437,6 +439,9 @@ func (w *writer) order(q Query) {
 	}
 	for _, c := range q.Key {
 		add(c, false, true)
+	}
+	for _, c := range q.Ties {
+		add(c, false, false)
 	}
 }
 

@@ -141,6 +141,15 @@ func (d *Dataset) HasInKey(table string) bool {
 	})
 }
 
+// Root is the dataset on tables or SQL that this one is on in the end, itself where it
+// is that one.
+func (d *Dataset) Root() *Dataset {
+	for d.Base != nil {
+		d = d.Base
+	}
+	return d
+}
+
 // IsOn reports whether the dataset is the other one, or on it.
 func (d *Dataset) IsOn(other *Dataset) bool {
 	for ; d != nil; d = d.Base {

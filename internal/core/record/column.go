@@ -149,6 +149,27 @@ func (c *Column) Moment(v Value) (day civil.Day, seconds int64, ok bool) {
 	return day, seconds, ok
 }
 
+// Fits reports whether a value that is not missing is one of the column's type in its
+// stored form. Any fits a text.
+func (c *Column) Fits(v Value) bool {
+	switch {
+	case c.Type.IsDated():
+		_, _, ok := c.Moment(v)
+		return ok
+	case c.IsExactText():
+		return v.sort == chars && IsPlainNumber(v.text)
+	case c.Type == Integer:
+		_, f, isWhole, ok := v.number()
+		return isWhole || ok && f == math.Trunc(f)
+	case c.Type.IsNumeric():
+		return v.isNumber()
+	case c.Type == YesNo:
+		n, ok := v.Int()
+		return ok && (n == 0 || n == 1)
+	}
+	return true
+}
+
 // Micros is Moment in microseconds, with the fraction of a second that is stored.
 func (c *Column) Micros(v Value) (day civil.Day, micros int64, ok bool) {
 	day, seconds, ok := c.Moment(v)

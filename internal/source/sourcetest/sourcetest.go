@@ -109,10 +109,15 @@ func (e Engine) Read(s compile.Statement) (rows []string, err error) {
 // Facts are what the database says of the columns of tables.
 func (e Engine) Facts(t require.TestingT, tables ...string) map[string]map[string]compile.Fact {
 	all := map[string]map[string]compile.Fact{}
-	for _, table := range tables {
-		facts, err := e.Source.Facts(context.Background(), table)
-		require.NoError(t, err)
-		all[table] = facts
-	}
+	require.NoError(t, e.Source.View(context.Background(), func(v source.View) error {
+		for _, name := range tables {
+			table, err := v.Structure(context.Background(), name)
+			if err != nil {
+				return err
+			}
+			all[name] = v.Facts(table)
+		}
+		return nil
+	}))
 	return all
 }

@@ -1,0 +1,85 @@
+package source
+
+import (
+	"context"
+	"slices"
+	"strconv"
+	"strings"
+
+	"pikegate/internal/core/compile"
+	"pikegate/internal/core/record"
+)
+
+// Fit is how the values of a column of a table fit what a dataset says of them.
+type Fit struct {
+	Column   *record.Column
+	Looked   int      // values that were looked at, those that are missing left out
+	Unfit    int      // those of them that do not fit
+	Examples []string // some of these, each another one
+	Seems    record.Guess
+}
+
+// fitRows is how many records are looked at from either end of a table.
+const fitRows = 1000
+
+// mostExamples is how many values that do not fit are told.
+const mostExamples = 3
+
+// Fits holds some records of a table, from both ends of its key, to what a dataset says
+// of its columns, each by its name in the table. Columns that any value fits are left
+// out.
+func (v View) Fits(ctx context.Context, name string, t *Table, columns map[string]*record.Column) ([]Fit, error) {
+	var names, shown, forwards, backwards []string
+	var fits []Fit
+	for _, c := range t.Columns {
+		of := columns[c.Name]
+		if of == nil || of.Type == record.Text {
+			continue
+		}
+		names = append(names, c.Name)
+		shown = append(shown, v.dialect.Shown(compile.Column{Column: &record.Column{Name: c.Name}, Fact: c.Fact}))
+		fits = append(fits, Fit{Column: of})
+	}
+	if len(names) == 0 {
+		return nil, nil
+	}
+	for _, k := range t.Key() {
+		forwards, backwards = append(forwards, v.dialect.Name(k)), append(backwards, v.dialect.Name(k)+" DESC")
+	}
+	values := make([][]record.Value, len(names))
+	for _, order := range [][]string{forwards, backwards} {
+		s := "SELECT " + strings.Join(shown, ", ") + " FROM " + v.dialect.Name(name)
+		if len(order) > 0 {
+			s += " ORDER BY " + strings.Join(order, ", ")
+		}
+		err := v.Rows(ctx, compile.Statement{SQL: s + " LIMIT " + strconv.Itoa(fitRows)}, func(row []record.Value) error {
+			for i, value := range row {
+				if !value.IsMissing() {
+					values[i] = append(values[i], value.Clone())
+				}
+			}
+			return nil
+		})
+		if err != nil {
+			return nil, err
+		}
+		if len(order) == 0 {
+			break // without a key there are no two ends
+		}
+	}
+	for i := range fits {
+		f := &fits[i]
+		f.Looked = len(values[i])
+		for _, value := range values[i] {
+			if f.Column.Fits(value) {
+				continue
+			}
+			f.Unfit++
+			if text := value.String(); len(f.Examples) < mostExamples && !slices.Contains(f.Examples, text) {
+				f.Examples = append(f.Examples, text)
+			}
+		}
+		f.Seems = record.GuessOf(names[i], values[i], false)
+	}
+	return fits, nil
+}
