@@ -691,7 +691,7 @@ sections: [{table: {query: gone}}]
 
 func testStreams(t *testing.T, ferries *demotest.Ferries) {
 	c := newCaller(t, ferries.URL)
-	status, text := c.do("POST", "/api/v1/definitions", "/api/v1/definitions", upload(allBookings))
+	status, text := c.do("POST", "/api/v1/definitions", "/api/v1/definitions", strings.Replace(upload(allBookings), "{", `{"offline":true,`, 1))
 	require.Equal(t, 200, status, string(text))
 
 	status, text = c.run("gone", "?output=csv", `{}`)

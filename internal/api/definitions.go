@@ -14,9 +14,10 @@ import (
 
 // Upload is definition files to check, and to publish or keep as drafts.
 type Upload struct {
-	Files []definition.File `json:"files" minItems:"1" maxItems:"10000" doc:"The files."`
-	Draft bool              `json:"draft,omitempty" doc:"Store new revisions and leave what is published."`
-	Base  []Seen            `json:"base,omitempty" doc:"The latest revisions that the writer saw; where there is a later one, nothing is stored."`
+	Files   []definition.File `json:"files" minItems:"1" maxItems:"10000" doc:"The files."`
+	Draft   bool              `json:"draft,omitempty" doc:"Store new revisions and leave what is published."`
+	Offline bool              `json:"offline,omitempty" doc:"Do not ask the databases whether they have what new and changed datasets describe."`
+	Base    []Seen            `json:"base,omitempty" doc:"The latest revisions that the writer saw; where there is a later one, nothing is stored."`
 }
 
 // Seen is a revision that a writer started from.
@@ -126,7 +127,7 @@ func (r routes) definitions(ctx context.Context, _ *struct{}) (*body[DefinitionL
 }
 
 func (r routes) put(ctx context.Context, in *body[Upload]) (*body[PutList], error) {
-	put := service.Put{Files: in.Body.Files, Draft: in.Body.Draft, Base: map[definition.Ref]int{}}
+	put := service.Put{Files: in.Body.Files, Draft: in.Body.Draft, Offline: in.Body.Offline, Base: map[definition.Ref]int{}}
 	for _, b := range in.Body.Base {
 		put.Base[definition.Ref{Kind: b.Kind, Name: b.Name}] = b.Revision
 	}

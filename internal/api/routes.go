@@ -111,6 +111,7 @@ type Understanding struct {
 // receipt. A result without a receipt was cut.
 type Result struct {
 	Columns []export.Column `json:"columns" doc:"The columns, in the order of the values in each row."`
+	Notes   []string        `json:"notes,omitempty" doc:"What is known before the rows are read and whoever reads them should know; absent where that is nothing. The receipt tells it too."`
 	Rows    [][]cell        `json:"rows" doc:"The records, sorted."`
 	Receipt service.Receipt `json:"receipt" doc:"The record of the run; always last."`
 }
@@ -335,7 +336,7 @@ func (r routes) run(ctx context.Context, in *struct {
 		if id := run.ID(); id > 0 {
 			c.SetHeader("Link", "<"+receiptPath(id)+`>; rel="describedby"`)
 		}
-		_, err := run.Stream(ctx, export.New(format, run.Sending(c.BodyWriter()), run.Columns, run.Zone))
+		_, err := run.Stream(ctx, export.New(format, run.Sending(c.BodyWriter()), run.Columns, run.Zone, run.Notes()...))
 		switch {
 		case err == nil:
 		case run.Sent() || errors.Is(err, context.Canceled) || errors.Is(err, service.ErrGone):

@@ -16,10 +16,14 @@ import (
 )
 
 func newPut() *cobra.Command {
-	var draft bool
+	var draft, offline bool
 	c := &cobra.Command{
 		Use:   "put FILE|DIR...",
 		Short: "Check definition files and publish them, all or nothing",
+		Long: `Check definition files and publish them, all or nothing. New and changed datasets are
+held against their databases: tables and columns that are not there, values that are
+not what the dataset says. A database that cannot be reached is told and stops nothing;
+--offline asks none.`,
 		Example: `  pikegate put late-sailings.yaml
   pikegate put definitions
   pikegate put --draft late-sailings.yaml`,
@@ -34,7 +38,7 @@ func newPut() *cobra.Command {
 				return err
 			}
 			var list api.PutList
-			if err := client.json(c.Context(), http.MethodPost, "/definitions", api.Upload{Files: files, Draft: draft}, &list); err != nil {
+			if err := client.json(c.Context(), http.MethodPost, "/definitions", api.Upload{Files: files, Draft: draft, Offline: offline}, &list); err != nil {
 				return err
 			}
 			for _, d := range list.Definitions {
@@ -55,6 +59,7 @@ func newPut() *cobra.Command {
 	}
 	serverFlag(c)
 	c.Flags().BoolVar(&draft, "draft", false, "store new revisions and leave what is published")
+	c.Flags().BoolVar(&offline, "offline", false, "do not ask the databases whether they have what datasets describe")
 	return c
 }
 

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
@@ -30,10 +31,14 @@ func writeTable(from io.Reader, to io.Writer, colour bool) error {
 		t.flush()
 		return err
 	}
+	if t.widths == nil { // no row is printed yet
+		t.say(receipt.Notes)
+	}
 	if len(t.columns) > 0 && t.rows > 0 {
 		t.release()
 		fmt.Fprintln(t.w)
 	}
+	t.say(receipt.Notes)
 	fmt.Fprintf(t.w, "%s. %s\n", recordsOf(receipt), receipt.ReadBack)
 	sayEvidence(t.w, receipt)
 	if receipt.ID > 0 {
@@ -42,15 +47,27 @@ func writeTable(from io.Reader, to io.Writer, colour bool) error {
 	return t.flush()
 }
 
+// say prints what to know before reading the rows, each note once.
+func (t *table) say(notes []string) {
+	for _, note := range notes {
+		if !slices.Contains(t.said, note) {
+			t.said = append(t.said, note)
+			fmt.Fprintf(t.w, "Note: %s\n", note)
+		}
+	}
+}
+
 // readResult decodes a JSON result as it comes. A result without a receipt is
 // refused.
-func readResult(from io.Reader, begin func([]export.Column), row func([]any)) (*service.Receipt, error) {
+func readResult(from io.Reader, begin func([]export.Column, []string), row func([]any)) (*service.Receipt, error) {
 	d := json.NewDecoder(from)
 	d.UseNumber()
 	if _, err := d.Token(); err != nil {
 		return nil, err
 	}
 	var receipt *service.Receipt
+	var columns []export.Column
+	var notes []string
 	for d.More() {
 		key, err := d.Token()
 		if err != nil {
@@ -58,12 +75,15 @@ func readResult(from io.Reader, begin func([]export.Column), row func([]any)) (*
 		}
 		switch key {
 		case "columns":
-			var columns []export.Column
 			if err := d.Decode(&columns); err != nil {
 				return nil, err
 			}
-			begin(columns)
+		case "notes":
+			if err := d.Decode(&notes); err != nil {
+				return nil, err
+			}
 		case "rows":
+			begin(columns, notes)
 			if _, err := d.Token(); err != nil {
 				return nil, err
 			}
@@ -98,12 +118,14 @@ type table struct {
 	w       *bufio.Writer
 	colour  bool
 	columns []export.Column
+	notes   []string // that came before the rows
+	said    []string // notes that are printed
 	rows    int
 	held    [][]string // the first rows, until the widths are set
 	widths  []int
 }
 
-func (t *table) begin(columns []export.Column) { t.columns = columns }
+func (t *table) begin(columns []export.Column, notes []string) { t.columns, t.notes = columns, notes }
 
 func (t *table) row(values []any) {
 	cells := make([]string, len(t.columns))
@@ -126,6 +148,7 @@ func (t *table) release() {
 	if t.widths != nil {
 		return
 	}
+	t.say(t.notes)
 	headings, rule := make([]string, len(t.columns)), make([]string, len(t.columns))
 	t.widths = make([]int, len(t.columns))
 	for i, c := range t.columns {

@@ -45,11 +45,12 @@ type Writer interface {
 	End(receipt []byte) error
 }
 
-// New makes the writer of a format. Instants are written in the zone.
-func New(f Format, to io.Writer, columns []*record.Column, zone *time.Location) Writer {
+// New makes the writer of a format. Instants are written in the zone. Notes are what to
+// know before reading the rows, for the formats that have a place for it.
+func New(f Format, to io.Writer, columns []*record.Column, zone *time.Location, notes ...string) Writer {
 	w := buffers.Get().(*bufio.Writer)
 	w.Reset(to)
-	out := output{w: w, to: to, columns: columns, zone: zone}
+	out := output{w: w, to: to, columns: columns, zone: zone, notes: notes}
 	switch f {
 	case CSV:
 		return &csvWriter{out}
@@ -65,6 +66,7 @@ type output struct {
 	to      io.Writer // that w writes to
 	columns []*record.Column
 	zone    *time.Location
+	notes   []string
 	line    []byte // of the row at hand, used again
 	room    []byte // for a value of it
 }

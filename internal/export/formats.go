@@ -100,7 +100,15 @@ func (w *jsonWriter) Begin() error {
 	if err != nil {
 		return err
 	}
-	w.line = append(append([]byte(`{"columns":`), head...), `,"rows":[`...)
+	w.line = append([]byte(`{"columns":`), head...)
+	if len(w.notes) > 0 {
+		notes, err := json.Marshal(w.notes)
+		if err != nil {
+			return err
+		}
+		w.line = append(append(w.line, `,"notes":`...), notes...)
+	}
+	w.line = append(w.line, `,"rows":[`...)
 	return w.send()
 }
 

@@ -9,6 +9,8 @@ import (
 	"strings"
 	"time"
 
+	"github.com/shopspring/decimal"
+
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/criteria"
@@ -45,24 +47,32 @@ func (s *Service) Check(ctx context.Context, files []definition.File) (fault.Lis
 	if catalog == nil {
 		return found, nil
 	}
+	found = append(found, s.held(ctx, docs, catalog, true)...)
+	if len(found.Errors()) == 0 {
+		found = append(found, s.proved(ctx, catalog, docs)...)
+	}
+	return found, nil
+}
+
+// held holds datasets against the databases that have their records; with queries, also
+// queries.
+func (s *Service) held(ctx context.Context, docs []definition.Document, catalog *definition.Catalog, queries bool) fault.List {
+	var found fault.List
 	for _, d := range docs {
 		c := checker{doc: d}
 		switch d.Kind {
 		case definition.KindDataset:
 			if of := catalog.Datasets[d.Name]; of != nil && of.Source != nil {
-				s.ask(ctx, &c, of, func(v source.View) error { return c.dataset(ctx, v, of) })
+				s.ask(ctx, &c, of, func(ctx context.Context, v source.View) error { return c.dataset(ctx, v, of) })
 			}
 		case definition.KindQuery:
-			if q := catalog.Queries[d.Name]; q != nil && q.Of != nil && q.Of.Source != nil {
-				s.ask(ctx, &c, q.Of, func(v source.View) error { return c.query(ctx, v, q) })
+			if q := catalog.Queries[d.Name]; queries && q != nil && q.Of != nil && q.Of.Source != nil {
+				s.ask(ctx, &c, q.Of, func(ctx context.Context, v source.View) error { return c.query(ctx, v, q) })
 			}
 		}
 		found = append(found, c.found...)
 	}
-	if len(found.Errors()) == 0 {
-		found = append(found, s.proved(ctx, catalog, docs)...)
-	}
-	return found, nil
+	return found
 }
 
 // checkTime is the longest that a source is asked about a definition.
@@ -70,12 +80,12 @@ const checkTime = 10 * time.Second
 
 // ask asks the source of a dataset. One that does not answer is told, and nothing else
 // of it.
-func (s *Service) ask(ctx context.Context, c *checker, of *definition.Dataset, use func(source.View) error) {
+func (s *Service) ask(ctx context.Context, c *checker, of *definition.Dataset, use func(context.Context, source.View) error) {
 	ctx, cancel := context.WithTimeout(ctx, checkTime)
 	defer cancel()
 	from, err := s.sources.Get(of.Source.At)
 	if err == nil {
-		err = from.View(ctx, use)
+		err = from.View(ctx, func(v source.View) error { return use(ctx, v) })
 	}
 	if err != nil {
 		c.warn(SourceUnreached, "the source %q could not be asked whether it has what this describes: %s", of.Source.Name, err)
@@ -88,14 +98,21 @@ type checker struct {
 	found fault.List
 }
 
-func (c *checker) fault(code, format string, args ...any) *fault.Fault {
-	f := fault.New(code, format, args...).At(fault.Place{File: c.doc.File, Line: c.doc.Line, Column: 1})
+// at finds what is wrong at the value of a key, by its path.
+func (c *checker) at(path []string, code, format string, args ...any) *fault.Fault {
+	f := fault.New(code, format, args...).At(c.doc.Place(path...))
 	c.found = append(c.found, f)
 	return f
 }
 
-func (c *checker) warn(code, format string, args ...any) {
-	c.fault(code, format, args...).Warning = true
+func (c *checker) fault(code, format string, args ...any) *fault.Fault {
+	return c.at(nil, code, format, args...)
+}
+
+func (c *checker) warn(code, format string, args ...any) *fault.Fault {
+	f := c.fault(code, format, args...)
+	f.Warning = true
+	return f
 }
 
 func (c *checker) dataset(ctx context.Context, v source.View, d *definition.Dataset) error {
@@ -105,58 +122,171 @@ func (c *checker) dataset(ctx context.Context, v source.View, d *definition.Data
 	if d.From.SQL != nil {
 		return c.sql(ctx, v, d)
 	}
-	tables := map[string]*source.Table{}
-	for as, name := range d.From.Tables() {
-		t, err := v.Table(ctx, name)
-		if err != nil {
-			return err
-		}
-		tables[as] = t
+	tables, err := tablesOf(ctx, v, d)
+	if err != nil {
+		return err
 	}
-	for _, as := range slices.Sorted(maps.Keys(tables)) {
-		if len(tables[as].Columns) == 0 {
-			c.warn(NoSuchTable, "the source has no table %q", d.From.Tables()[as])
-			delete(tables, as)
-		}
+	known, err := v.Tables(ctx)
+	if err != nil {
+		return err
 	}
-	for _, o := range d.Origins() {
-		t := tables[o.Table]
-		if t == nil {
-			continue
-		}
-		var names []string
-		for _, column := range t.Columns {
-			names = append(names, column.Name)
-			if column.Name == o.Column && column.Text && d.Column(o.Name).Stored == record.Native {
-				c.fault(StoredOtherwise, "the column %q is said to be %s in the database's own type, and the table %q has it as %s; say how the text is written, by stored and pattern", o.Name, d.Column(o.Name).Type, d.From.Tables()[o.Table], column.Type)
-			}
-		}
-		if !slices.Contains(names, o.Column) {
-			f := c.fault(NoSuchColumn, "the table %q has no column %q", d.From.Tables()[o.Table], o.Column)
-			f.Suggest(fault.Near(o.Column, names))
-		}
+	if !c.tables(d, tables, known) {
+		return nil
 	}
 	for _, j := range d.From.Joins {
 		var on []string
 		for _, p := range j.On {
 			on = append(on, p.Column)
 		}
-		if t := tables[j.As]; t != nil && !t.IsUnique(on) && !d.HasInKey(j.As) {
+		if t := tables[j.As]; !t.IsUnique(on) && !d.HasInKey(j.As) {
 			c.warn(KeyNotUnique, "nothing in the database keeps the table %q from having several records with the same %s; each of ours would then be counted once for each", j.Table, fault.Both(fault.Quoted(on)))
 		}
 	}
-	if t := tables[d.From.Table]; t != nil && len(d.From.Joins) == 0 {
-		var key []string
-		for _, o := range d.Origins() {
-			if slices.ContainsFunc(d.Key, func(k *record.Column) bool { return k.Name == o.Name }) {
-				key = append(key, o.Column)
-			}
-		}
-		if !t.IsUnique(key) && !t.IsBare() {
-			c.warn(KeyNotUnique, "nothing in the database keeps two records of %q from having the same key, %s", d.From.Table, fault.Both(fault.Quoted(key)))
+	if len(d.From.Joins) == 0 && len(d.Key) > 0 && !isUnique(d, tables) {
+		if err := c.key(ctx, v, d); err != nil {
+			return err
 		}
 	}
+	fits, err := heldTo(ctx, v, d, tables)
+	for _, f := range fits {
+		c.fit(d, f)
+	}
+	return err
+}
+
+// tables reports whether all tables and columns of a dataset are there, and finds those
+// that are not.
+func (c *checker) tables(d *definition.Dataset, tables map[string]*source.Table, known []source.TableName) bool {
+	before := len(c.found)
+	for _, as := range slices.Sorted(maps.Keys(tables)) {
+		if len(tables[as].Columns) > 0 {
+			continue
+		}
+		var names []string
+		for _, t := range known {
+			names = append(names, t.Name)
+		}
+		path := []string{"table"}
+		if as != d.From.Table {
+			path = []string{"joins"}
+		}
+		c.at(path, NoSuchTable, "the source %q has no table %q", d.Source.Name, d.From.Tables()[as]).Suggest(fault.Near(d.From.Tables()[as], names))
+	}
+	for _, o := range d.Origins() {
+		t := tables[o.Table]
+		if t == nil || len(t.Columns) == 0 {
+			continue
+		}
+		var names []string
+		for _, column := range t.Columns {
+			names = append(names, column.Name)
+			if of := d.Column(o.Name); column.Name == o.Column && column.Text && !of.IsText() && !of.IsExactText() {
+				f := c.at([]string{"columns", o.Name}, StoredOtherwise, "the column %q is said to be %s, and the table %q has it as %s", o.Name, of.Wants(), d.From.Tables()[o.Table], column.Type)
+				if of.Type.IsDated() {
+					f.Message += "; say how the text is written, by stored and pattern"
+				}
+			}
+		}
+		if !slices.Contains(names, o.Column) {
+			f := c.at([]string{"columns", o.Name}, NoSuchColumn, "the table %q has no column %q", d.From.Tables()[o.Table], o.Column)
+			f.Suggest(fault.Near(o.Column, names))
+		}
+	}
+	return len(c.found) == before
+}
+
+// key looks for records with the same key, where nothing in the database keeps them out.
+func (c *checker) key(ctx context.Context, v source.View, d *definition.Dataset) error {
+	t, err := v.Table(ctx, d.From.Table)
+	if err != nil {
+		return err
+	}
+	var columns []string
+	for _, k := range d.Key {
+		for _, o := range d.Origins() {
+			if o.Name == k.Name {
+				columns = append(columns, o.Column)
+			}
+		}
+	}
+	same, err := v.SameKey(ctx, d.From.Table, columns, t)
+	switch {
+	case err != nil:
+		return err
+	case same != nil:
+		f := c.at([]string{"key"}, KeyNotUnique, "the key does not tell records apart: %d records of %q have the same %s, %s; rows are still brought once each, but runs cannot be compared by it",
+			same.Records, d.From.Table, fault.Both(fault.Quoted(columns)), fault.Both(fault.Quoted(same.Values)))
+		f.Warning = true
+	case !t.IsBare():
+		f := c.at([]string{"key"}, KeyNotUnique, "nothing in the database keeps two records of %q from having the same key, %s", d.From.Table, fault.Both(fault.Quoted(columns)))
+		f.Warning = true
+	}
 	return nil
+}
+
+// fit tells of values that are not what the dataset says of their column.
+func (c *checker) fit(d *definition.Dataset, fit source.Fit) {
+	if f := misfit(fit); f != nil {
+		c.found = append(c.found, f.At(c.doc.Place("columns", fit.Column.Name)))
+	}
+}
+
+// leastUnfit is how many values of a column have to be otherwise before its dataset is
+// taken to be wrong about it.
+const leastUnfit = 3
+
+// misfit is what is wrong with a column whose values do not all fit: an error where most
+// do not, else a warning; nil where all fit.
+func misfit(fit source.Fit) *fault.Fault {
+	if fit.Unfit == 0 {
+		return meansOtherwise(fit)
+	}
+	share := decimal.NewFromInt(int64(100*fit.Unfit)).DivRound(decimal.NewFromInt(int64(fit.Looked)), 1)
+	few := fault.Both(fault.Quoted(shortened(fit.Examples)))
+	var f *fault.Fault
+	if 2*fit.Unfit > fit.Looked && fit.Unfit >= leastUnfit {
+		f = fault.New(StoredOtherwise, "most values of the column %q cannot be read as %s: %d of %d that were looked at, such as %s", fit.Column.Name, fit.Column.Wants(), fit.Unfit, fit.Looked, few)
+	} else {
+		f = fault.New(StoredOtherwise, "%s %% of the values of the column %q that were looked at cannot be read as %s, such as %s; no condition finds them", share, fit.Column.Name, fit.Column.Wants(), few)
+		f.Warning = true
+	}
+	if seems := fit.Seems; seems.Type != record.Text && seems.Share > 1-float64(fit.Unfit)/float64(fit.Looked) {
+		f.Suggest(asWritten(seems))
+	}
+	return f
+}
+
+// meansOtherwise warns of values that fit and are plausible only in another form: seconds
+// that are said to be milliseconds all lie in January 1970.
+func meansOtherwise(fit source.Fit) *fault.Fault {
+	if fit.Column.Stored != record.EpochMillis || fit.Seems.Stored != record.EpochSeconds || fit.Looked == 0 {
+		return nil
+	}
+	f := fault.New(StoredOtherwise, "all values of the column %q that were looked at would be of January 1970; they look like seconds", fit.Column.Name)
+	return f.Suggest(asWritten(fit.Seems))
+}
+
+// asWritten is how a dataset says what a column seems to be.
+func asWritten(g record.Guess) string {
+	text := "type: " + string(g.Type)
+	if g.Type == record.Decimal {
+		text += fmt.Sprintf(", scale: %d", g.Scale)
+	}
+	if g.Stored != "" {
+		text += ", stored: " + string(g.Stored)
+	}
+	if g.Pattern.String() != "" {
+		text += ", pattern: " + g.Pattern.String()
+	}
+	return "{" + text + "}"
+}
+
+func shortened(texts []string) []string {
+	short := make([]string, len(texts))
+	for i, text := range texts {
+		short[i] = fault.Shorten(text)
+	}
+	return short
 }
 
 // sql has the database read SQL of one's own, without running it.
@@ -165,19 +295,49 @@ func (c *checker) sql(ctx context.Context, v source.View, d *definition.Dataset)
 	for piece, value := range d.Values {
 		q.Values[piece] = compile.Values{Column: value.Column, List: sample(value, d.Source.Zone)}
 	}
-	s := compile.New(v.Dialect(), d.From, nil).Select(q)
-	s.SQL = "EXPLAIN " + s.SQL
-	err := v.Rows(ctx, s, func([]record.Value) error { return nil })
-	var said *source.Error
-	if !errors.As(err, &said) || said.Kind != source.Changed && said.Kind != source.Unfit {
+	explain := func() (*source.Error, error) {
+		s := compile.New(v.Dialect(), d.From, nil).Select(q)
+		s.SQL = "EXPLAIN " + s.SQL
+		err := v.Rows(ctx, s, func([]record.Value) error { return nil })
+		var said *source.Error
+		if !errors.As(err, &said) || said.Kind != source.Changed && said.Kind != source.Unfit {
+			return nil, err
+		}
+		return said, nil
+	}
+	said, err := explain()
+	if err != nil {
 		return err
 	}
-	f := c.fault(SQLRefused, "the database does not understand this: %s", said)
-	if said.Near != "" {
-		if i := strings.Index(c.doc.Text, said.Near); i >= 0 {
+	if said != nil {
+		f := c.at([]string{"sql"}, SQLRefused, "the database does not understand this: %s", said)
+		if i := strings.Index(c.doc.Text, said.Near); i >= 0 && said.Near != "" {
 			line, column := ownsql.Place(c.doc.Text, i)
 			f.At(fault.Place{File: c.doc.File, Line: c.doc.Line + line - 1, Column: column})
 		}
+		return nil
+	}
+	for _, of := range d.Columns {
+		if q.Where = looking(of); q.Where == nil {
+			continue
+		}
+		if said, err = explain(); err != nil {
+			return err
+		}
+		if said != nil {
+			c.at([]string{"columns", of.Name}, StoredOtherwise, "the column %q is said to be %s, and the database cannot compare what the SQL brings with one: %s", of.Name, of.Wants(), said)
+		}
+	}
+	return nil
+}
+
+// looking is some condition on a column, nil for one of texts, which any engine compares.
+func looking(of *record.Column) *criteria.Bound {
+	switch {
+	case of.Type.IsDated():
+		return &criteria.Bound{Column: of, Op: criteria.Within, Periods: []civil.Period{{First: civil.MustParseDay("2000-01-01"), Last: civil.MustParseDay("2000-12-31")}}}
+	case of.Type.IsNumeric():
+		return &criteria.Bound{Column: of, Op: criteria.AtLeast, Numbers: []decimal.Decimal{decimal.Zero}}
 	}
 	return nil
 }

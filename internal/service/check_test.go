@@ -41,10 +41,10 @@ func TestDefinitionsAreHeldAgainstTheDatabase(t *testing.T) {
 			return strings.Join(lines, "\n")
 		}
 		assert.Empty(t, found("dataset: calls\nsource: shore\ntable: calls\nkey: [id]\ncolumns: {id: {type: integer}, ship: {type: text}}"))
-		assert.Equal(t, `f.yaml:1:1: warning: the source has no table "call" [no_such_table]`, found("dataset: calls\nsource: shore\ntable: call\nkey: [id]\ncolumns: {id: {type: integer}}"))
-		assert.Equal(t, `f.yaml:1:1: the table "calls" has no column "shop"; did you mean "ship"? [no_such_column]`,
+		assert.Equal(t, `f.yaml:4:8: the source "shore" has no table "call"; did you mean "calls"? [no_such_table]`, found("dataset: calls\nsource: shore\ntable: call\nkey: [id]\ncolumns: {id: {type: integer}}"))
+		assert.Equal(t, `f.yaml:6:38: the table "calls" has no column "shop"; did you mean "ship"? [no_such_column]`,
 			found("dataset: calls\nsource: shore\ntable: calls\nkey: [id]\ncolumns: {id: {type: integer}, shop: {type: text}}"))
-		assert.Equal(t, `f.yaml:1:1: warning: nothing in the database keeps two records of "crew" from having the same key, "ship" [key_not_unique]`,
+		assert.Equal(t, `f.yaml:5:6: warning: nothing in the database keeps two records of "crew" from having the same key, "ship" [key_not_unique]`,
 			found("dataset: crew\nsource: shore\ntable: crew\nkey: [ship]\ncolumns: {ship: {type: text}}"))
 		assert.Equal(t, `f.yaml:1:1: warning: nothing in the database keeps the table "crew" from having several records with the same "ship"; each of ours would then be counted once for each [key_not_unique]`,
 			found("dataset: calls\nsource: shore\ntable: calls\njoins: [{table: crew, key: [ship], on: {ship: ship}}]\nkey: [id]\ncolumns: {id: {type: integer}, ship: {type: text}, person: {type: text, table: crew}}"))

@@ -3,6 +3,8 @@ package service
 import (
 	"context"
 	"errors"
+	"fmt"
+	"slices"
 	"time"
 
 	"pikegate/internal/core/definition"
@@ -13,8 +15,11 @@ import (
 // Put is definition files to store.
 type Put struct {
 	Files []definition.File
-	Draft bool                   // store and do not publish
-	Base  map[definition.Ref]int // the latest revision that the writer saw, of those that must not have changed since
+	Draft bool // store and do not publish
+	// Offline leaves out to ask the databases whether they have what new and changed
+	// datasets describe.
+	Offline bool
+	Base    map[definition.Ref]int // the latest revision that the writer saw, of those that must not have changed since
 }
 
 // PutResult is what an upload did, and what was found that does not stop it: of
@@ -40,6 +45,16 @@ func (s *Service) Put(ctx context.Context, put Put) (*PutResult, error) {
 		}
 		result.Findings = found
 	}
+	if !put.Draft && !put.Offline {
+		found, err := s.heldBefore(ctx, put.Files, docs)
+		if err != nil {
+			return nil, err
+		}
+		if wrong := found.Errors(); len(wrong) > 0 {
+			return nil, &Refusal{Kind: DefinitionsRefused, Faults: wrong}
+		}
+		result.Findings = found
+	}
 	save := store.Save{By: PersonOf(ctx).Name, Now: s.config.Now(), Draft: put.Draft, Base: put.Base}
 	catalog, err := s.publishing(ctx, func(check func([]definition.Document) error) (err error) {
 		if put.Draft {
@@ -57,6 +72,30 @@ func (s *Service) Put(ctx context.Context, put Put) (*PutResult, error) {
 		}
 	}
 	return result, nil
+}
+
+// heldBefore holds the datasets that an upload adds or changes against their databases.
+// Definitions that do not fit together are none of its concern.
+func (s *Service) heldBefore(ctx context.Context, files []definition.File, docs []definition.Document) (fault.List, error) {
+	stored, err := s.store.Published(ctx)
+	if err != nil {
+		return nil, fmt.Errorf("read the definitions: %w", err)
+	}
+	same := map[definition.Ref]string{}
+	for _, d := range stored {
+		same[d.Ref] = d.Text
+	}
+	altered := slices.DeleteFunc(slices.Clone(docs), func(d definition.Document) bool {
+		return d.Kind != definition.KindDataset || same[d.Ref] == d.Text
+	})
+	if len(altered) == 0 {
+		return nil, nil
+	}
+	_, catalog, found := definition.Check(files, stored, s.setting(s.Today(time.UTC), time.UTC))
+	if catalog == nil || len(found.Errors()) > 0 {
+		return nil, nil
+	}
+	return s.held(ctx, altered, catalog, false), nil
 }
 
 // publishing lets change alter what is stored, and shows readers what comes of it

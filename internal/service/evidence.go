@@ -11,6 +11,7 @@ import (
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/evidence"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/record"
 	"pikegate/internal/source"
@@ -26,6 +27,8 @@ type Evidence struct {
 	Loaded      *Loaded         `json:"loaded,omitempty" doc:"When the service last loaded the dataset's table; absent where it never did."`
 	Fingerprint string          `json:"fingerprint,omitempty" doc:"SHA-256 of the whole result in order, in hexadecimal digits."`
 	MoreDigits  []MoreDigits    `json:"more_digits,omitempty" doc:"Columns with values that have more digits than their scale; such values are shown whole."`
+	Unfit       []Unfit         `json:"unfit,omitempty" doc:"Columns with values in the result that are not what the dataset says; such values are shown as they are stored."`
+	SameKey     int64           `json:"same_key,omitempty" doc:"Records of the result whose key another one has too: the dataset's key does not tell records apart."`
 	Empty       *WhyEmpty       `json:"empty,omitempty" doc:"Why there are no records; absent where there are some."`
 	Changed     bool            `json:"data_changed" doc:"Whether the data changed between the rows and the counting, where the database does not keep the two together."`
 	NotComputed []string        `json:"not_computed,omitempty" doc:"What could not be counted, and why."`
@@ -51,6 +54,13 @@ type MoreDigits struct {
 	Column  string `json:"column" doc:"Label of the column."`
 	Scale   int    `json:"scale" doc:"Digits after the point that the dataset gives it."`
 	Records int64  `json:"records" doc:"Records of the result whose value has more."`
+}
+
+// Unfit is a column with values in the result that are not what it is said to hold.
+type Unfit struct {
+	Column   string   `json:"column" doc:"Label of the column."`
+	Records  int64    `json:"records" doc:"Records of the result whose value is otherwise."`
+	Examples []string `json:"examples" doc:"Some of these values, as they are stored."`
 }
 
 // SieveStep is a condition with what it left.
@@ -213,6 +223,7 @@ func (c *counter) tally(ctx context.Context) error {
 		c.e.Period = &Reconciliation{Column: p.Column.Label, Says: c.says(p), Excluded: denies,
 			Before: f.Classes[evidence.Before], Inside: f.Classes[evidence.Inside], Between: f.Classes[evidence.Between],
 			After: f.Classes[evidence.After], Missing: f.Classes[evidence.Missing], Unreadable: f.Classes[evidence.Unreadable]}
+		c.unreadable(p.Column, c.e.Period.Unreadable)
 	}
 	c.sieve(f.All, f.Left)
 	c.records(f.Result)
@@ -236,6 +247,22 @@ func (c *counter) tally(ctx context.Context) error {
 		}
 	}
 	return nil
+}
+
+// unreadable notes that records have no date that can be read, in place of what some of
+// them told before.
+func (c *counter) unreadable(of *record.Column, records int64) {
+	if records == 0 {
+		return
+	}
+	such := ""
+	for _, fit := range c.from.fits {
+		if fit.Column.Name == of.Name && len(fit.Examples) > 0 {
+			such = ", such as " + fault.Both(fault.Quoted(shortened(fit.Examples)))
+		}
+	}
+	c.prepared.notes = slices.DeleteFunc(c.prepared.notes, func(n note) bool { return n.of.Name == of.Name })
+	c.note("%s: %s whose value cannot be read as %s%s; no condition on days finds them.", of.Label, fault.Count(int(records), "record"), of.Wants(), such)
 }
 
 // oneByOne counts the sieve where the criteria stand within SQL of one's own: one
@@ -330,11 +357,28 @@ func (c *counter) fingerprint(ctx context.Context, got *reading) error {
 // fingerprinted tells what the fingerprint of all rows is, and what was found in them.
 func (c *counter) fingerprinted(got *reading) {
 	c.e.Fingerprint = got.fingerprint.Sum()
-	for i, n := range got.fingerprint.Longer() {
-		if of := c.report.Table.Show[i]; n > 0 {
-			c.e.MoreDigits = append(c.e.MoreDigits, MoreDigits{Column: of.Label, Scale: of.Scale, Records: n})
+	for i, found := range got.fingerprint.Found() {
+		of := c.report.Table.Show[i]
+		if found.Longer > 0 {
+			c.e.MoreDigits = append(c.e.MoreDigits, MoreDigits{Column: of.Label, Scale: of.Scale, Records: found.Longer})
+			c.note("%s: %s with more digits than its scale of %d, shown whole.", of.Label, fault.Count(int(found.Longer), "value"), of.Scale)
+		}
+		if found.Unfit > 0 {
+			c.e.Unfit = append(c.e.Unfit, Unfit{Column: of.Label, Records: found.Unfit, Examples: shortened(found.Examples)})
+			c.note("%s: %s in these rows cannot be read as %s and stand as they are stored, such as %s.", of.Label, fault.Count(int(found.Unfit), "value"), of.Wants(), fault.Both(fault.Quoted(shortened(found.Examples))))
 		}
 	}
+	if c.from.unique {
+		return
+	}
+	if c.e.SameKey = got.marks.sameKey(); c.e.SameKey > 0 {
+		c.note("%s share their key with another: it does not tell records apart, and runs cannot be compared by it.", fault.Count(int(c.e.SameKey), "row"))
+	}
+}
+
+// note tells something to whoever reads the result, above the rows.
+func (c *counter) note(format string, args ...any) {
+	c.receipt.Notes = append(c.receipt.Notes, fmt.Sprintf(format, args...))
 }
 
 // loaded tells when the dataset's table was last loaded.

@@ -57,6 +57,22 @@ func (m *marks) each() iter.Seq2[string, uint32] {
 	}
 }
 
+// sameKey is how many rows have a key that another one has too, 0 where there are too many
+// rows to tell.
+func (m *marks) sameKey() int64 {
+	rows := map[string]int64{}
+	for key := range m.each() {
+		rows[key]++
+	}
+	same := int64(0)
+	for _, n := range rows {
+		if n > 1 {
+			same += n
+		}
+	}
+	return same
+}
+
 // packed are the marks as they are kept, nil where there are too many.
 func (m *marks) packed() []byte {
 	if m.many {

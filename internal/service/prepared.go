@@ -10,6 +10,7 @@ import (
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/record"
 	"pikegate/internal/source"
 )
 
@@ -69,6 +70,7 @@ type prepared struct {
 	bound
 	service *Service
 	from    *relation
+	notes   []note
 }
 
 // query is the query of the records in their order, the key among the columns.
@@ -110,8 +112,43 @@ func (s *Service) readyOf(ctx context.Context, report *definition.Report, req Re
 	if p.from, err = s.relation(ctx, report.Table.Of); err != nil {
 		return p, err
 	}
+	if f := p.misfitting(); f != nil {
+		return p, &Refusal{Kind: DefinitionInError, Faults: fault.List{f}}
+	}
 	p.bound = bind(report, p.answers, PersonOf(ctx), p.setting)
 	return p, nil
+}
+
+// misfitting finds a column that conditions look at and that the dataset is wrong about;
+// where only some values do not fit, that is noted.
+func (p *prepared) misfitting() *fault.Fault {
+	used := map[string]bool{}
+	p.notes = nil
+	p.report.Criteria().Walk(func(n *criteria.Node) {
+		for _, c := range []*record.Column{n.Column, n.Operand.Column} {
+			if c != nil {
+				used[c.Name] = true
+			}
+		}
+	})
+	for _, fit := range p.from.fits {
+		f := misfit(fit)
+		switch {
+		case f == nil || !used[fit.Column.Name]:
+		case f.Warning:
+			p.notes = append(p.notes, note{fit.Column, f.Message})
+		default:
+			f.Message = "dataset " + p.report.Table.Of.Root().Name + ": " + f.Message
+			return f
+		}
+	}
+	return nil
+}
+
+// note is what whoever reads a result should know before reading it.
+type note struct {
+	of   *record.Column // nil for none
+	says string
 }
 
 // looking hands a snapshot of the records to use, for as long as evidence may take.

@@ -87,6 +87,7 @@ type Receipt struct {
 	Values    []string                  `json:"values,omitempty" doc:"The values bound to it, in order."`
 	State     State                     `json:"state" enum:"running,rows,no_rows,refused,definition_in_error,source_failed,cut_by_time,cut_by_size,cancelled,interrupted,failed" doc:"How the run ended."`
 	Says      string                    `json:"says" doc:"The state in words."`
+	Notes     []string                  `json:"notes,omitempty" doc:"What to know before reading the rows: values that cannot be read, a key that does not tell records apart."`
 	Problem   string                    `json:"problem,omitempty" doc:"Why there is no whole result."`
 	Faults    []fault.Fault             `json:"errors,omitempty" doc:"Each thing to mend."`
 	Rows      int                       `json:"rows" doc:"How many rows this result holds; of one that is not whole, how many were read."`
@@ -184,6 +185,9 @@ func (r *Run) finished(got *reading) ([]byte, error) {
 	t.Database = milliseconds(max(0, r.atSource-r.counting-r.sent.took))
 	r.receipt.TookMS = math.Round(1000*(t.Checking+t.Recording+t.Waiting+t.Database+t.Sending+t.Counting)) / 1000
 	r.receipt.Says = r.receipt.State.Says()
+	for _, n := range r.notes {
+		r.receipt.Notes = append(r.receipt.Notes, n.says)
+	}
 	text, err := json.Marshal(&r.receipt)
 	if err != nil {
 		return nil, err

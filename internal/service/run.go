@@ -346,6 +346,15 @@ func (s *sending) Flush() {
 	}
 }
 
+// Notes are what is known, before the rows are read, that whoever reads them should know.
+func (r *Run) Notes() []string {
+	var all []string
+	for _, n := range r.notes {
+		all = append(all, n.says)
+	}
+	return all
+}
+
 // ID is the number of its receipt, 0 where it is not on record.
 func (r *Run) ID() int64 { return r.receipt.ID }
 

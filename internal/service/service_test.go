@@ -4,7 +4,6 @@ import (
 	"context"
 	"database/sql"
 	"fmt"
-	"os"
 	"path/filepath"
 	"strings"
 	"sync"
@@ -17,7 +16,6 @@ import (
 	"pikegate/demo/demotest"
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/definition"
-	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/record"
 	"pikegate/internal/export"
 	"pikegate/internal/service"
@@ -217,11 +215,14 @@ func TestFindingReports(t *testing.T) {
 	_, err := ferries.Service.Report("waybill-by-day")
 	assert.EqualError(t, err, `no report "waybill-by-day"; did you mean "waybills-by-day"? [unknown_report]`)
 
-	require.NoError(t, os.Remove(service.RecordsPath(ferries.Dir)))
-	reading, err := ferries.Service.Understand(ctx, "late-sailings", service.Request{Answers: map[string]prompt.Entered{"minutes": prompt.OneText("0")}})
+	s := open(t, t.TempDir(), time.Now())
+	put, err := s.Put(ctx, service.Put{Files: file(base)})
+	require.NoError(t, err)
+	assert.Contains(t, put.Findings.Error(), `the source "harbour" could not be asked whether it has what this describes: its file cannot be opened [source_not_asked]`)
+	reading, err := s.Understand(ctx, "one", service.Request{})
 	require.NoError(t, err, "answers are checked without the records")
 	assert.Empty(t, reading.Refused)
-	_, err = ferries.Service.Prepare(ctx, "late-sailings", service.Request{})
+	_, err = s.Prepare(ctx, "one", service.Request{})
 	var failed *service.SourceError
 	require.ErrorAs(t, err, &failed)
 	assert.Equal(t, "harbour", failed.Source)

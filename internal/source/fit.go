@@ -52,7 +52,9 @@ func (v View) Fits(ctx context.Context, name string, t *Table, columns map[strin
 		if len(order) > 0 {
 			s += " ORDER BY " + strings.Join(order, ", ")
 		}
+		rows := 0
 		err := v.Rows(ctx, compile.Statement{SQL: s + " LIMIT " + strconv.Itoa(fitRows)}, func(row []record.Value) error {
+			rows++
 			for i, value := range row {
 				if !value.IsMissing() {
 					values[i] = append(values[i], value.Clone())
@@ -63,8 +65,8 @@ func (v View) Fits(ctx context.Context, name string, t *Table, columns map[strin
 		if err != nil {
 			return nil, err
 		}
-		if len(order) == 0 {
-			break // without a key there are no two ends
+		if len(order) == 0 || rows < fitRows {
+			break // there are no two ends, or they are the same
 		}
 	}
 	for i := range fits {
@@ -82,4 +84,46 @@ func (v View) Fits(ctx context.Context, name string, t *Table, columns map[strin
 		f.Seems = record.GuessOf(names[i], values[i], false)
 	}
 	return fits, nil
+}
+
+// SameKey is a key that several records have.
+type SameKey struct {
+	Values  []string
+	Records int64 // how many records have it
+}
+
+// mostKeys is how many records a table has before it is no longer searched for records
+// of the same key.
+const mostKeys = 2_000_000
+
+// SameKey finds the key that the most records of a table have, nil where each record has
+// one of its own, or where the table is too large to be searched.
+func (v View) SameKey(ctx context.Context, name string, key []string, t *Table) (*SameKey, error) {
+	if t.About > mostKeys {
+		return nil, nil
+	}
+	columns := make([]string, len(key))
+	for i, k := range key {
+		c := compile.Column{Column: &record.Column{Name: k, Type: record.Text}}
+		for _, of := range t.Columns {
+			if of.Name == k {
+				c.Fact = of.Fact
+			}
+		}
+		if columns[i] = v.dialect.Name(k); c.Text {
+			columns[i] = v.dialect.Value(c)
+		}
+	}
+	list := strings.Join(columns, ", ")
+	s := compile.Statement{SQL: "SELECT count(*), " + list + " FROM " + v.dialect.Name(name) + " GROUP BY " + list + " HAVING count(*) > 1 ORDER BY 1 DESC LIMIT 1"}
+	var same *SameKey
+	err := v.Rows(ctx, s, func(row []record.Value) error {
+		same = &SameKey{}
+		same.Records, _ = row[0].Int()
+		for _, value := range row[1:] {
+			same.Values = append(same.Values, value.String())
+		}
+		return nil
+	})
+	return same, err
 }

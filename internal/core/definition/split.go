@@ -114,6 +114,30 @@ func (d *Document) notYAML(err error) *fault.Fault {
 	return f.At(fault.Place{File: d.File, Line: d.Line + line - 1, Column: 1})
 }
 
+// Place is where the value of a key stands, by its path from the top; that of the
+// document where there is none such.
+func (d Document) Place(path ...string) fault.Place {
+	r := d.read()
+	if r == nil || r.root == nil {
+		return fault.Place{File: d.File, Line: d.Line, Column: 1}
+	}
+	n := r.root
+	for _, key := range path {
+		i := 0
+		for i+1 < len(n.Content) && n.Content[i].Value != key {
+			i += 2
+		}
+		if n.Kind != yaml.MappingNode || i+1 >= len(n.Content) {
+			break
+		}
+		n = n.Content[i+1]
+	}
+	if n == r.root {
+		n = nil
+	}
+	return r.place(n)
+}
+
 // SplitAll splits files into their documents, and finds names defined twice.
 func SplitAll(files []File) ([]Document, fault.List) {
 	var docs []Document

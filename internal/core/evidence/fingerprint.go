@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"hash"
 	"math"
+	"slices"
 	"strings"
 
 	"pikegate/internal/core/record"
@@ -33,12 +34,22 @@ type Fingerprint struct {
 	columns []*record.Column
 	hash    hash.Hash
 	row     []byte
-	longer  []int64
+	found   []Found
 }
+
+// Found is what was found in the values of a column.
+type Found struct {
+	Longer   int64    // values with more digits than the column's scale
+	Unfit    int64    // values that are not what the column is said to hold
+	Examples []string // some of these, each another one
+}
+
+// mostExamples is how many values that do not fit are kept.
+const mostExamples = 3
 
 // NewFingerprint begins the fingerprint of a result with these columns.
 func NewFingerprint(columns []*record.Column) *Fingerprint {
-	f := &Fingerprint{columns: columns, hash: sha256.New(), longer: make([]int64, len(columns))}
+	f := &Fingerprint{columns: columns, hash: sha256.New(), found: make([]Found, len(columns))}
 	for _, c := range columns {
 		f.row = appendTagged(f.row, tagColumn, c.Name)
 	}
@@ -51,17 +62,28 @@ func NewFingerprint(columns []*record.Column) *Fingerprint {
 func (f *Fingerprint) Add(row []record.Value) []byte {
 	f.row = f.row[:0]
 	for i, c := range f.columns {
+		from := len(f.row)
 		var fits bool
 		if f.row, fits = appendValue(f.row, c, row[i]); !fits {
-			f.longer[i]++
+			f.found[i].Longer++
+		}
+		if f.row[from] == tagOther {
+			f.found[i].unfit(row[i])
 		}
 	}
 	f.hash.Write(f.row)
 	return f.row
 }
 
-// Longer tells for each column how many of its values have more digits than its scale.
-func (f *Fingerprint) Longer() []int64 { return f.longer }
+// Found tells what was found in the values of each column.
+func (f *Fingerprint) Found() []Found { return f.found }
+
+func (f *Found) unfit(v record.Value) {
+	f.Unfit++
+	if text := v.String(); len(f.Examples) < mostExamples && !slices.Contains(f.Examples, text) {
+		f.Examples = append(f.Examples, text)
+	}
+}
 
 // Sum is the fingerprint: 64 hexadecimal digits.
 func (f *Fingerprint) Sum() string { return hex.EncodeToString(f.hash.Sum(nil)) }

@@ -149,6 +149,21 @@ func (c *Column) Moment(v Value) (day civil.Day, seconds int64, ok bool) {
 	return day, seconds, ok
 }
 
+// Wants says what a value of the column is, with its article: "a date in the pattern
+// M/d/yyyy", "a whole number".
+func (c *Column) Wants() string {
+	kind := map[Type]string{Text: "a text", Integer: "a whole number", Decimal: "a number", Number: "a number", YesNo: "yes or no", Date: "a date", Datetime: "a date with a time", Instant: "an instant"}[c.Type]
+	switch {
+	case c.IsExactText():
+		return "a number in digits"
+	case !c.Type.IsDated() || c.Stored == Native:
+		return kind
+	case c.Stored == StoredText:
+		return kind + " in the pattern " + c.Pattern.String()
+	}
+	return kind + " stored as " + string(c.Stored)
+}
+
 // Fits reports whether a value that is not missing is one of the column's type in its
 // stored form. Any fits a text.
 func (c *Column) Fits(v Value) bool {

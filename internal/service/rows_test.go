@@ -1,0 +1,255 @@
+package service_test
+
+import (
+	"bytes"
+	"database/sql"
+	"encoding/json"
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/export"
+	"pikegate/internal/service"
+	"pikegate/internal/source/sourcetest"
+)
+
+// shore opens a service on a source called shore, whose records statements write, at ten
+// in the morning of 23 Nov 2026 in Helsinki.
+func shore(t *testing.T, statements ...string) *service.Service {
+	t.Helper()
+	dir := t.TempDir()
+	records, err := sql.Open("sqlite3", service.RecordsPath(dir))
+	require.NoError(t, err)
+	t.Cleanup(func() { records.Close() })
+	for _, s := range statements {
+		_, err = records.Exec(s)
+		require.NoError(t, err, s)
+	}
+	s := open(t, dir, time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC))
+	putting(t, s, "{pikegate: 1, source: shore, zone: Europe/Helsinki}")
+	return s
+}
+
+// putting puts documents and returns what was found.
+func putting(t *testing.T, s *service.Service, documents ...string) string {
+	t.Helper()
+	result, err := s.Put(ctx, service.Put{Files: file(strings.Join(documents, "\n---\n"))})
+	require.NoError(t, err)
+	return result.Findings.Error()
+}
+
+// refusing puts documents that are refused and returns why.
+func refusing(t *testing.T, s *service.Service, documents ...string) string {
+	t.Helper()
+	_, err := s.Put(ctx, service.Put{Files: file(strings.Join(documents, "\n---\n"))})
+	var refused *service.Refusal
+	require.ErrorAs(t, err, &refused)
+	assert.Equal(t, service.DefinitionsRefused, refused.Kind)
+	return refused.Error()
+}
+
+// got is a result as a reader gets it.
+type got struct {
+	Rows    [][]any          `json:"rows"`
+	Notes   []string         `json:"notes"`
+	Receipt *service.Receipt `json:"receipt"`
+}
+
+// ids are the first values of the rows.
+func (g got) ids() string {
+	all := make([]string, len(g.Rows))
+	for i, row := range g.Rows {
+		all[i] = fmt.Sprint(row[0])
+	}
+	return strings.Join(all, " ")
+}
+
+// asked runs a report with evidence, on answers NAME=VALUE.
+func asked(t *testing.T, s *service.Service, report string, req service.Request, given ...string) got {
+	t.Helper()
+	req.Evidence, req.Answers = true, map[string]prompt.Entered{}
+	for _, g := range given {
+		name, value, _ := strings.Cut(g, "=")
+		req.Answers[name] = prompt.OneText(value)
+	}
+	run, err := s.Prepare(ctx, report, req)
+	require.NoError(t, err)
+	var out bytes.Buffer
+	_, err = run.Stream(ctx, export.New(export.JSON, &out, run.Columns, run.Zone, run.Notes()...))
+	require.NoError(t, err)
+	var g got
+	require.NoError(t, json.Unmarshal(out.Bytes(), &g))
+	return g
+}
+
+// A day asked for in SQL of a developer's own is whole, to its last moment.
+func TestWholeDaysInCustomSQL(t *testing.T) {
+	s := shore(t, "CREATE TABLE calls (id INTEGER PRIMARY KEY, at TEXT)", `INSERT INTO calls VALUES
+		(1, '2026-03-04 21:59:59'), (2, '2026-03-04 22:00:00'), (3, '2026-03-05 12:00:00'), (4, '2026-03-06 21:59:59'), (5, '2026-03-06 21:59:59.9'), (6, '2026-03-06 22:00:00')`)
+	calls := `{pikegate: 1, dataset: calls, source: shore, key: [id], columns: {id: {type: integer}, at: {type: instant, stored: text, pattern: "yyyy-MM-dd HH:mm:ss"}}, sql: "SELECT id, at FROM calls WHERE %s"}`
+	rest := `{pikegate: 1, prompt: start-date, ask: From, type: day, required: true}
+---
+{pikegate: 1, prompt: end-date, ask: Through, type: day, required: true}
+---
+{pikegate: 1, query: calls, of: calls, show: [id], sort: [id]}
+---
+{pikegate: 1, report: calls, title: Calls, prompts: [start-date, end-date], sections: [{table: {query: calls}}]}`
+	assert.Equal(t, `f.yaml:1:161: the column "at" has a time of day and :end_date is the start of its day: <= loses the rest of that day; did you mean "at < :end_date_next_day"? [last_day_lost]`,
+		refusing(t, s, fmt.Sprintf(calls, "at >= :start_date AND at <= :end_date"), rest))
+	for _, where := range []string{"at >= :start_date AND at < :end_date_next_day", ":start_date <= at AND at < :end_date_next_day", "at >= :start_date_first AND NOT (at >= :end_date_next_day)", "at BETWEEN :start_date AND '9' AND at < :end_date_next_day"} {
+		putting(t, s, fmt.Sprintf(calls, where), rest)
+		assert.Equal(t, "2 3 4 5", asked(t, s, "calls", service.Request{}, "start-date=5 Mar 2026", "end-date=6 Mar 2026").ids(), where)
+	}
+}
+
+// A placeholder that stands beside two columns has the stored form of each.
+func TestAPlaceholderBesideTwoColumns(t *testing.T) {
+	s := shore(t, "CREATE TABLE calls (id INTEGER PRIMARY KEY, day INTEGER, at INTEGER)", "INSERT INTO calls VALUES (1, 20260305, 1772661600), (2, 20260305, 1772661599), (3, 20260304, 1772661600)")
+	putting(t, s, `{pikegate: 1, dataset: calls, source: shore, sql: "SELECT id, day, at FROM calls WHERE day = :d AND at >= :d", key: [id], columns: {id: {type: integer}, day: {type: date, stored: yyyymmdd}, at: {type: instant, stored: epoch-seconds}}}`, "{pikegate: 1, prompt: d, ask: When, type: day, required: true}",
+		"{pikegate: 1, query: calls, of: calls, show: [id]}", "{pikegate: 1, report: calls, title: Calls, prompts: [d], sections: [{table: {query: calls}}]}")
+	assert.Equal(t, "1", asked(t, s, "calls", service.Request{}, "d=5 Mar 2026").ids())
+}
+
+// A dataset that says of its dates what they are not is refused when it is put, and where
+// that comes later when it is run; where some values do not fit, their share is told.
+func TestFormsThatTheDataDoNotHave(t *testing.T) {
+	text := "INSERT INTO calls (id, day) SELECT value, (value % 12 + 1) || '/' || (value % 28 + 1) || '/2026' FROM generated"
+	const generated = "CREATE TABLE generated AS WITH RECURSIVE n(value) AS (SELECT 1 UNION ALL SELECT value + 1 FROM n WHERE value < 100) SELECT value FROM n"
+	dataset := "{pikegate: 1, dataset: calls, source: shore, table: calls, key: [id], columns: {id: {type: integer}, day: {type: %s}}}"
+	for _, c := range []struct{ fill, said, want string }{
+		{text, "date, stored: text, pattern: d/M/yyyy", `f.yaml:1:107: most values of the column "day" cannot be read as a date in the pattern d/M/yyyy: 53 of 100 that were looked at, such as "1/13/2026", "2/14/2026" and "3/15/2026"; did you mean "{type: date, stored: text, pattern: M/d/yyyy}"? [stored_otherwise]`},
+		{text, "instant, stored: epoch-seconds", `most values of the column "day" cannot be read as an instant stored as epoch-seconds: 100 of 100 that were looked at`},
+		{text, "integer", `most values of the column "day" cannot be read as a whole number: 100 of 100`},
+		{"INSERT INTO calls SELECT value, 1772661600000 + value FROM generated", "instant, stored: epoch-seconds", `did you mean "{type: instant, stored: epoch-milliseconds}"? [stored_otherwise]`},
+		{"INSERT INTO calls SELECT value, 1772661600 + value FROM generated", "instant, stored: epoch-milliseconds", `all values of the column "day" that were looked at would be of January 1970; they look like seconds; did you mean "{type: instant, stored: epoch-seconds}"?`},
+		{"INSERT INTO calls SELECT value, '1772661600' FROM generated", "instant, stored: epoch-seconds", "most values"},
+	} {
+		s := shore(t, generated, "CREATE TABLE calls (id INTEGER PRIMARY KEY, day)", c.fill)
+		assert.Contains(t, refusing(t, s, fmt.Sprintf(dataset, c.said)), c.want, c.said)
+	}
+
+	query := `{pikegate: 1, query: calls, of: calls, show: [id, day], where: {day: {within: {prompt: days}}}, sort: [day]}
+---
+{pikegate: 1, prompt: days, ask: When, type: period, default: this year}
+---
+{pikegate: 1, report: calls, title: Calls, prompts: [days], sections: [{table: {query: calls}}]}`
+	s := shore(t, generated, "CREATE TABLE calls (id INTEGER PRIMARY KEY, day)", text)
+	_, err := s.Put(ctx, service.Put{Offline: true, Files: file(fmt.Sprintf(dataset, "date, stored: text, pattern: d/M/yyyy") + "\n---\n" + query)})
+	require.NoError(t, err, "without asking the database")
+	_, err = s.Prepare(ctx, "calls", service.Request{})
+	var refused *service.Refusal
+	require.ErrorAs(t, err, &refused)
+	assert.Equal(t, service.DefinitionInError, refused.Kind)
+	assert.Contains(t, refused.Error(), `dataset calls: most values of the column "day" cannot be read as a date in the pattern d/M/yyyy: 53 of 100`)
+
+	s = shore(t, generated, "CREATE TABLE calls (id INTEGER PRIMARY KEY, day)", text, "UPDATE calls SET day = 'n/a' WHERE id IN (7, 70)", "UPDATE calls SET day = 'soon' WHERE id = 50")
+	assert.Contains(t, putting(t, s, fmt.Sprintf(dataset, "date, stored: text, pattern: M/d/yyyy"), query), `f.yaml:1:107: warning: 3 % of the values of the column "day" that were looked at cannot be read as a date in the pattern M/d/yyyy, such as "n/a" and "soon"; no condition finds them [stored_otherwise]`)
+	g := asked(t, s, "calls", service.Request{})
+	assert.Len(t, g.Rows, 97)
+	assert.Equal(t, []string{`3 % of the values of the column "day" that were looked at cannot be read as a date in the pattern M/d/yyyy, such as "n/a" and "soon"; no condition finds them`}, g.Notes, "before the rows")
+	assert.Equal(t, []string{`day: 3 records whose value cannot be read as a date in the pattern M/d/yyyy, such as "n/a" and "soon"; no condition on days finds them.`}, g.Receipt.Notes)
+}
+
+// What is put is held against the database: tables, columns, and on servers the types
+// that they have; where it cannot be asked that is said.
+func TestPutAsksTheDatabase(t *testing.T) {
+	s := shore(t, "CREATE TABLE calls (id INTEGER PRIMARY KEY, ship TEXT)")
+	assert.Equal(t, `f.yaml:1:53: the source "shore" has no table "cals"; did you mean "calls"? [no_such_table]`,
+		refusing(t, s, "{pikegate: 1, dataset: calls, source: shore, table: cals, key: [id], columns: {id: {type: integer}}}"))
+	assert.Contains(t, refusing(t, s, "{pikegate: 1, dataset: calls, source: shore, table: calls, key: [id], columns: {id: {type: integer}, shop: {type: text}}}"), `the table "calls" has no column "shop"; did you mean "ship"? [no_such_column]`)
+	_, err := s.Put(ctx, service.Put{Offline: true, Files: file("{pikegate: 1, dataset: calls, source: shore, table: later, key: [id], columns: {id: {type: integer}}}")})
+	require.NoError(t, err)
+	putting(t, s, "{pikegate: 1, dataset: calls, source: shore, table: later, key: [id], columns: {id: {type: integer}}}")
+
+	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
+		e.Exec(t, fmt.Sprintf("CREATE TABLE calls (id INTEGER PRIMARY KEY, ship %s, party %[1]s)", map[definition.Engine]string{definition.SQLite: "TEXT", definition.Postgres: "text", definition.MariaDB: "VARCHAR(20)"}[e.Name]))
+		for i := range 5 {
+			e.Exec(t, "INSERT INTO calls VALUES (?, 'Ångra', 'many')", i)
+		}
+		at := "file: " + e.At.File
+		if e.Name != definition.SQLite {
+			at = fmt.Sprintf("address: {env: %s}, schema: %s", e.At.Address.Env, e.At.Schema)
+		}
+		s := shore(t)
+		putting(t, s, fmt.Sprintf("{pikegate: 1, source: far, zone: Europe/Helsinki, engine: %s, %s}", e.Name, at))
+		const columns = "key: [id], columns: {id: {type: integer}, party: {type: integer}}}"
+		assert.Contains(t, refusing(t, s, "{pikegate: 1, dataset: calls, source: far, table: calls, "+columns), "[stored_otherwise]")
+		if e.Name == definition.Postgres {
+			assert.Contains(t, refusing(t, s, "{pikegate: 1, dataset: calls, source: far, sql: \"SELECT id, party FROM calls\", "+columns), `the column "party" is said to be a whole number, and the database cannot compare what the SQL brings with one: operator does not exist: text >= bigint (SQLSTATE 42883) [stored_otherwise]`)
+		}
+	})
+}
+
+// A key that does not tell records apart is told, by put and by the run, and pages bring
+// each record once all the same.
+func TestAKeyThatDoesNotTellRecordsApart(t *testing.T) {
+	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
+		text := map[definition.Engine]string{definition.SQLite: "TEXT", definition.Postgres: "text", definition.MariaDB: "VARCHAR(20)"}[e.Name]
+		e.Exec(t, fmt.Sprintf("CREATE TABLE towns (state %s, town %[1]s, people INTEGER)", text))
+		e.Exec(t, "CREATE INDEX towns_by_people ON towns (people)")
+		for i := range 500 {
+			e.Exec(t, "INSERT INTO towns VALUES (?, ?, ?)", fmt.Sprintf("S%d", i*7%5), fmt.Sprintf("T%03d", i*131%500), i%3)
+		}
+		at := "file: " + e.At.File
+		if e.Name != definition.SQLite {
+			at = fmt.Sprintf("address: {env: %s}, schema: %s", e.At.Address.Env, e.At.Schema)
+		}
+		s := shore(t)
+		found := putting(t, s, fmt.Sprintf("{pikegate: 1, source: far, zone: Europe/Helsinki, engine: %s, %s}", e.Name, at),
+			"{pikegate: 1, dataset: towns, source: far, table: towns, key: [state], columns: {state: {type: text}, town: {type: text}, people: {type: integer}}}",
+			"{pikegate: 1, query: towns, of: towns, show: [town, people], sort: [people descending]}", "{pikegate: 1, report: towns, title: Towns, sections: [{table: {query: towns}}]}")
+		assert.Regexp(t, `warning: the key does not tell records apart: 100 records of "towns" have the same "state", "S\d"; rows are still brought once each, but runs cannot be compared by it \[key_not_unique\]`, found)
+		seen := map[string]int{}
+		whole := asked(t, s, "towns", service.Request{})
+		assert.Equal(t, []string{"500 rows share their key with another: it does not tell records apart, and runs cannot be compared by it."}, whole.Receipt.Notes)
+		var paged []string
+		for skip := 0; skip < 500; skip += 40 {
+			page := asked(t, s, "towns", service.Request{Limit: 40, Skip: skip})
+			assert.Equal(t, whole.Receipt.Evidence.Fingerprint, page.Receipt.Evidence.Fingerprint, "the fingerprint is that of the whole, of the last page too")
+			assert.EqualValues(t, 500, *page.Receipt.Records)
+			paged = append(paged, page.ids())
+			for _, row := range page.Rows {
+				seen[fmt.Sprint(row[0])]++
+			}
+		}
+		assert.Len(t, seen, 500)
+		assert.Equal(t, whole.ids(), strings.Join(paged, " "))
+	})
+}
+
+// Decimals come whole, however many digits the dataset gives them.
+func TestNoDigitIsLost(t *testing.T) {
+	s := shore(t, "CREATE TABLE fares (id INTEGER PRIMARY KEY, fare REAL, exact TEXT)", "INSERT INTO fares VALUES (1, 1.25, '12345678901234567.89'), (2, 1.2, '-0.5'), (3, 3, NULL)")
+	putting(t, s, "{pikegate: 1, dataset: fares, source: shore, table: fares, key: [id], columns: {id: {type: integer}, fare: {type: decimal, scale: 1, label: Fare}, exact: {type: decimal, scale: 2, stored: text}}}",
+		"{pikegate: 1, prompt: fare, ask: How much, type: number}", "{pikegate: 1, query: fares, of: fares, show: [id, fare, exact], where: {all: [{fare: {is: {prompt: fare}}}]}, sort: [exact]}",
+		"{pikegate: 1, report: fares, title: Fares, prompts: [fare], sections: [{table: {query: fares}}]}")
+	g := asked(t, s, "fares", service.Request{})
+	assert.Equal(t, [][]any{{2.0, "1.2", "-0.50"}, {1.0, "1.25", "12345678901234567.89"}, {3.0, "3.0", nil}}, g.Rows)
+	assert.Equal(t, []service.MoreDigits{{Column: "Fare", Scale: 1, Records: 1}}, g.Receipt.Evidence.MoreDigits)
+	assert.Equal(t, []string{"Fare: 1 value with more digits than its scale of 1, shown whole."}, g.Receipt.Notes)
+	assert.Equal(t, "1", asked(t, s, "fares", service.Request{}, "fare=1.25").ids())
+	assert.Equal(t, "2", asked(t, s, "fares", service.Request{}, "fare=1.2").ids())
+}
+
+// Numbers that stand for days outside the calendar are unreadable: no condition finds
+// them, and the data do not reach to them.
+func TestDaysOutsideTheCalendar(t *testing.T) {
+	s := shore(t, "CREATE TABLE calls (id INTEGER PRIMARY KEY, day REAL, at INTEGER)", "INSERT INTO calls VALUES (1, 46086, 1772661600), (2, 99999999, 99999999999999), (3, 46087, 1772748000), (4, 46088, 1772834400), (5, 46089, 1772920800)")
+	for column, stored := range map[string]string{"day": "date, stored: serial-days", "at": "instant, stored: epoch-seconds"} {
+		putting(t, s, fmt.Sprintf("{pikegate: 1, dataset: calls, source: shore, table: calls, key: [id], columns: {id: {type: integer}, %s: {type: %s}}}", column, stored), "{pikegate: 1, prompt: days, ask: When, type: period, open: either}",
+			fmt.Sprintf("{pikegate: 1, query: calls, of: calls, show: [id], where: {%s: {within: {prompt: days}}}}", column), "{pikegate: 1, report: calls, title: Calls, prompts: [days], sections: [{table: {query: calls}}]}")
+		g := asked(t, s, "calls", service.Request{}, "days=since 6 Mar 2026")
+		assert.Equal(t, "3 4 5", g.ids(), column)
+		assert.EqualValues(t, 1, g.Receipt.Evidence.Period.Unreadable, column)
+		assert.Equal(t, "2026-03-08", g.Receipt.Evidence.UpTo.Day.String(), column)
+		history, _, err := s.History(ctx, service.Wanted{Most: 10})
+		require.NoError(t, err)
+		assert.NotEmpty(t, history)
+	}
+}
