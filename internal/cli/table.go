@@ -31,8 +31,8 @@ func writeTable(from io.Reader, to io.Writer, colour bool) error {
 		t.flush()
 		return err
 	}
-	if t.widths == nil { // no row is printed yet
-		t.say(receipt.Notes)
+	if t.widths == nil { // no row is printed yet, and the receipt knows more
+		t.notes = receipt.Notes
 	}
 	if len(t.columns) > 0 && t.rows > 0 {
 		t.release()
