@@ -12,7 +12,6 @@ import (
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/evidence"
 	"pikegate/internal/core/fault"
-	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/record"
 	"pikegate/internal/source"
 )
@@ -303,10 +302,7 @@ func (c *counter) records(n int64) {
 
 // dated spells a date of the plan's column, given in seconds.
 func (c *counter) dated(seconds int64) Dated {
-	zone := c.Zone
-	if c.plan.Dated.Type != record.Instant {
-		zone = time.UTC
-	}
+	zone := c.zoneOf(c.plan.Dated)
 	day := civil.DayHolding(seconds, zone)
 	d := Dated{Day: day, Spelled: day.Spelled()}
 	if c.plan.Dated.Type == record.Date {
@@ -314,6 +310,15 @@ func (c *counter) dated(seconds int64) Dated {
 	}
 	d.Spelled += " " + civil.ClockAt(time.Unix(seconds, 0).In(zone))
 	return d
+}
+
+// zoneOf is the zone in which the seconds of a column's dates have their day: those of
+// days and wall times are as if UTC.
+func (c *counter) zoneOf(of *record.Column) *time.Location {
+	if of.Type == record.Instant {
+		return c.Zone
+	}
+	return time.UTC
 }
 
 // ends counts the records on the first and on the last day.
@@ -458,67 +463,4 @@ func (c *counter) combinations(ctx context.Context, steps []*criteria.Bound, why
 		}
 	}
 	return nil
-}
-
-// nearest finds the period nearest to the one asked for that has records.
-func (c *counter) nearest(ctx context.Context, why *WhyEmpty) error {
-	p, ends := c.plan.Period, c.e.Ends
-	if !c.plan.Alone || ends == nil || len(p.Periods) > 1 {
-		return nil
-	}
-	var asked civil.Period
-	if m := p.Moments; len(p.Periods) == 1 {
-		asked = p.Periods[0]
-	} else if m.First.IsValid() && m.Last.IsValid() {
-		asked = civil.Period{First: civil.DayHolding(m.First.At, c.Zone), Last: civil.DayHolding(m.Last.At, c.Zone)}
-	}
-	var earlier, later civil.Day
-	if ends.Earlier != nil {
-		earlier = ends.Earlier.Day
-	}
-	if ends.Later != nil {
-		later = ends.Later.Day
-	}
-	for _, near := range evidence.Near(asked, earlier, later) {
-		found := &Nearest{First: near.First, Last: near.Last, Spelled: near.Spelled()}
-		answer := near
-		switch p.Op { // which leave out the day that they are answered with
-		case criteria.After:
-			answer = civil.Period{First: near.First - 1, Last: near.First - 1}
-		case criteria.Before:
-			answer = civil.Period{First: near.Last + 1, Last: near.Last + 1}
-		}
-		if a := p.Asked; a != nil && a.IsAsked() {
-			found.Prompt, found.Answer = a.Name, answerOf(answer, a.Type)
-			if _, refused := a.Read(prompt.OneText(found.Answer), c.setting); len(refused) > 0 {
-				continue
-			}
-		}
-		where := &criteria.Bound{Column: p.Column, Op: p.Op, Periods: []civil.Period{answer}}
-		n, err := c.numbers(ctx, c.from.sql.Count(c.counting(append(slices.Clone(c.plan.Steps), where)...)))
-		if err != nil {
-			return err
-		}
-		found.Records = n[0]
-		why.Nearest = found
-		return nil
-	}
-	return nil
-}
-
-// answerOf is a period as one would answer a prompt of the type with it: the name of a
-// month, quarter or year where it is one, with times of day where they are asked for.
-func answerOf(p civil.Period, t prompt.Type) string {
-	if t == prompt.MomentPeriod {
-		return p.First.String() + " 00:00 to " + p.Last.String() + " 24:00"
-	}
-	for _, unit := range []civil.Unit{civil.Years, civil.Quarters, civil.Months} {
-		if p.Whole(unit) == 1 {
-			return unit.Name(p.First)
-		}
-	}
-	if p.First == p.Last {
-		return p.First.String()
-	}
-	return p.First.String() + " to " + p.Last.String()
 }

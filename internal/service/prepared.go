@@ -70,6 +70,7 @@ type prepared struct {
 	bound
 	service *Service
 	from    *relation
+	who     Person // that conditions on the person go by
 	notes   []note
 }
 
@@ -94,7 +95,7 @@ func (s *Service) ready(ctx context.Context, name string, req Request) (*prepare
 // readyOf is ready for a report at hand. Where it fails, what it got to know is in
 // the result all the same: the setting, and the answers as far as they were read.
 func (s *Service) readyOf(ctx context.Context, report *definition.Report, req Request) (*prepared, error) {
-	p := &prepared{service: s, bound: bound{report: report}}
+	p := &prepared{service: s, bound: bound{report: report}, who: PersonOf(ctx)}
 	var err error
 	if p.setting, err = s.settingFor(report, req.AsOf); err != nil {
 		return p, err
@@ -115,7 +116,7 @@ func (s *Service) readyOf(ctx context.Context, report *definition.Report, req Re
 	if f := p.misfitting(); f != nil {
 		return p, &Refusal{Kind: DefinitionInError, Faults: fault.List{f}}
 	}
-	p.bound = bind(report, p.answers, PersonOf(ctx), p.setting)
+	p.bound = bind(report, p.answers, p.who, p.setting)
 	return p, nil
 }
 

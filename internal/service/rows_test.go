@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"encoding/json"
 	"fmt"
+	"math/rand/v2"
 	"strings"
 	"testing"
 	"time"
@@ -252,4 +253,41 @@ func TestDaysOutsideTheCalendar(t *testing.T) {
 		require.NoError(t, err)
 		assert.NotEmpty(t, history)
 	}
+}
+
+// Whatever is offered where there are no records brings some, in whatever order the
+// conditions stand.
+func TestWhatIsOfferedBringsRecords(t *testing.T) {
+	s := shore(t, "CREATE TABLE calls (id INTEGER PRIMARY KEY, day TEXT, ship TEXT)", `INSERT INTO calls VALUES (1, '2012-12-28', 'Marram'), (2, '2013-06-01', 'Tern'), (3, '2015-03-01', 'Marram'), (4, '2015-03-02', 'Tern'), (5, '2016-05-05', 'Marram'), (6, '2012-01-05', 'Tern'), (7, '2020-02-29', 'Skua')`)
+	putting(t, s, "{pikegate: 1, dataset: calls, source: shore, table: calls, key: [id], columns: {id: {type: integer}, day: {type: date, stored: text, pattern: yyyy-MM-dd}, ship: {type: text}}}",
+		"{pikegate: 1, prompt: day, ask: When, type: day}", "{pikegate: 1, prompt: days, ask: When, type: period, open: either}", "{pikegate: 1, prompt: ship, ask: Which, type: text}")
+	r := rand.New(rand.NewPCG(20, 26))
+	conditions := []string{"{day: {before: 2013-01-01}}", "{day: {within: 2015}}", "{day: {after: 2012-06-01}}", "{day: {outside: Mar 2015}}", "{day: {is: {prompt: day}}}", "{day: {from: {prompt: day}}}", "{day: {before: {prompt: day}}}",
+		"{day: {within: {prompt: days}}}", "{day: {through: {prompt: days, side: end}}}", "{ship: {is: {prompt: ship}}}", "{none: [{ship: {is: Tern}}]}", "{any: [{day: {within: {prompt: days}}}, {ship: {is: Skua}}]}"}
+	days := []string{"2015-01-01", "2012-12-29", "2011-05-05", "2030-01-01"}
+	periods := []string{"2014", "1 Jan 2013 to 5 Jan 2013", "2031-Q1", "since 2025-01-01", "until 2011-01-01", "May 2012"}
+	offered := 0
+	for range 400 {
+		r.Shuffle(len(conditions), func(i, j int) { conditions[i], conditions[j] = conditions[j], conditions[i] })
+		query := fmt.Sprintf("{pikegate: 1, query: calls, of: calls, show: [id], sort: [day], where: {all: [%s]}}", strings.Join(conditions[:1+r.IntN(4)], ", "))
+		_, err := s.Put(ctx, service.Put{Files: file(query + "\n---\n{pikegate: 1, report: calls, title: Calls, prompts: [day, days, ship], sections: [{table: {query: calls}}]}")})
+		if err != nil {
+			continue // conditions that can never hold together
+		}
+		given := map[string]string{"day": days[r.IntN(len(days))], "days": periods[r.IntN(len(periods))], "ship": []string{"Marram", "Tern"}[r.IntN(2)]}
+		run := func() got {
+			return asked(t, s, "calls", service.Request{}, "day="+given["day"], "days="+given["days"], "ship="+given["ship"])
+		}
+		why := run().Receipt.Evidence.Empty
+		if why == nil || why.Nearest == nil {
+			continue
+		}
+		offered++
+		require.Positive(t, why.Nearest.Records, query)
+		if name := why.Nearest.Prompt; name != "" {
+			given[name] = why.Nearest.Answer
+			require.EqualValues(t, why.Nearest.Records, len(run().Rows), "%s %v", query, given)
+		}
+	}
+	assert.Greater(t, offered, 40)
 }

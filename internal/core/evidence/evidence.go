@@ -38,13 +38,13 @@ func PlanOf(parts []*criteria.Bound, sort []criteria.Sort, show []*record.Column
 			p.Steps = append(p.Steps, part)
 		}
 	}
-	if i := slices.IndexFunc(p.Steps, isPeriod); i >= 0 {
+	if i := slices.IndexFunc(p.Steps, IsPeriod); i >= 0 {
 		p.Period, p.Alone = p.Steps[i], true
 		p.Steps = slices.Delete(p.Steps, i, i+1)
 	} else {
 		for _, step := range p.Steps {
 			step.Walk(func(b *criteria.Bound) {
-				if p.Period == nil && isPeriod(b) {
+				if p.Period == nil && IsPeriod(b) {
 					p.Period = b
 				}
 			})
@@ -63,8 +63,8 @@ func PlanOf(parts []*criteria.Bound, sort []criteria.Sort, show []*record.Column
 	return p
 }
 
-// isPeriod reports whether a node is a condition that days or moments bound.
-func isPeriod(b *criteria.Bound) bool {
+// IsPeriod reports whether a node is a condition on a column that days or moments bound.
+func IsPeriod(b *criteria.Bound) bool {
 	return b.Logic == criteria.Condition && b.Column.Type.IsDated() && b.Other == nil &&
 		!slices.Contains([]criteria.Op{criteria.Missing, criteria.Present, criteria.RecursIn, criteria.ClockWithin}, b.Op)
 }
