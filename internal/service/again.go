@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"fmt"
 
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/fault"
@@ -36,11 +37,14 @@ func (s *Service) Again(ctx context.Context, id int64, asOf string) (*Comparison
 	if err != nil {
 		return nil, err
 	}
+	if before.partly {
+		return nil, &Refusal{Kind: DefinitionInError, Faults: fault.List{fault.New("not_recorded", "%s", before.Problem)}}
+	}
 	req := Request{Answers: before.Entered, AsOf: asOf, Evidence: true}
 	var report *definition.Report
 	revisions := before.Revisions
 	if asOf == "" {
-		req.AsOf = before.AsOf.String()
+		req.AsOf, req.then = before.AsOf.String(), before.Reading
 		if req.with, err = s.asItWas(ctx, before); err != nil {
 			return nil, err
 		}
@@ -58,6 +62,9 @@ func (s *Service) Again(ctx context.Context, id int64, asOf string) (*Comparison
 		return nil, r.ended(ctx, err)
 	}
 	r.receipt.Person, r.receipt.Role = who.Name, who.Role
+	if asOf == "" && before.ZoneRules != r.receipt.ZoneRules {
+		r.notes = append(r.notes, note{says: fmt.Sprintf("The time zone rules were those of release %s then and are those of %s now.", before.ZoneRules, r.receipt.ZoneRules)})
+	}
 	got, err := r.stream(ctx, nowhere{})
 	if err != nil {
 		return nil, err
@@ -80,7 +87,7 @@ func (s *Service) asItWas(ctx context.Context, r *Receipt) (*definition.Catalog,
 		docs = append(docs, d)
 	}
 	zone := s.zone()
-	catalog, broken := definition.Load(docs, s.setting(r.AsOf, zone))
+	catalog, broken := definition.Load(docs, r.Reading.on(s.setting(r.AsOf, zone)))
 	if catalog.Reports[r.Report] == nil {
 		faults := broken[definition.Ref{Kind: definition.KindReport, Name: r.Report}]
 		if len(faults) == 0 {

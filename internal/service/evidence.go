@@ -240,12 +240,24 @@ func (c *counter) tally(ctx context.Context) error {
 			later := c.dated(f.Later.First)
 			c.e.Ends.Later = &later
 		}
-		if f.Data.Any {
+		if f.Data.Any && c.knowsReach() {
 			upTo := c.dated(f.Data.Last)
 			c.e.UpTo = &upTo
 		}
 	}
 	return nil
+}
+
+// knowsReach reports whether the records that were counted are all of the dataset's: SQL
+// that takes answers, and a dataset's own condition on the dates, bring no more than was
+// asked for, and how far that reaches says nothing of the data.
+func (c *counter) knowsReach() bool {
+	if len(c.values) > 0 {
+		return false
+	}
+	known := true
+	c.own.Walk(func(b *criteria.Bound) { known = known && b.Column != c.plan.Dated })
+	return known
 }
 
 // unreadable notes that records have no date that can be read, in place of what some of
@@ -260,7 +272,7 @@ func (c *counter) unreadable(of *record.Column, records int64) {
 			such = ", such as " + fault.Both(fault.Quoted(shortened(fit.Examples)))
 		}
 	}
-	c.prepared.notes = slices.DeleteFunc(c.prepared.notes, func(n note) bool { return n.of.Name == of.Name })
+	c.prepared.notes = slices.DeleteFunc(c.prepared.notes, func(n note) bool { return n.of != nil && n.of.Name == of.Name })
 	c.note("%s: %s whose value cannot be read as %s%s; no condition on days finds them.", of.Label, fault.Count(int(records), "record"), of.Wants(), such)
 }
 

@@ -103,6 +103,7 @@ func (s *Service) readyOf(ctx context.Context, report *definition.Report, req Re
 	if req.with != nil {
 		p.setting.Seasons = req.with.Seasons
 	}
+	p.setting = req.then.on(p.setting)
 	var refused fault.List
 	if p.answers, refused, err = s.check(ctx, report, req.Answers, p.setting); err != nil {
 		return p, err

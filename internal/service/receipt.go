@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -14,6 +15,7 @@ import (
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/fault"
+	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/source"
 	"pikegate/internal/store"
@@ -77,6 +79,7 @@ type Receipt struct {
 	Zone      string                    `json:"zone" doc:"IANA zone that days were taken in."`
 	Clock     string                    `json:"clock" doc:"What people call that zone's time."`
 	ZoneRules string                    `json:"zone_rules" doc:"Release of the IANA time zone data that was used."`
+	Reading   *ReadBy                   `json:"reading,omitempty" doc:"What else the answers were read by."`
 	Entered   map[string]prompt.Entered `json:"entered,omitempty" doc:"The answers as they were given, by prompt."`
 	Limit     int                       `json:"limit,omitempty" doc:"Most rows that were asked for; absent for all."`
 	Skip      int                       `json:"skip,omitempty" doc:"Rows that were left out first."`
@@ -96,6 +99,25 @@ type Receipt struct {
 	StartedAt time.Time                 `json:"started_at" doc:"When the run started."`
 	TookMS    float64                   `json:"took_ms" doc:"How long it took, in milliseconds."`
 	Time      Spent                     `json:"time" doc:"Where the time went."`
+
+	partly bool // what is kept of it could not all be read
+}
+
+// ReadBy is what answers are read by beside the as-of day and the zone: the same again
+// reads them to the same.
+type ReadBy struct {
+	Now         time.Time       `json:"now" doc:"The moment taken for now."`
+	DayOrder    phrase.DayOrder `json:"day_order,omitempty" doc:"How days that are all digits are read; absent where each must have one reading."`
+	FiscalStart time.Month      `json:"fiscal_year_starts,omitempty" doc:"Number of the month that the business's year starts with; absent where none is set."`
+}
+
+// on is a setting with what answers were read by then; of receipts that do not tell, the
+// setting as it is.
+func (b *ReadBy) on(set phrase.Setting) phrase.Setting {
+	if b != nil {
+		set.Now, set.Order, set.FiscalStart = b.Now.Unix(), b.DayOrder, b.FiscalStart
+	}
+	return set
 }
 
 // Spent is where the time of a run went, in milliseconds. What is read while rows are
@@ -258,9 +280,7 @@ func (s *Service) History(ctx context.Context, w Wanted) (all []Receipt, more bo
 	all = make([]Receipt, len(rows))
 	for i, row := range rows {
 		r := &all[i]
-		if err := r.read(row); err != nil {
-			return nil, false, err
-		}
+		r.read(row)
 		r.Revisions, r.Pieces, r.SQL, r.Values, r.Evidence = nil, nil, "", nil, nil // which the receipt itself tells
 	}
 	return all, more, nil
@@ -281,13 +301,15 @@ func (s *Service) zone() *time.Location {
 	return zone
 }
 
-func (r *Receipt) read(row store.Receipt) error {
+// read takes from a kept receipt what can be read of it, and says where that is not all.
+func (r *Receipt) read(row store.Receipt) {
 	if err := json.Unmarshal(row.Body, r); err != nil {
-		return fmt.Errorf("receipt %d: %w", row.ID, err)
+		r.partly = true
+		r.ID, r.Report, r.Title, r.Person, r.StartedAt = row.ID, row.Report, cmp.Or(r.Title, row.Report), row.Person, row.StartedAt
+		r.Problem = "What is kept of this run cannot be read to its end: " + err.Error()
 	}
 	r.State = State(row.State)
 	r.Says = r.State.Says()
-	return nil
 }
 
 // Receipt finds the record of a run.
@@ -306,7 +328,8 @@ func (s *Service) kept(ctx context.Context, id int64) (*Receipt, []byte, error) 
 		return nil, nil, err
 	}
 	r := &Receipt{}
-	return r, row.Marks, r.read(*row)
+	r.read(*row)
+	return r, row.Marks, nil
 }
 
 // pruneEvery is how often receipts that are old enough go.

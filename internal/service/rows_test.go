@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math/rand/v2"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -14,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/internal/core/definition"
+	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/export"
 	"pikegate/internal/service"
@@ -290,4 +292,87 @@ func TestWhatIsOfferedBringsRecords(t *testing.T) {
 		}
 	}
 	assert.Greater(t, offered, 40)
+}
+
+// A run again as it was reads the answers as they were read then: by its moment, its day
+// order and the start of its business year.
+func TestRunningAgainReadsTheSame(t *testing.T) {
+	dir := t.TempDir()
+	records, err := sql.Open("sqlite3", service.RecordsPath(dir))
+	require.NoError(t, err)
+	t.Cleanup(func() { records.Close() })
+	_, err = records.Exec("CREATE TABLE calls (id INTEGER PRIMARY KEY, at INTEGER)")
+	require.NoError(t, err)
+	start := time.Date(2026, 11, 23, 0, 0, 0, 0, time.UTC)
+	_, err = records.Exec(`WITH RECURSIVE n(i) AS (SELECT 0 UNION ALL SELECT i + 1 FROM n WHERE i < 1459)
+		INSERT INTO calls SELECT i + 1, ? + i * 12 * 3600 FROM n UNION ALL SELECT 5000 + i, ? + i * 3600 + 1800 FROM n WHERE i < 24`, start.AddDate(-1, 0, 0).Unix(), start.Unix())
+	require.NoError(t, err)
+	config := service.Config{Dir: dir, RunTime: time.Minute, Now: func() time.Time { return start.Add(10 * time.Hour) }, DayOrder: phrase.DayFirst, FiscalStart: time.July}
+	s, err := service.Open(ctx, config)
+	require.NoError(t, err)
+	putting(t, s, "{pikegate: 1, source: shore, zone: Europe/Helsinki}", "{pikegate: 1, dataset: calls, source: shore, table: calls, key: [id], columns: {id: {type: integer}, at: {type: instant, stored: epoch-seconds}}}",
+		"{pikegate: 1, prompt: moments, ask: When, type: moment-period}", "{pikegate: 1, prompt: days, ask: When, type: period}",
+		"{pikegate: 1, query: calls, of: calls, show: [id], where: {all: [{at: {within: {prompt: moments}}}, {at: {within: {prompt: days}}}]}}", "{pikegate: 1, report: calls, title: Calls, prompts: [moments, days], sections: [{table: {query: calls}}]}")
+	first := []got{asked(t, s, "calls", service.Request{}, "moments=last 6 hours"), asked(t, s, "calls", service.Request{}, "days=3/4/2026 to 5/4/2026"), asked(t, s, "calls", service.Request{}, "days=this fiscal year")}
+	assert.Equal(t, "5004 5005 5006 5007 5008 5009", strings.TrimPrefix(first[0].ids(), "731 "))
+	require.NoError(t, s.Close())
+
+	config.Now, config.DayOrder, config.FiscalStart = func() time.Time { return start.Add(15 * time.Hour) }, phrase.MonthFirst, time.April
+	s, err = service.Open(ctx, config)
+	require.NoError(t, err)
+	t.Cleanup(func() { s.Close() })
+	for _, g := range first {
+		c, err := s.Again(ctx, g.Receipt.ID, "")
+		require.NoError(t, err)
+		assert.True(t, c.Same, g.Receipt.ReadBack)
+		assert.Equal(t, []int{0, 0}, []int{c.Gained.Records, c.Lost.Records})
+	}
+	today, err := s.Again(ctx, first[0].Receipt.ID, "today")
+	require.NoError(t, err)
+	assert.Equal(t, 6, today.Gained.Records, "as of today it goes by the moment of now")
+}
+
+// How far the data reach is not told where only what was asked for is known of them.
+func TestHowFarTheDataReach(t *testing.T) {
+	s := shore(t, "CREATE TABLE calls (id INTEGER PRIMARY KEY, day TEXT)", "INSERT INTO calls VALUES (1, '2026-03-05'), (2, '2026-09-09')")
+	const columns = "key: [id], columns: {id: {type: integer}, day: {type: date, stored: text, pattern: yyyy-MM-dd}}}"
+	rest := []string{"{pikegate: 1, prompt: days, ask: When, type: period, required: true}", "{pikegate: 1, query: calls, of: calls, show: [id, day], sort: [day]}", "{pikegate: 1, report: calls, title: Calls, prompts: [days], sections: [{table: {query: calls}}]}"}
+	for dataset, told := range map[string]bool{
+		`{pikegate: 1, dataset: calls, source: shore, sql: "SELECT id, day FROM calls WHERE day >= :days_first AND day < :days_next_day", ` + columns:                                 false,
+		"{pikegate: 1, dataset: all, source: shore, table: calls, " + columns + "\n---\n{pikegate: 1, dataset: calls, of: all, where: {day: {within: {prompt: days}}}}":               false,
+		"{pikegate: 1, dataset: all, source: shore, table: calls, " + columns + "\n---\n{pikegate: 1, dataset: calls, of: all, where: {all: [{id: {at_least: 0}}, {id: {present}}]}}": true,
+		`{pikegate: 1, dataset: calls, source: shore, sql: "SELECT id, day FROM calls", ` + columns:                                                                                   true,
+	} {
+		_, err := s.Put(ctx, service.Put{Files: file(strings.Join(append([]string{strings.ReplaceAll(dataset, "{id: {present}}", "{id: present}")}, rest...), "\n---\n"))})
+		if err != nil && told { // whose report has a prompt that nothing uses, which is a finding only
+			require.NoError(t, err)
+		}
+		g := asked(t, s, "calls", service.Request{}, "days=Mar 2026")
+		assert.Equal(t, told, g.Receipt.Evidence.UpTo != nil, dataset)
+	}
+}
+
+// A receipt that cannot be read to its end keeps nobody from the others.
+func TestReceiptsThatCannotBeRead(t *testing.T) {
+	dir := ""
+	s, _ := sailing(t, func(c *service.Config) { dir = c.Dir })
+	for range 3 {
+		ran(t, s, service.Request{Answers: answers("Mar 2026", "")})
+	}
+	own, err := sql.Open("sqlite3", filepath.Join(dir, "pikegate.db"))
+	require.NoError(t, err)
+	defer own.Close()
+	_, err = own.Exec(`UPDATE receipts SET body = replace(body, '"as_of":"2026-11-23"', '"as_of":"248073-06-01"') WHERE id = 2; UPDATE receipts SET body = '{' WHERE id = 1`)
+	require.NoError(t, err)
+	all, _, err := s.History(ctx, service.Wanted{Most: 10})
+	require.NoError(t, err)
+	require.Len(t, all, 3)
+	assert.Equal(t, []string{"trips", "trips", "trips"}, []string{all[0].Report, all[1].Report, all[2].Report})
+	r, err := s.Receipt(ctx, 2)
+	require.NoError(t, err)
+	assert.Equal(t, []any{int64(2), service.Rows, "Ines", `What is kept of this run cannot be read to its end: civil: "248073-06-01" is not a day in the form YYYY-MM-DD`}, []any{r.ID, r.State, r.Person, r.Problem})
+	_, err = s.Again(ctx, 2, "")
+	assert.ErrorContains(t, err, "What is kept of this run cannot be read to its end")
+	_, err = s.Again(ctx, 3, "")
+	require.NoError(t, err)
 }

@@ -30,6 +30,7 @@ type Request struct {
 	Files []definition.File
 
 	with *definition.Catalog // the definitions that it is run with; nil for those that are published
+	then *ReadBy             // what the answers are read by; nil for the settings of now
 }
 
 // Run is a report whose answers were checked: it only has to be streamed.
@@ -105,8 +106,9 @@ func (r *Run) prepare(ctx context.Context) error {
 	from := table.Of.Source
 	r.Columns, r.Zone = table.Show, from.Zone
 	r.receipt.Zone, r.receipt.Clock = from.Zone.String(), from.Clock
-	if r.setting.AsOf.IsValid() { // else it was refused
-		r.receipt.AsOf = r.setting.AsOf
+	if set := r.setting; set.AsOf.IsValid() { // else it was refused
+		r.receipt.AsOf = set.AsOf
+		r.receipt.Reading = &ReadBy{Now: time.Unix(set.Now, 0).UTC(), DayOrder: set.Order, FiscalStart: set.FiscalStart}
 	}
 	if r.answers != nil {
 		r.receipt.Answers = inOrder(r.report, r.answers)

@@ -188,8 +188,12 @@ func (d Day) Plain() string {
 // MarshalText writes the ISO form.
 func (d Day) MarshalText() ([]byte, error) { return []byte(d.String()), nil }
 
-// UnmarshalText reads the ISO form.
+// UnmarshalText reads the ISO form, and nothing as the zero Day, as MarshalText writes it.
 func (d *Day) UnmarshalText(text []byte) error {
+	if len(text) == 0 {
+		*d = 0
+		return nil
+	}
 	day, ok := ParseDay(string(text))
 	if !ok {
 		return fmt.Errorf("civil: %q is not a day in the form YYYY-MM-DD", text)
