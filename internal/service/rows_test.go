@@ -362,7 +362,7 @@ func TestReceiptsThatCannotBeRead(t *testing.T) {
 	own, err := sql.Open("sqlite3", filepath.Join(dir, "pikegate.db"))
 	require.NoError(t, err)
 	defer own.Close()
-	_, err = own.Exec(`UPDATE receipts SET body = replace(body, '"as_of":"2026-11-23"', '"as_of":"248073-06-01"') WHERE id = 2; UPDATE receipts SET body = '{' WHERE id = 1`)
+	_, err = own.Exec(`UPDATE receipts SET body = CAST(replace(CAST(body AS TEXT), '"as_of":"2026-11-23"', '"as_of":"248073-06-01"') AS BLOB) WHERE id = 2; UPDATE receipts SET body = CAST('{' AS BLOB) WHERE id = 1`)
 	require.NoError(t, err)
 	all, _, err := s.History(ctx, service.Wanted{Most: 10})
 	require.NoError(t, err)

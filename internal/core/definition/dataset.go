@@ -182,10 +182,6 @@ func (l *linker) origins(d *Dataset) {
 // derivedDataset is one on another: its records, or those that fit criteria, and all
 // its columns, or some.
 func (l *linker) derivedDataset(d *Dataset, of *yaml.Node, m *mapping) {
-	if !l.require(Ref{KindDataset, l.text(of)}) {
-		l.fault(of, Circle, "the dataset %q leads back to itself", of.Value)
-		return
-	}
 	base := named(l, of, UnknownDataset, "dataset", l.catalog.Datasets)
 	where, columns := m.take("where"), m.take("columns")
 	if base == nil {

@@ -3,6 +3,7 @@ package definition
 import (
 	"flag"
 	"fmt"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"slices"
@@ -195,5 +196,42 @@ sort: [departed_at]
 		if docs, _, found := Check(files, nil, setting); len(docs) < 1000 || len(found) > 10 {
 			b.Fatal(len(docs), found)
 		}
+	}
+}
+
+// The order of documents makes no difference: what is defined later is found all the same.
+func TestTheOrderOfDocuments(t *testing.T) {
+	text := `{pikegate: 1, source: shore, zone: Europe/Helsinki}
+---
+{pikegate: 1, dataset: a, source: shore, sql: "SELECT id, ship FROM t WHERE ship = :ship", key: [id], columns: {id: {type: integer}, ship: {type: text}}}
+---
+{pikegate: 1, dataset: b, of: c}
+---
+{pikegate: 1, dataset: c, source: shore, table: ships, key: [ship], columns: {ship: {type: text}, since: {type: date, stored: yyyymmdd}}}
+---
+{pikegate: 1, period: summer-season, from: 1 Jun, through: 31 Aug}
+---
+{pikegate: 1, prompt: ship, ask: Which, type: choice, required: true, choices: {of: b, value: ship, where: {since: {within: {prompt: when}}}}}
+---
+{pikegate: 1, prompt: when, ask: When, type: period, default: last summer-season}
+---
+{pikegate: 1, filter: f, of: c, where: {filter: g}}
+---
+{pikegate: 1, filter: g, of: b, where: {since: {within: last summer-season}}}
+---
+{pikegate: 1, query: q, of: a, show: [id], sort: [id]}
+---
+{pikegate: 1, report: r, title: R, prompts: [when, ship], sections: [{table: {query: q}}]}
+`
+	r := rand.New(rand.NewPCG(1, 2))
+	parts := strings.Split(text, "---\n")
+	for range 200 {
+		r.Shuffle(len(parts), func(i, j int) { parts[i], parts[j] = parts[j], parts[i] })
+		docs, faults := Split(File{Name: "f.yaml", Text: strings.Join(parts, "---\n")})
+		require.Empty(t, faults)
+		c, faults := Link(docs, setting)
+		require.Equal(t, 1, len(faults), "%s", faults) // the filter of another dataset
+		require.Contains(t, faults[0].Message, "the filter \"g\" is for the dataset")
+		require.Len(t, c.Reports["r"].Prompts, 2)
 	}
 }

@@ -92,7 +92,8 @@ func (l *linker) link(docs []Document) {
 		l.refs[d.Ref] = d
 		byKind[d.Kind] = append(byKind[d.Kind], d)
 	}
-	for _, kind := range Kinds {
+	// Periods of the business first, since phrases in all others name them.
+	for _, kind := range append([]Kind{KindPeriod}, Kinds...) {
 		for _, d := range byKind[kind] {
 			l.require(d.Ref)
 		}
@@ -117,10 +118,10 @@ func (l *linker) require(ref Ref) bool {
 	if l.state[ref] == linking {
 		return false
 	}
-	outer, places := l.reader, l.places
-	l.state[ref], l.places = linking, map[*criteria.Node]*yaml.Node{}
+	outer, places, tablesAt := l.reader, l.places, l.tablesAt
+	l.state[ref], l.places, l.tablesAt = linking, map[*criteria.Node]*yaml.Node{}, nil
 	l.document(d)
-	l.state[ref], l.reader, l.places = linked, outer, places
+	l.state[ref], l.reader, l.places, l.tablesAt = linked, outer, places, tablesAt
 	return true
 }
 
@@ -219,10 +220,16 @@ func (l *linker) uses(ref Ref) {
 	}
 }
 
-// named resolves a reference; an unknown name is refused with a near one.
+// named resolves a reference, to what is linked now where it is not yet: the order of the
+// documents makes no difference. An unknown name is refused with a near one, and one that
+// leads back here as a circle.
 func named[T any](l *linker, n *yaml.Node, code, what string, known map[string]*T) *T {
 	name := l.text(n)
 	if name == "" {
+		return nil
+	}
+	if !l.require(Ref{Kind(what), name}) {
+		l.fault(n, Circle, "the %s %q leads back to itself", what, name)
 		return nil
 	}
 	if found := known[name]; found != nil {
@@ -230,8 +237,20 @@ func named[T any](l *linker, n *yaml.Node, code, what string, known map[string]*
 		return found
 	}
 	f := l.fault(n, code, "no %s %q", what, fault.Shorten(name))
-	f.Suggest(fault.Near(name, slices.Sorted(maps.Keys(known))))
+	f.Suggest(fault.Near(name, l.namesOf(Kind(what))))
 	return nil
+}
+
+// namesOf are the names of all documents of a kind.
+func (l *linker) namesOf(kind Kind) []string {
+	var names []string
+	for ref := range l.refs {
+		if ref.Kind == kind {
+			names = append(names, ref.Name)
+		}
+	}
+	slices.Sort(names)
+	return names
 }
 
 func (l *linker) source(name string, m *mapping) *Source {

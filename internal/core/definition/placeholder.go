@@ -147,7 +147,10 @@ func (l *linker) placeholder(d *Dataset, p ownsql.Piece, said *yaml.Node, at fau
 	v.Column = d.Column(column)
 	for _, spelled := range []string{name, strings.ReplaceAll(name, "_", "-")} {
 		if v.Prompt == nil {
-			l.require(Ref{KindPrompt, spelled})
+			if !l.require(Ref{KindPrompt, spelled}) {
+				l.refuse(at, Circle, "the choices of the prompt %q come from this dataset, whose SQL takes its answer: it leads back to itself", spelled)
+				return v
+			}
 			v.Prompt = l.catalog.Prompts[spelled]
 		}
 	}

@@ -74,10 +74,6 @@ func (l *linker) group(w *where, logic criteria.Logic, n *yaml.Node) *criteria.N
 
 // filtered uses a filter's criteria.
 func (l *linker) filtered(w *where, n *yaml.Node) *criteria.Node {
-	if !l.require(Ref{KindFilter, l.text(n)}) {
-		l.fault(n, Circle, "the filter %q leads back to itself", n.Value)
-		return nil
-	}
 	f := named(l, n, UnknownFilter, "filter", l.catalog.Filters)
 	if f == nil {
 		return nil
@@ -209,9 +205,7 @@ func (l *linker) reference(w *where, c *criteria.Node, n *yaml.Node) {
 		if side := m.take("side"); side != nil {
 			c.Operand.Side = oneOf(l.reader, side, []criteria.Side{criteria.StartSide, criteria.EndSide})
 		}
-		if name != nil && !l.require(Ref{KindPrompt, name.Value}) {
-			l.fault(name, Circle, "the prompt %q leads back to itself", name.Value)
-		} else if p := named(l, name, UnknownPrompt, "prompt", l.catalog.Prompts); p != nil {
+		if p := named(l, name, UnknownPrompt, "prompt", l.catalog.Prompts); p != nil {
 			l.prompted(w, c, name, p)
 		}
 	}
