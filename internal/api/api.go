@@ -60,6 +60,7 @@ func New(s *service.Service) http.Handler {
 	document := humagin.New(engine, config)
 	r := routes{service: s}
 	r.register(document)
+	listed(document)
 
 	var text []byte
 	engine.GET(Prefix+"/openapi.json", func(c *gin.Context) {

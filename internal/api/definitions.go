@@ -29,7 +29,7 @@ type Seen struct {
 
 // Put is what became of one definition.
 type Put struct {
-	Kind       string               `json:"kind" enum:"source,dataset,period,prompt,filter,query,report" doc:"What was defined."`
+	Kind       Kind                 `json:"kind" doc:"What was defined."`
 	Name       string               `json:"name" doc:"Its name."`
 	Change     string               `json:"change" enum:"new,changed,same" doc:"What the upload did."`
 	Revision   int                  `json:"revision" doc:"The number of the revision."`
@@ -83,11 +83,13 @@ type Named struct {
 
 // Defined is the path of one definition.
 type Defined struct {
-	Kind definition.Kind `path:"kind" enum:"source,dataset,period,prompt,filter,query,report"`
-	Name string          `path:"name"`
+	Kind Kind   `path:"kind"`
+	Name string `path:"name"`
 }
 
-func (d Defined) ref() definition.Ref { return definition.Ref{Kind: d.Kind, Name: d.Name} }
+func (d Defined) ref() definition.Ref {
+	return definition.Ref{Kind: definition.Kind(d.Kind), Name: d.Name}
+}
 
 const (
 	definitionsPath = Prefix + "/definitions"
@@ -137,7 +139,7 @@ func (r routes) put(ctx context.Context, in *body[Upload]) (*body[PutList], erro
 	}
 	out := PutList{Definitions: make([]Put, len(result.Stored)), Findings: values(result.Findings)}
 	for i, s := range result.Stored {
-		out.Definitions[i] = Put{Kind: string(s.Kind), Name: s.Name, Change: string(s.Change), Revision: s.Revision, Difference: s.Difference}
+		out.Definitions[i] = Put{Kind: Kind(s.Kind), Name: s.Name, Change: string(s.Change), Revision: s.Revision, Difference: s.Difference}
 	}
 	return &body[PutList]{out}, nil
 }

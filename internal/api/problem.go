@@ -22,6 +22,7 @@ const (
 	InvalidRequest = "invalid_request"
 	NotFound       = "not_found"
 	TooLarge       = "too_large"
+	NoRoom         = "no_room"
 	Forbidden      = "forbidden"
 	SourceFailed   = "source_failed"
 	SourceBusy     = "source_busy"
@@ -130,6 +131,9 @@ func problem(ctx context.Context, err error) *Problem {
 		default:
 			return newProblem(http.StatusBadGateway, SourceFailed, detail)
 		}
+	case errors.Is(err, load.ErrNoRoom):
+		slog.ErrorContext(ctx, "a load failed", "error", err)
+		return newProblem(http.StatusInsufficientStorage, NoRoom, load.ErrNoRoom.Error()+"; nothing was loaded. Make room, and load the file again")
 	case errors.Is(err, service.ErrSize):
 		return newProblem(http.StatusUnprocessableEntity, CutBySize, err.Error()+"; ask for fewer days")
 	}

@@ -114,7 +114,7 @@ type ReceiptList struct {
 func (r routes) history(ctx context.Context, in *struct {
 	Report string `query:"report" maxLength:"200" doc:"Name of the report."`
 	Person string `query:"person" maxLength:"200" doc:"Who ran it."`
-	State  string `query:"state" enum:"running,rows,no_rows,refused,definition_in_error,source_failed,cut_by_time,cut_by_size,cancelled,interrupted,failed" doc:"How it ended."`
+	State  state  `query:"state" doc:"How it ended."`
 	Day    string `query:"day" maxLength:"1000" doc:"The day on which it started, in any form that a day is read in."`
 	Before int64  `query:"before" minimum:"0" doc:"The number that the receipts are below, for the next page."`
 	Limit  int    `query:"limit" minimum:"1" maximum:"1000" default:"50" doc:"Most receipts."`

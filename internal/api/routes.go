@@ -48,11 +48,11 @@ type PromptInfo struct {
 	Ask      string          `json:"ask" doc:"The question."`
 	Help     string          `json:"help,omitempty" doc:"More about it."`
 	Labels   []string        `json:"labels" doc:"The words above its one or two fields, as in after, that day left out; empty where the question says enough."`
-	Type     string          `json:"type" enum:"day,days,period,month,quarter,year,moment,moment-period,time-range,number,number-range,text,yes-no,choice" doc:"The kind of answer."`
+	Type     string          `json:"type" doc:"The kind of answer."`
 	Required bool            `json:"required" doc:"Whether some answer must be given."`
 	Default  prompt.Entered  `json:"default" doc:"What is taken where no answer is given; null for none."`
 	Pair     bool            `json:"pair,omitempty" doc:"Whether a first and a last month, quarter or year are asked for."`
-	Open     string          `json:"open,omitempty" enum:"none,start,end,either" doc:"Which sides of a period may be left open."`
+	Open     string          `json:"open,omitempty" doc:"Which sides of a period may be left open."`
 	Earliest string          `json:"earliest,omitempty" doc:"Earliest day, a date or a phrase; for moments and units one of those."`
 	Latest   string          `json:"latest,omitempty" doc:"Latest day, likewise."`
 	Longest  string          `json:"longest,omitempty" doc:"The longest period."`
@@ -319,7 +319,7 @@ func (r routes) choices(ctx context.Context, in *struct {
 
 func (r routes) run(ctx context.Context, in *struct {
 	Report string `path:"report"`
-	Output string `query:"output" enum:"json,csv,ndjson" doc:"The format; that of the header Accept where it is absent, else JSON."`
+	Output output `query:"output" doc:"The format; that of the header Accept where it is absent, else JSON."`
 	Accept string `header:"Accept"`
 	Body   RunRequest
 }) (*huma.StreamResponse, error) {
@@ -328,7 +328,7 @@ func (r routes) run(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
-	format := formatOf(in.Output, in.Accept)
+	format := formatOf(export.Format(in.Output), in.Accept)
 	return &huma.StreamResponse{Body: func(c huma.Context) {
 		// The time to read the body is over; the response may take longer.
 		_ = c.SetReadDeadline(time.Time{})
@@ -352,10 +352,10 @@ func (r routes) run(ctx context.Context, in *struct {
 	}}, nil
 }
 
-func formatOf(output, accept string) export.Format {
+func formatOf(output export.Format, accept string) export.Format {
 	switch {
 	case output != "":
-		return export.Format(output)
+		return output
 	case strings.Contains(accept, "text/csv"):
 		return export.CSV
 	case strings.Contains(accept, "ndjson"):

@@ -23,7 +23,7 @@ changed. It runs as it was: the same answers, as-of day and revisions. With --as
 it runs as of that day, by the definitions of now.`,
 		Example: `  pikegate again 1042
   pikegate again 1042 --as-of today`,
-		Args: cobra.ExactArgs(1),
+		Args: arity(1, 1),
 		RunE: func(c *cobra.Command, args []string) error {
 			client, err := newClient(c)
 			if err != nil {
@@ -42,7 +42,7 @@ it runs as of that day, by the definitions of now.`,
 	}
 	serverFlag(c)
 	c.Flags().StringVar(&asOf, "as-of", "", "the day to take for today")
-	c.Flags().StringVar(&output, "output", "text", "format: text or json")
+	outputFlag(c, &output)
 	return c
 }
 

@@ -23,7 +23,7 @@ nothing. Without a server the files have to hold all that they refer to; with
 --server they are checked beside what is published there, and against its data.`,
 		Example: `  pikegate check definitions
   pikegate check late-sailings.yaml --server http://127.0.0.1:8080`,
-		Args: cobra.MinimumNArgs(1),
+		Args: arity(1, anyNumber),
 		RunE: func(c *cobra.Command, args []string) error {
 			files, err := definitionFiles(args)
 			if err != nil {
@@ -49,7 +49,7 @@ nothing. Without a server the files have to hold all that they refer to; with
 		},
 	}
 	serverFlag(c)
-	c.Flags().StringVar(&output, "output", "text", "format: text or json")
+	outputFlag(c, &output)
 	return c
 }
 

@@ -82,12 +82,15 @@ returns the matching records, sorted.
   pikegate run late-sailings --answer "travel-period=last month"`,
 		SilenceErrors: true,
 		SilenceUsage:  true,
-		Args:          cobra.NoArgs,
+		Version:       versionText(),
+		Args:          knownChild,
 		RunE: func(c *cobra.Command, _ []string) error {
 			return c.Help()
 		},
 	}
-	root.AddCommand(newServe(), newDemo(), newReports(), newShow(), newRun(), newExplain(), newHistory(), newReceipt(), newAgain(), newRehearse(), newProof(), newCheck(), newPut(), newGet(), newRevisions(), newDifference(), newPublish(), newUses(), newDelete(), newSource(), newDataset(), newLoad(), newSchema(), newDate(), newVersion())
+	root.SetVersionTemplate("{{.Name}} {{.Version}}\n")
+	root.SetFlagErrorFunc(wrongFlag)
+	root.AddCommand(newServe(), newDemo(), newReports(), newShow(), newRun(), newExplain(), newHistory(), newReceipt(), newAgain(), newRehearse(), newProof(), newCheck(), newPut(), newGet(), newRevisions(), newDifference(), newPublish(), newUses(), newDelete(), newSource(), newSources(), newDataset(), newLoad(), newTable(), newSchema(), newDate(), newVersion())
 	return root
 }
 

@@ -166,7 +166,7 @@ func TestAStreamThatBreaksOff(t *testing.T) {
 	for _, output := range outputs {
 		to := filepath.Join(t.TempDir(), "out")
 		var out, errs bytes.Buffer
-		code := Main([]string{"run", "r", "--server", broken.URL, "--answer", "a=b", "--output", output, "--to", to}, strings.NewReader(""), &out, &errs)
+		code := Main([]string{"run", "r", "--server", broken.URL, "--answer", "a=b", "--output", string(output), "--to", to}, strings.NewReader(""), &out, &errs)
 		assert.Equal(t, exitInterrupted, code, output)
 		assert.Contains(t, errs.String(), "the records broke off")
 		left, err := os.ReadDir(filepath.Dir(to))

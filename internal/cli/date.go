@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"slices"
 	"strings"
 	"time"
 
@@ -29,7 +28,7 @@ and ranges of times of day, as prompts can ask for them.`,
   pikegate date --type day --day-order day-first 3/4/2026
   pikegate date --zone Europe/Helsinki --output json "Oct 2026"
   pikegate date --type moment --zone Europe/Helsinki "25 Oct 2026 03:30"`,
-		Args:              cobra.MinimumNArgs(1),
+		Args:              arity(1, anyNumber),
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(c *cobra.Command, texts []string) error {
 			r, err := flags.reader(c.OutOrStdout(), time.Now())
@@ -46,12 +45,12 @@ and ranges of times of day, as prompts can ask for them.`,
 		},
 	}
 	f := c.Flags()
-	f.StringVar(&flags.kind, "type", "period", "what the texts are: "+fault.Either(dateTypes))
+	wordFlag(c, &flags.kind, "type", "period", dateTypes, "what the texts are")
 	f.StringVar(&flags.asOf, "as-of", "", "the day to take for today")
-	f.StringVar(&flags.order, "day-order", "", "how days that are all digits are read: day-first or month-first")
+	wordFlag(c, &flags.order, "day-order", "", []phrase.DayOrder{phrase.DayFirst, phrase.MonthFirst}, "how days that are all digits are read")
 	f.StringVar(&flags.zone, "zone", "", "IANA zone: moments are read in it, and days come with their instants")
 	f.StringVar(&flags.fiscal, "fiscal-year-starts", "", "month that the fiscal year starts with, 1 to 12")
-	f.StringVar(&flags.output, "output", "text", "format: text or json")
+	outputFlag(c, &flags.output)
 	return c
 }
 
@@ -77,12 +76,7 @@ type dateReader struct {
 func (f dateFlags) reader(out io.Writer, now time.Time) (*dateReader, error) {
 	r := &dateReader{kind: f.kind, json: f.output == "json", zoned: f.zone != "", out: bufio.NewWriter(out)}
 	zone := now.Location()
-	switch {
-	case !slices.Contains(dateTypes, f.kind):
-		return nil, fail(exitUsage, "type: %q is not one of %s", f.kind, fault.Both(dateTypes))
-	case !slices.Contains([]string{"text", "json"}, f.output):
-		return nil, fail(exitUsage, "output: %q is not one of text and json", f.output)
-	case r.zoned:
+	if r.zoned {
 		var err error
 		if zone, err = civil.LoadZone(f.zone); err != nil {
 			return nil, fail(exitUsage, "zone: %w", err)

@@ -36,7 +36,7 @@ or mariadb://user@127.0.0.1:3306/. There the demo makes a schema of its own,
 		Example: `  pikegate demo
   pikegate demo --listen 127.0.0.1:9000 --data ./ferries --as-of 2026-11-23
   ` + demo.ServerVariable + `=postgres://me@127.0.0.1/test pikegate demo --engine postgres`,
-		Args: cobra.NoArgs,
+		Args: arity(0, 0),
 		RunE: func(c *cobra.Command, _ []string) error {
 			day, err := demoDay(asOf)
 			if err != nil {
@@ -46,10 +46,7 @@ or mariadb://user@127.0.0.1:3306/. There the demo makes a schema of its own,
 			if err != nil {
 				return fail(exitFailed, "%w", err)
 			}
-			on, ok := demoEngines[engine]
-			if !ok {
-				return fail(exitUsage, "engine: %q is not one of sqlite, postgres and mariadb", engine)
-			}
+			on := demoEngines[engine]
 			if on != definition.Embedded && os.Getenv(demo.ServerVariable) == "" {
 				return fail(exitUsage, "the environment variable %s, which holds the server's address, is not set", demo.ServerVariable)
 			}
@@ -61,7 +58,7 @@ or mariadb://user@127.0.0.1:3306/. There the demo makes a schema of its own,
 	}
 	c.Flags().StringVar(&listen, "listen", "127.0.0.1:8080", "address and port; without the flag, the next free port where 8080 is taken")
 	c.Flags().StringVar(&dir, "data", filepath.Join(cacheDir(), "demo"), "directory of the demo's files")
-	c.Flags().StringVar(&engine, "engine", "sqlite", "where the records lie: sqlite, postgres or mariadb")
+	wordFlag(c, &engine, "engine", "sqlite", []string{"sqlite", "postgres", "mariadb"}, "where the records lie")
 	c.Flags().StringVar(&asOf, "as-of", "today", "the day that the records reach up to, and that the service takes for today")
 	return c
 }

@@ -21,7 +21,7 @@ func newExplain() *cobra.Command {
 		Long:  "Show what a run would be: in words, as SQL with its values, and how the database\nwould go about it. No records are read.",
 		Example: `  pikegate explain late-sailings
   pikegate explain late-sailings --answer "travel-period=last week"`,
-		Args:              cobra.ExactArgs(1),
+		Args:              arity(1, 1),
 		ValidArgsFunction: completeReports,
 		RunE: func(c *cobra.Command, args []string) error {
 			client, err := newClient(c)
@@ -41,7 +41,7 @@ func newExplain() *cobra.Command {
 	}
 	serverFlag(c)
 	answerFlags(c, &given, &asOf)
-	c.Flags().StringVar(&output, "output", "text", "format: text or json")
+	outputFlag(c, &output)
 	return c
 }
 

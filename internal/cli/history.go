@@ -22,7 +22,7 @@ func newHistory() *cobra.Command {
 		Example: `  pikegate history
   pikegate history --report late-sailings --state no_rows
   pikegate history --day yesterday --person "Ines Karrow"`,
-		Args: cobra.NoArgs,
+		Args: arity(0, 0),
 		RunE: func(c *cobra.Command, _ []string) error {
 			client, err := newClient(c)
 			if err != nil {
@@ -49,18 +49,11 @@ func newHistory() *cobra.Command {
 	f := c.Flags()
 	f.StringVar(&report, "report", "", "only runs of this report")
 	f.StringVar(&person, "person", "", "only runs by this person")
-	f.StringVar(&state, "state", "", "only runs that ended so")
+	wordFlag(c, &state, "state", "", service.AllStates(), "only runs that ended so")
 	f.StringVar(&day, "day", "", "only runs that started on this day")
 	f.Int64Var(&before, "before", 0, "only receipts below this number")
 	f.IntVar(&most, "most", 20, "most receipts")
-	f.StringVar(&output, "output", "text", "format: text or json")
-	states := make([]string, len(service.States))
-	for i, s := range service.States {
-		states[i] = string(s.State)
-	}
-	if err := c.RegisterFlagCompletionFunc("state", cobra.FixedCompletions(states, cobra.ShellCompDirectiveNoFileComp)); err != nil {
-		panic(err) // the flag is defined just above
-	}
+	outputFlag(c, &output)
 	return c
 }
 

@@ -16,30 +16,39 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"pikegate/internal/core/fault"
 	"pikegate/internal/load"
 )
 
 func newLoad() *cobra.Command {
 	var req load.Request
-	var mode, refused, output string
+	var mode, totals, refused, output string
 	c := &cobra.Command{
 		Use:   "load FILE",
-		Short: "Load a CSV or XLSX file into a table of the embedded records",
-		Long: `Load a CSV or XLSX file into a table of the service's embedded records, in one
-transaction: all of it or nothing. The first line names the columns. What parts the
-fields, and what the columns are, is guessed from the first rows: --dry-run shows it
-and writes nothing. Dates that can be read two ways are not guessed: --dates says how a column
-has them. Dates are written to the table as yyyy-MM-dd or yyyy-MM-dd
-HH:mm:ss, however the file has them, the serial days of spreadsheets included; an
-empty field is a missing value.
+		Short: "Load a CSV, XLSX or JSON file into a table of the embedded records",
+		Long: `Load a CSV, XLSX, JSON or NDJSON file into a table of the service's embedded records,
+in one transaction: all of it or nothing. The end of the file's name tells what it is.
+The first line names the columns; of JSON the members do. What parts the fields, and
+what the columns are, is guessed from the first rows: --dry-run shows it and writes
+nothing.
+
+Dates that can be read two ways are not guessed: --dates says how a column has them, by
+a pattern or as yyyymmdd, serial-days, epoch-seconds or epoch-milliseconds. They are
+written to the table as yyyy-MM-dd, local times as yyyy-MM-dd HH:mm:ss, instants with a
+T and a Z, however the file has them. --numbers says how a column would write 1234.56:
+"fare=1.234,56", "price=$1,234.56". An empty field is a missing value.
 
 A table that is there already is not touched unless --mode says what becomes of its
 records. A row that does not fit stops the load. With --refused such rows go to a file of
-their own, each with its line and the reason, and the others are loaded.`,
+their own, each with its line and the reason, and the others are loaded, unless more
+than 10,000 rows do not fit. A last row that looks like totals stops the load until
+--totals says whether to keep it or to skip it. A file without a key gets one by
+--row-number.`,
 		Example: `  pikegate load claims.csv --as old_claims --dry-run
   pikegate load claims.csv --as old_claims --key claim_id --refused refused.csv
-  pikegate load more.xlsx --as old_claims --mode update --key claim_id`,
-		Args: cobra.ExactArgs(1),
+  pikegate load more.xlsx --as old_claims --mode update --key claim_id
+  pikegate load fares.csv --as fares --row-number id --numbers "fare=1.234,56" --totals skip`,
+		Args: arity(1, 1),
 		RunE: func(c *cobra.Command, args []string) error {
 			client, err := newClient(c)
 			if err != nil {
@@ -53,27 +62,20 @@ their own, each with its line and the reason, and the others are loaded.`,
 				return fail(exitUsage, "%w", err)
 			}
 			defer f.Close()
-			query := url.Values{"mode": {mode}, "format": {"csv"}}
-			if strings.EqualFold(filepath.Ext(args[0]), ".xlsx") {
-				query.Set("format", "xlsx")
-			}
-			for _, k := range req.Key {
-				query.Add("key", k)
-			}
-			for _, d := range req.Dates {
-				query.Add("dates", d)
-			}
-			if req.Sheet != "" {
-				query.Set("sheet", req.Sheet)
+			query := url.Values{"mode": {mode}, "format": {string(formatOf(args[0]))}, "key": req.Key, "dates": req.Dates, "numbers": req.Numbers, "exact": req.Exact}
+			for name, value := range map[string]string{"sheet": req.Sheet, "row_number": req.RowNumber, "totals": totals} {
+				if value != "" {
+					query.Set(name, value)
+				}
 			}
 			if req.Dry {
 				query.Set("dry", "true")
 			}
-			if refused != "" || req.Dry {
-				query.Set("refuse", strconv.Itoa(1<<31-1))
+			if refused != "" {
+				query.Set("refuse", strconv.Itoa(load.MostRefused))
 			}
 			var report load.Report
-			if err := client.json(c.Context(), http.MethodPost, "/loads/"+url.PathEscape(req.Table)+"?"+query.Encode(), watched(c.ErrOrStderr(), f), &report); err != nil {
+			if err := client.json(c.Context(), http.MethodPost, loadPath(req.Table)+"?"+query.Encode(), watched(c.ErrOrStderr(), f), &report); err != nil {
 				return err
 			}
 			if refused != "" && !req.Dry {
@@ -86,15 +88,32 @@ their own, each with its line and the reason, and the others are loaded.`,
 	}
 	f := c.Flags()
 	f.StringVar(&req.Table, "as", "", "the table")
-	f.StringVar(&mode, "mode", string(load.New), "what becomes of the records of a table that is there: replace, append, or update (those of the same key)")
+	wordFlag(c, &mode, "mode", string(load.New), load.Modes, "what becomes of the records of a table that is there, where update replaces those of the same key")
 	f.StringSliceVar(&req.Key, "key", nil, "the columns that tell one record from every other, parted by commas")
 	f.StringVar(&req.Sheet, "sheet", "", "the sheet of an XLSX file; its first where absent")
-	f.StringSliceVar(&req.Dates, "dates", nil, "how the dates of a column are written, COLUMN=PATTERN, such as opened=d/M/yyyy")
+	f.StringArrayVar(&req.Dates, "dates", nil, "how the dates of a column are written, COLUMN=FORM, such as opened=d/M/yyyy; repeat it for more")
+	f.StringArrayVar(&req.Numbers, "numbers", nil, "how a column would write 1234.56, COLUMN=FORM, such as fare=1.234,56; repeat it for more")
+	f.StringSliceVar(&req.Exact, "exact", nil, "columns of decimals to hold with any number of digits, parted by commas")
+	f.StringVar(&req.RowNumber, "row-number", "", "a column to add that counts the rows, as a key")
+	wordFlag(c, &totals, "totals", "", []load.Totals{load.KeepTotals, load.SkipTotals}, "what becomes of a last row that looks like totals")
 	f.BoolVar(&req.Dry, "dry-run", false, "show what the file is taken for and write nothing")
 	f.StringVar(&refused, "refused", "", "a file for the rows that do not fit; without it, one of them stops the load")
-	f.StringVar(&output, "output", "text", "format: text or json")
+	outputFlag(c, &output)
 	serverFlag(c)
 	return c
+}
+
+// formatOf tells by its name how a file is written.
+func formatOf(path string) load.Format {
+	switch strings.ToLower(filepath.Ext(path)) {
+	case ".xlsx", ".xlsm":
+		return load.XLSX
+	case ".json":
+		return load.JSON
+	case ".ndjson", ".jsonl":
+		return load.NDJSON
+	}
+	return load.CSV
 }
 
 // watched shows on a terminal how much of a file is sent.
@@ -121,7 +140,9 @@ func writeRefused(path string, report load.Report) error {
 	w.UseCRLF = true
 	head := []string{"line", "reason"}
 	for _, c := range report.Columns {
-		head = append(head, c.Name)
+		if !c.Added {
+			head = append(head, c.Name)
+		}
 	}
 	err = w.Write(head)
 	for _, r := range report.Refused {
@@ -141,7 +162,13 @@ func tellLoad(w io.Writer, req load.Request, r load.Report, refused string) {
 		if c.Scale > 0 {
 			kind += fmt.Sprintf(" (%d)", c.Scale)
 		}
+		if c.Exact {
+			kind += ", as text"
+		}
 		written := c.Written
+		if c.Added {
+			written = "counted"
+		}
 		if c.Or != "" {
 			written += " or " + c.Or
 		}
@@ -161,14 +188,22 @@ func tellLoad(w io.Writer, req load.Request, r load.Report, refused string) {
 		}
 		fmt.Fprintln(w)
 	}
-	told := fmt.Sprintf("%d rows", r.Read)
+	for i, note := range r.Notes {
+		if i == 0 {
+			fmt.Fprintln(w)
+		}
+		fmt.Fprintf(w, "Note: %s\n", note)
+	}
 	if req.Dry {
-		fmt.Fprintf(w, "\n%s read, %d would be refused; nothing was written\n", told, len(r.Refused))
+		fmt.Fprintf(w, "\n%s read, %d would be refused; nothing was written\n", fault.Count(int(r.Read), "row"), r.Refusals)
 		return
 	}
-	fmt.Fprintf(w, "\n%s read, %d loaded into %s", told, r.Loaded, req.Table)
-	if len(r.Refused) > 0 {
-		fmt.Fprintf(w, ", %d refused: %s", len(r.Refused), refused)
+	fmt.Fprintf(w, "\n%s read, %d loaded into %s", fault.Count(int(r.Read), "row"), r.Loaded, req.Table)
+	if r.Replaced > 0 {
+		fmt.Fprintf(w, " (%d added, %d replaced)", r.Added, r.Replaced)
+	}
+	if r.Refusals > 0 {
+		fmt.Fprintf(w, ", %d refused: %s", r.Refusals, refused)
 	}
 	fmt.Fprintln(w)
 }

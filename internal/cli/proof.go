@@ -14,14 +14,7 @@ import (
 )
 
 func newProof() *cobra.Command {
-	c := &cobra.Command{
-		Use:   "proof",
-		Short: "Make proofs: answers with what must come back for them",
-		Args:  cobra.NoArgs,
-		RunE:  func(c *cobra.Command, _ []string) error { return c.Help() },
-	}
-	c.AddCommand(newProofNew())
-	return c
+	return group("proof", "Make proofs: answers with what must come back for them", newProofNew())
 }
 
 func newProofNew() *cobra.Command {
@@ -33,7 +26,7 @@ func newProofNew() *cobra.Command {
 and the count and fingerprint of what came back. Look at it, keep it beside the
 report, and publish it: from then on it is run at each check and before publishing.`,
 		Example: `  pikegate proof new 1042 --name late-sailings-june --to late-sailings-june.yaml`,
-		Args:    cobra.ExactArgs(1),
+		Args:    arity(1, 1),
 		RunE: func(c *cobra.Command, args []string) error {
 			client, err := newClient(c)
 			if err != nil {

@@ -13,6 +13,7 @@ import (
 
 	"pikegate/internal/api"
 	"pikegate/internal/core/definition"
+	"pikegate/internal/core/fault"
 )
 
 func newPut() *cobra.Command {
@@ -27,7 +28,7 @@ not what the dataset says. A database that cannot be reached is told and stops n
 		Example: `  pikegate put late-sailings.yaml
   pikegate put definitions
   pikegate put --draft late-sailings.yaml`,
-		Args: cobra.MinimumNArgs(1),
+		Args: arity(1, anyNumber),
 		RunE: func(c *cobra.Command, args []string) error {
 			client, err := newClient(c)
 			if err != nil {
@@ -51,8 +52,14 @@ not what the dataset says. A database that cannot be reached is told and stops n
 					fmt.Fprintf(c.OutOrStdout(), "           %s\n", setting)
 				}
 			}
+			errors := 0
 			for _, w := range list.Findings {
-				fmt.Fprintln(c.ErrOrStderr(), w.Error())
+				if fmt.Fprintln(c.ErrOrStderr(), w.Error()); !w.Warning {
+					errors++
+				}
+			}
+			if draft && errors > 0 {
+				fmt.Fprintf(c.OutOrStdout(), "stored as a draft with %s; it cannot be published as it is\n", fault.Count(errors, "error"))
 			}
 			return nil
 		},

@@ -54,7 +54,7 @@ func newReceipt() *cobra.Command {
 		Use:     "receipt NUMBER",
 		Short:   "Show the record of a run: what was asked, what ran, and what came back",
 		Example: "  pikegate receipt 1042",
-		Args:    cobra.ExactArgs(1),
+		Args:    arity(1, 1),
 		RunE: func(c *cobra.Command, args []string) error {
 			client, err := newClient(c)
 			if err != nil {
@@ -68,7 +68,7 @@ func newReceipt() *cobra.Command {
 		},
 	}
 	serverFlag(c)
-	c.Flags().StringVar(&output, "output", "text", "format: text or json")
+	outputFlag(c, &output)
 	return c
 }
 

@@ -22,7 +22,7 @@ fixed conditions, on ends and starts of months and years, a leap day, and the da
 which clocks change; or on days of one's own. Nothing is run.`,
 		Example: `  pikegate rehearse late-sailings
   pikegate rehearse late-sailings --as-of 2027-01-01 --with drafts`,
-		Args:              cobra.ExactArgs(1),
+		Args:              arity(1, 1),
 		ValidArgsFunction: completeReports,
 		RunE: func(c *cobra.Command, args []string) error {
 			client, err := newClient(c)
@@ -43,7 +43,7 @@ which clocks change; or on days of one's own. Nothing is run.`,
 	serverFlag(c)
 	c.Flags().StringArrayVar(&asOf, "as-of", nil, "a day to take for today; repeat it for more")
 	c.Flags().StringArrayVar(&with, "with", nil, "a file or directory of definitions to try that are not published; repeat it for more")
-	c.Flags().StringVar(&output, "output", "text", "format: text or json")
+	outputFlag(c, &output)
 	return c
 }
 

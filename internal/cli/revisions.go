@@ -6,12 +6,14 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 
 	"github.com/spf13/cobra"
 
 	"pikegate/internal/api"
 	"pikegate/internal/core/definition"
+	"pikegate/internal/core/fault"
 )
 
 func definitionPath(args []string) string {
@@ -22,8 +24,12 @@ func definitionPath(args []string) string {
 func onDefinition(use, short, example string, most int, run func(c *cobra.Command, client *client, args []string) error) *cobra.Command {
 	c := &cobra.Command{
 		Use: use, Short: short, Example: example,
-		Args: cobra.RangeArgs(2, most),
+		Args: arity(2, most),
 		RunE: func(c *cobra.Command, args []string) error {
+			if !slices.Contains(definition.Kinds, definition.Kind(args[0])) {
+				f := fault.New("", "%q is nothing that can be defined; the kinds are %s", args[0], fault.Both(kinds()))
+				return fail(exitUsage, "%s", f.Suggest(fault.Near(args[0], kinds())).Sentence())
+			}
 			client, err := newClient(c)
 			if err != nil {
 				return err
@@ -34,15 +40,19 @@ func onDefinition(use, short, example string, most int, run func(c *cobra.Comman
 			if len(args) > 0 {
 				return nil, cobra.ShellCompDirectiveNoFileComp
 			}
-			kinds := make([]string, len(definition.Kinds))
-			for i, k := range definition.Kinds {
-				kinds[i] = string(k)
-			}
-			return kinds, cobra.ShellCompDirectiveNoFileComp
+			return kinds(), cobra.ShellCompDirectiveNoFileComp
 		},
 	}
 	serverFlag(c)
 	return c
+}
+
+func kinds() []string {
+	all := make([]string, len(definition.Kinds))
+	for i, k := range definition.Kinds {
+		all[i] = string(k)
+	}
+	return all
 }
 
 func newGet() *cobra.Command {
@@ -64,7 +74,7 @@ func newGet() *cobra.Command {
 		if all && len(args) == 0 {
 			return nil
 		}
-		return cobra.ExactArgs(2)(c, args)
+		return arity(2, 2)(c, args)
 	}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		if !all {
@@ -123,7 +133,7 @@ func newRevisions() *cobra.Command {
 }
 
 func newDifference() *cobra.Command {
-	return onDefinition("difference KIND NAME [FROM [TO]]", "Name each setting that differs between two revisions",
+	return onDefinition("difference KIND NAME [FROM [TO]]", "Name each setting that differs between two revisions: the published and the latest one unless said",
 		`  pikegate difference query late-sailings
   pikegate difference query late-sailings 1 3`, 4,
 		func(c *cobra.Command, client *client, args []string) error {

@@ -8,7 +8,6 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 	"time"
 
@@ -21,7 +20,10 @@ import (
 	"pikegate/internal/service"
 )
 
-var outputs = []string{"table", "csv", "json", "ndjson"}
+// tableOutput is what a terminal gets; the others are what the service sends.
+const tableOutput = "table"
+
+var outputs = append([]export.Format{tableOutput}, export.Formats...)
 
 func newRun() *cobra.Command {
 	var given, with []string
@@ -42,7 +44,7 @@ condition left. The run is on record: see pikegate history and pikegate receipt.
   pikegate run late-sailings --answer "travel-period=1 Mar 2026 to 5 Mar 2026" --answer minutes=30
   pikegate run late-sailings --with drafts --as-of 2027-01-01
   pikegate run waybills-by-day --answer goods=timber --answer goods=parcels --output csv --to timber.csv`,
-		Args:              cobra.ExactArgs(1),
+		Args:              arity(1, 1),
 		ValidArgsFunction: completeReports,
 		RunE: func(c *cobra.Command, args []string) error {
 			client, err := newClient(c)
@@ -53,10 +55,7 @@ condition left. The run is on record: see pikegate history and pikegate receipt.
 			if err != nil {
 				return err
 			}
-			if !slices.Contains(outputs, output) {
-				return fail(exitUsage, "output: %q is not one of %s", output, strings.Join(outputs, ", "))
-			}
-			asked := api.RunRequest{Asked: api.Asked{Answers: answers, AsOf: asOf}, Evidence: evidence || output == "table"}
+			asked := api.RunRequest{Asked: api.Asked{Answers: answers, AsOf: asOf}, Evidence: evidence || output == tableOutput}
 			if asked.Files, err = definitionFiles(with); err != nil {
 				return err
 			}
@@ -70,13 +69,10 @@ condition left. The run is on record: see pikegate history and pikegate receipt.
 	}
 	serverFlag(c)
 	answerFlags(c, &given, &asOf)
-	c.Flags().StringVar(&output, "output", "table", "format: "+strings.Join(outputs, ", "))
+	wordFlag(c, &output, "output", "table", outputs, "format")
 	c.Flags().BoolVar(&evidence, "evidence", false, "count what shows that the records are right, for the receipt; a table always does")
 	c.Flags().StringArrayVar(&with, "with", nil, "a file or directory of definitions to try that are not published; repeat it for more")
 	c.Flags().StringVar(&to, "to", "", "file to write to, in place of standard output; it appears when it is whole")
-	if err := c.RegisterFlagCompletionFunc("output", cobra.FixedCompletions(outputs, cobra.ShellCompDirectiveNoFileComp)); err != nil {
-		panic(err) // the flag is defined just above
-	}
 	return c
 }
 
@@ -118,7 +114,7 @@ func isTerminal(stream any) bool {
 // runTo runs the report and writes its records to a file or standard output.
 func runTo(c *cobra.Command, client *client, report string, asked api.RunRequest, output, to string) error {
 	format := export.Format(output)
-	if output == "table" {
+	if output == tableOutput {
 		format = export.JSON
 	}
 	answer, err := client.call(c.Context(), http.MethodPost, reportPath(report)+"/runs?output="+string(format), asked, export.MediaTypes[format])
@@ -127,7 +123,7 @@ func runTo(c *cobra.Command, client *client, report string, asked api.RunRequest
 	}
 	defer answer.Body.Close()
 	write := func(w io.Writer) error {
-		if output == "table" {
+		if output == tableOutput {
 			return writeTable(answer.Body, w, isTerminal(w))
 		}
 		_, err := io.Copy(w, answer.Body)

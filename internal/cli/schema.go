@@ -11,7 +11,7 @@ func newSchema() *cobra.Command {
 		Use:     "schema",
 		Short:   "Print the JSON Schema of definition files, for editors",
 		Example: "  pikegate schema > pikegate.schema.json",
-		Args:    cobra.NoArgs,
+		Args:    arity(0, 0),
 		RunE: func(c *cobra.Command, _ []string) error {
 			_, err := c.OutOrStdout().Write(definition.Schema())
 			return err

@@ -61,7 +61,7 @@ func newServe() *cobra.Command {
 		Example: `  pikegate serve --data /srv/pikegate
   PIKEGATE_LISTEN=127.0.0.1:9000 pikegate serve
   pikegate serve --config /etc/pikegate.yaml`,
-		Args: cobra.NoArgs,
+		Args: arity(0, 0),
 		RunE: func(c *cobra.Command, _ []string) error {
 			v, err := readSettings(c)
 			if err != nil {

@@ -18,7 +18,7 @@ func newShow() *cobra.Command {
 		Use:               "show REPORT",
 		Short:             "Show what a report asks, in words",
 		Example:           "  pikegate show late-sailings",
-		Args:              cobra.ExactArgs(1),
+		Args:              arity(1, 1),
 		ValidArgsFunction: completeReports,
 		RunE: func(c *cobra.Command, args []string) error {
 			client, err := newClient(c)

@@ -17,9 +17,7 @@ import (
 )
 
 func newSource() *cobra.Command {
-	c := &cobra.Command{Use: "source", Short: "Look at the databases of business records", Args: cobra.NoArgs}
-	c.AddCommand(newInspect())
-	return c
+	return group("source", "Look at the databases of business records", newInspect())
 }
 
 func newInspect() *cobra.Command {
@@ -34,7 +32,7 @@ be stored and how sure that is, its key, its indexes, and some records. Of a lar
 table a sample is looked at, from both ends of its key, and the figures are the
 sample's; --whole counts them over all records.`,
 		Example: "  pikegate source inspect harbour\n  pikegate source inspect harbour sailings\n  pikegate source inspect harbour bookings --whole",
-		Args:    cobra.RangeArgs(1, 2),
+		Args:    arity(1, 2),
 		RunE: func(c *cobra.Command, args []string) error {
 			client, err := newClient(c)
 			if err != nil {
@@ -58,7 +56,7 @@ sample's; --whole counts them over all records.`,
 			return say(c.OutOrStdout(), output, info, func(w io.Writer) { describe(w, info) })
 		},
 	}
-	c.Flags().StringVar(&output, "output", "text", "format: text or json")
+	outputFlag(c, &output)
 	c.Flags().BoolVar(&whole, "whole", false, "count the figures of a large table over all its records")
 	serverFlag(c)
 	return c
@@ -75,17 +73,14 @@ func tablePath(args []string) string {
 
 // say prints a value as JSON, or as text in columns.
 func say(to io.Writer, output string, value any, text func(io.Writer)) error {
-	switch output {
-	case "json":
+	if output == "json" {
 		e := json.NewEncoder(to)
 		e.SetEscapeHTML(false)
 		return e.Encode(value)
-	case "text":
-		w := tabwriter.NewWriter(to, 0, 0, 2, ' ', 0)
-		text(w)
-		return w.Flush()
 	}
-	return fail(exitUsage, "output: %q is not one of text and json", output)
+	w := tabwriter.NewWriter(to, 0, 0, 2, ' ', 0)
+	text(w)
+	return w.Flush()
 }
 
 func describe(w io.Writer, t api.TableInfo) {
@@ -167,9 +162,7 @@ func short(text string) string {
 }
 
 func newDataset() *cobra.Command {
-	c := &cobra.Command{Use: "dataset", Short: "Describe tables", Args: cobra.NoArgs}
-	c.AddCommand(newPropose())
-	return c
+	return group("dataset", "Describe tables", newPropose())
 }
 
 func newPropose() *cobra.Command {
@@ -180,7 +173,7 @@ func newPropose() *cobra.Command {
 		Long: `Write the definition of a dataset on a table, as the table and its records show it.
 Read it, mend what is not sure, and put it.`,
 		Example: "  pikegate dataset propose harbour sailings\n  pikegate dataset propose harbour sailings --to sailings.yaml",
-		Args:    cobra.ExactArgs(2),
+		Args:    arity(2, 2),
 		RunE: func(c *cobra.Command, args []string) error {
 			client, err := newClient(c)
 			if err != nil {

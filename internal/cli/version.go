@@ -13,10 +13,14 @@ func newVersion() *cobra.Command {
 	return &cobra.Command{
 		Use:   "version",
 		Short: "Print the version",
-		Args:  cobra.NoArgs,
+		Args:  arity(0, 0),
 		RunE: func(c *cobra.Command, _ []string) error {
-			fmt.Fprintf(c.OutOrStdout(), "pikegate %s, time zones %s\n", api.Version, civil.ZoneRules)
+			fmt.Fprintln(c.OutOrStdout(), "pikegate", versionText())
 			return nil
 		},
 	}
+}
+
+func versionText() string {
+	return fmt.Sprintf("%s, time zones %s", api.Version, civil.ZoneRules)
 }

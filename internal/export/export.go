@@ -24,6 +24,9 @@ const (
 	NDJSON Format = "ndjson"
 )
 
+// Formats lists them in the order of the reference.
+var Formats = []Format{JSON, CSV, NDJSON}
+
 // MediaTypes tells the media type of each format.
 var MediaTypes = map[Format]string{
 	CSV:    "text/csv; charset=utf-8; header=present",

@@ -1,6 +1,6 @@
-// Package load brings files of records, CSV and XLSX, into the embedded SQLite file:
-// in one transaction, types and dialect guessed from the first records, dates written
-// in one agreed form, rows that do not fit told one by one.
+// Package load brings files of records, CSV, XLSX and JSON, into the embedded SQLite
+// file: in one transaction, types and dialect guessed from the first records, dates
+// written in one agreed form, rows that do not fit told one by one.
 package load
 
 import (
@@ -9,11 +9,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"slices"
-	"strings"
 
-	"pikegate/internal/core/compile"
-	"pikegate/internal/core/record"
+	"github.com/mattn/go-sqlite3"
+
+	"pikegate/internal/core/fault"
 )
 
 // Mode is what becomes of the records that the table has already.
@@ -26,42 +25,66 @@ const (
 	Update  Mode = "update"  // those with the key of a new one go
 )
 
+// Modes lists them in the order of the reference.
+var Modes = []Mode{New, Replace, Append, Update}
+
+// Totals is what becomes of a row of totals at the end of a file.
+type Totals string
+
+const (
+	AskTotals  Totals = ""     // the load stops and says so
+	KeepTotals Totals = "keep" // it is a record like the others
+	SkipTotals Totals = "skip" // it is left out
+)
+
 // Request is what to load.
 type Request struct {
-	Table string
-	Mode  Mode
-	Key   []string // the columns that tell one record from every other
-	XLSX  bool     // CSV where it is not
-	Sheet string   // of an XLSX file; its first where absent
-	Dry   bool     // guess, read everything, and leave the table as it is
-	Dates []string // COLUMN=PATTERN: how the dates of some columns are written
-	// Refuse is how many rows may be refused; where there are more, nothing is loaded.
+	Table   string
+	Mode    Mode
+	Key     []string // the columns that tell one record from every other
+	Format  Format   // CSV where absent
+	Sheet   string   // of an XLSX file; its first where absent
+	Dry     bool     // guess, read everything, and leave the table as it is
+	Dates   []string // COLUMN=FORM: how the dates of some columns are written
+	Numbers []string // COLUMN=FORM: how the numbers of some columns are written
+	Exact   []string // columns of decimals that are held as texts, for any number of digits
+	// RowNumber is a column to add that counts the rows from 1; none where absent.
+	RowNumber string
+	Totals    Totals
+	// Refuse is how many rows may be refused, MostRefused at most; where there are more,
+	// nothing is loaded.
 	Refuse int
 }
 
 // Report is what a load did, or would do.
 type Report struct {
-	Dialect string       `json:"dialect" doc:"How the file is written."`
-	Columns []FileColumn `json:"columns" doc:"Its columns, in order."`
-	Read    int64        `json:"read" doc:"How many rows the file has."`
-	Loaded  int64        `json:"loaded" doc:"How many are in the table now."`
-	Refused []RefusedRow `json:"refused" doc:"Those that do not fit, the first 10000 of them."`
-	Sample  [][]string   `json:"sample" doc:"The first rows, as they are written to the table."`
+	Dialect  string       `json:"dialect" doc:"How the file is written."`
+	Columns  []FileColumn `json:"columns" doc:"Its columns, in order."`
+	Read     int64        `json:"read" doc:"How many rows the file has."`
+	Loaded   int64        `json:"loaded" doc:"How many of them are in the table now."`
+	Added    int64        `json:"added" doc:"How many of these the table did not have."`
+	Replaced int64        `json:"replaced" doc:"How many records of the table gave way to them: all that it had where the mode is replace, those of the same key where it is update."`
+	Refusals int64        `json:"refusals" doc:"How many rows do not fit."`
+	Refused  []RefusedRow `json:"refused" doc:"Those that do not fit, the first 10000 of them."`
+	Sample   [][]string   `json:"sample" doc:"The first rows, as they are written to the table."`
+	Notes    []string     `json:"notes,omitempty" doc:"What to look at before these records are used."`
 }
 
 // FileColumn is what a column of a file is taken for.
 type FileColumn struct {
 	Name    string  `json:"name" doc:"Its name in the file, and in the table."`
 	Type    string  `json:"type" doc:"What its values mean."`
-	Written string  `json:"written,omitempty" doc:"How dates are written in the file."`
+	Written string  `json:"written,omitempty" doc:"How dates, or numbers, are written in the file."`
 	Or      string  `json:"or_written,omitempty" doc:"Another way that they could be written in."`
 	Scale   int     `json:"scale,omitempty" doc:"Digits after the point."`
+	Exact   bool    `json:"exact,omitempty" doc:"Whether decimals are held as texts, since binary numbers have no room for their digits."`
 	Share   float64 `json:"share" doc:"The share of the first values that fit, from 0 to 1."`
+	Added   bool    `json:"added,omitempty" doc:"Whether it is no column of the file but that of the row numbers."`
 }
 
 // RefusedRow is a row that does not fit.
 type RefusedRow struct {
-	Line   int      `json:"line" doc:"Its line in the file, from 1."`
+	Line   int      `json:"line" doc:"Its line in the file, from 1; of JSON the number of the record."`
 	Reason string   `json:"reason" doc:"Why it does not fit."`
 	Fields []string `json:"fields" doc:"The row."`
 }
@@ -81,10 +104,19 @@ const (
 	RowRefused = "rows_refused"
 	WrongTable = "table_does_not_fit"
 	TwoWays    = "dates_can_be_read_two_ways"
+	TotalsRow  = "row_of_totals"
 )
 
-// mostTold is how many refused rows are kept.
-const mostTold = 10_000
+func refuse(code, format string, args ...any) *Error {
+	return &Error{Code: code, Message: fmt.Sprintf(format, args...)}
+}
+
+// ErrNoRoom is the cause where the disk has no room for the records.
+var ErrNoRoom = errors.New("there is no room for the records on the disk")
+
+// MostRefused is how many rows may be refused, and are told. More of them are not some
+// rows that do not fit but a file that does not.
+const MostRefused = 10_000
 
 // guessRows is how many rows are looked at before anything is written.
 const guessRows = 10_000
@@ -92,24 +124,8 @@ const guessRows = 10_000
 // shownRows is how many rows a report shows.
 const shownRows = 5
 
-// row is a row of a file: its fields, or why it could not be read.
-type row struct {
-	line   int
-	fields []string
-	wrong  string
-}
-
-// rows reads a file; io.EOF at its end.
-type rows interface {
-	dialect() string
-	header() []string
-	next() (row, error)
-	// dated reports the columns whose cells are formatted as dates.
-	dated() map[int]bool
-	close() error
-}
-
-// Load reads a file and writes its records to a table of the database.
+// Load reads a file and writes its records to a table of the database: all of them, save
+// rows that may be refused, or none.
 func Load(ctx context.Context, db *sql.DB, from io.Reader, req Request) (*Report, error) {
 	source, err := open(from, req)
 	if err != nil {
@@ -122,182 +138,109 @@ func Load(ctx context.Context, db *sql.DB, from io.Reader, req Request) (*Report
 	}
 	tx, err := db.BeginTx(ctx, nil)
 	if err != nil {
-		return nil, err
+		return nil, aborted(err)
 	}
 	defer tx.Rollback()
 	if err := l.write(ctx, tx); err != nil {
-		return nil, err
+		return nil, aborted(err)
 	}
-	if n := len(l.report.Refused); n > req.Refuse {
+	if l.report.Refusals > int64(req.Refuse) && !req.Dry {
 		first := l.report.Refused[0]
 		told := "1 row does not fit, in"
-		if l.refused > 1 {
-			told = fmt.Sprintf("%d rows do not fit, the first in", l.refused)
+		if l.report.Refusals > 1 {
+			told = fmt.Sprintf("%d rows do not fit, the first in", l.report.Refusals)
 		}
 		return nil, &Error{RowRefused, fmt.Sprintf("%s line %d: %s; nothing was loaded", told, first.Line, first.Reason), l.report}
 	}
 	if req.Dry {
-		l.report.Loaded = 0
+		l.report.Loaded, l.report.Added, l.report.Replaced = 0, 0, 0
 		return l.report, nil
 	}
-	return l.report, tx.Commit()
+	return l.report, aborted(tx.Commit())
 }
 
-func open(from io.Reader, req Request) (rows, error) {
-	if req.XLSX {
-		return openXLSX(from, req.Sheet)
+// aborted gives an error of the database that is no fault of a row its cause. SQLite has
+// taken the whole transaction back by then, or does when it is rolled back.
+func aborted(err error) error {
+	var own sqlite3.Error
+	if errors.As(err, &own) && (own.Code == sqlite3.ErrFull || own.Code == sqlite3.ErrIoErr) {
+		return fmt.Errorf("%w: %w", ErrNoRoom, err)
 	}
-	return openCSV(from)
+	return err
+}
+
+// refusedBy is why the table does not take a row; "" where the row is not to blame, and
+// nothing more can be written.
+func refusedBy(err error) string {
+	var own sqlite3.Error
+	if !errors.As(err, &own) {
+		return ""
+	}
+	switch {
+	case own.ExtendedCode == sqlite3.ErrConstraintUnique, own.ExtendedCode == sqlite3.ErrConstraintPrimaryKey:
+		return "a record with the same key is there already"
+	case own.ExtendedCode == sqlite3.ErrConstraintNotNull:
+		return "a value is missing in a column of the table that needs one"
+	case own.Code == sqlite3.ErrMismatch, own.Code == sqlite3.ErrConstraint:
+		return "a value is not of the kind that its column in the table holds"
+	}
+	return ""
 }
 
 type loader struct {
 	req     Request
 	rows    rows
-	columns []record.Guess
-	first   []row // those that were looked at
+	columns []column
+	names   []string // of the columns in the table, that of row numbers first
+	first   []row    // those that were looked at
 	report  *Report
-	refused int
+	sums    []float64 // of the numbers of each column, for a row of totals
+	number  int64     // of the row at hand
 }
 
-// guess looks at the first rows.
-func (l *loader) guess() error {
-	for len(l.first) < guessRows {
-		r, err := l.rows.next()
-		if errors.Is(err, io.EOF) {
-			break
-		}
-		if err != nil {
-			return &Error{BadFile, err.Error(), nil}
-		}
-		l.first = append(l.first, r)
-	}
-	names := l.rows.header()
-	dated := l.rows.dated()
-	var err error
-	for _, d := range l.req.Dates {
-		if name, _, _ := strings.Cut(d, "="); !slices.Contains(names, name) {
-			return &Error{WrongTable, fmt.Sprintf("the file has no column %q for its dates", name), nil}
-		}
-	}
-	for i, name := range names {
-		if name == "" {
-			return &Error{BadFile, fmt.Sprintf("column %d has no name in the first line", i+1), nil}
-		}
-		if slices.Contains(names[:i], name) {
-			return &Error{BadFile, fmt.Sprintf("the first line names the column %q twice", name), nil}
-		}
-		var values []record.Value
-		for _, r := range l.first {
-			if r.wrong == "" && i < len(r.fields) {
-				values = append(values, record.Chars(r.fields[i]))
+// put writes a row, or tells why it does not fit.
+func (l *loader) put(ctx context.Context, insert *sql.Stmt, r row, values []any) error {
+	l.report.Read++
+	reason := l.values(r, values)
+	if reason == "" {
+		if _, err := insert.ExecContext(ctx, values...); err != nil {
+			if ctx.Err() != nil {
+				return ctx.Err()
+			}
+			if reason = refusedBy(err); reason == "" {
+				return err
 			}
 		}
-		g := record.GuessOf(name, values, true)
-		if dated[i] && g.Type.IsNumeric() {
-			g = record.Guess{Column: record.Column{Name: name, Type: record.Date, Stored: record.SerialDays}, Share: 1}
-			if slices.ContainsFunc(values, func(v record.Value) bool { return strings.Contains(v.String(), ".") }) {
-				g.Type = record.Datetime
-			}
-		}
-		if g, err = l.written(g); err != nil {
-			return err
-		}
-		l.columns = append(l.columns, g)
-		written := string(g.Stored)
-		if g.Stored == record.StoredText {
-			written = g.Pattern.String()
-		}
-		l.report.Columns = append(l.report.Columns, FileColumn{Name: name, Type: string(g.Type), Written: written, Or: g.Or, Scale: g.Scale, Share: g.Share})
 	}
-	for _, k := range l.req.Key {
-		if !slices.Contains(names, k) {
-			return &Error{WrongTable, fmt.Sprintf("the file has no column %q for the key", k), nil}
+	if reason != "" {
+		if l.report.Refusals++; l.report.Refusals <= MostRefused {
+			l.report.Refused = append(l.report.Refused, RefusedRow{r.line, reason, r.texts()})
 		}
+		if !l.req.Dry && l.report.Refusals > MostRefused {
+			return &Error{RowRefused, fmt.Sprintf("more than %d rows do not fit, the first in line %d: %s; nothing was loaded", MostRefused, l.report.Refused[0].Line, l.report.Refused[0].Reason), l.report}
+		}
+		return nil
+	}
+	l.add(values)
+	if l.report.Loaded++; len(l.report.Sample) < shownRows {
+		l.report.Sample = append(l.report.Sample, shown(values))
 	}
 	return nil
 }
 
-// written takes what was said of a column's dates; where they can be read in two ways
-// and nothing was said, they are not guessed.
-func (l *loader) written(g record.Guess) (record.Guess, error) {
-	for _, d := range l.req.Dates {
-		name, source, _ := strings.Cut(d, "=")
-		if name != g.Name {
-			continue
-		}
-		pattern, err := record.ParsePattern(source)
-		if err != nil {
-			return g, &Error{WrongTable, err.Error(), nil}
-		}
-		g = record.Guess{Column: record.Column{Name: name, Type: record.Date, Stored: record.StoredText, Pattern: pattern}, Share: 1}
-		if pattern.HasTime() {
-			g.Type = record.Datetime
-		}
-		return g, nil
-	}
-	if g.Or != "" && !l.req.Dry {
-		return g, &Error{TwoWays, fmt.Sprintf("the dates of the column %q can be read as %s or as %s; say which, as in --dates %q; nothing was loaded", g.Name, g.Pattern, g.Or, g.Name+"="+g.Pattern.String()), nil}
-	}
-	return g, nil
-}
-
-// types are what SQLite's columns are declared as.
-var types = map[record.Type]string{record.Integer: "INTEGER", record.YesNo: "INTEGER", record.Decimal: "REAL", record.Number: "REAL"}
-
-func (l *loader) write(ctx context.Context, tx *sql.Tx) error {
-	if err := l.table(ctx, tx); err != nil {
-		return err
-	}
-	name := compile.SQLite{}.Name
-	names := make([]string, len(l.columns))
-	for i, c := range l.columns {
-		names[i] = name(c.Name)
-	}
-	statement := fmt.Sprintf("INSERT INTO %s (%s) VALUES (%s)", name(l.req.Table), strings.Join(names, ", "), strings.TrimSuffix(strings.Repeat("?, ", len(names)), ", "))
-	if l.req.Mode == Update {
-		var sets []string
-		for i, c := range l.columns {
-			if !slices.Contains(l.req.Key, c.Name) {
-				sets = append(sets, names[i]+" = excluded."+names[i])
-			}
-		}
-		conflict := " ON CONFLICT (" + quoted(l.req.Key) + ") DO "
-		if len(sets) == 0 {
-			statement += conflict + "NOTHING"
-		} else {
-			statement += conflict + "UPDATE SET " + strings.Join(sets, ", ")
-		}
-	}
-	insert, err := tx.PrepareContext(ctx, statement)
-	if err != nil {
-		return &Error{WrongTable, fmt.Sprintf("the table %q does not take these columns: %s", l.req.Table, err), nil}
-	}
-	defer insert.Close()
-	values := make([]any, len(l.columns))
-	put := func(r row) error {
-		l.report.Read++
-		reason := l.values(r, values)
-		if reason == "" {
-			if _, err := insert.ExecContext(ctx, values...); err != nil {
-				if ctx.Err() != nil {
-					return ctx.Err()
-				}
-				reason = refusedBy(err)
-			}
-		}
-		if reason != "" {
-			if l.refused++; l.refused <= mostTold {
-				l.report.Refused = append(l.report.Refused, RefusedRow{r.line, reason, append([]string{}, r.fields...)})
-			}
+// each hands out the rows of the file in order, and with the last one that it is.
+func (l *loader) each(use func(r row, last bool) error) error {
+	var held *row // the one before, which may be the last
+	hand := func(r row) error {
+		before := held
+		held = &r
+		if before == nil {
 			return nil
 		}
-		if l.report.Loaded++; len(l.report.Sample) < shownRows {
-			l.report.Sample = append(l.report.Sample, shown(values))
-		}
-		return nil
+		return use(*before, false)
 	}
 	for _, r := range l.first {
-		if err := put(r); err != nil {
+		if err := hand(r); err != nil {
 			return err
 		}
 	}
@@ -305,69 +248,35 @@ func (l *loader) write(ctx context.Context, tx *sql.Tx) error {
 	for {
 		r, err := l.rows.next()
 		if errors.Is(err, io.EOF) {
-			return nil
+			break
 		}
 		if err != nil {
-			return &Error{BadFile, fmt.Sprintf("after %d rows: %s; nothing was loaded", l.report.Read, err), l.report}
+			return &Error{BadFile, fmt.Sprintf("after %d rows: %s; nothing was loaded", l.report.Read+1, err), l.report}
 		}
-		if err := put(r); err != nil {
+		if err := hand(l.plain(r)); err != nil {
 			return err
 		}
 	}
-}
-
-// refusedBy is why the table does not take a row.
-func refusedBy(err error) string {
-	switch text := err.Error(); {
-	case strings.Contains(text, "UNIQUE constraint"):
-		return "a record with the same key is there already"
-	case strings.Contains(text, "datatype mismatch"), strings.Contains(text, "cannot store"):
-		return "a value is not of the kind that its column in the table holds"
-	default:
-		return text
-	}
-}
-
-func quoted(names []string) string {
-	all := make([]string, len(names))
-	for i, n := range names {
-		all[i] = compile.SQLite{}.Name(n)
-	}
-	return strings.Join(all, ", ")
-}
-
-// table makes the table, where it is to be replaced or is not there.
-func (l *loader) table(ctx context.Context, tx *sql.Tx) error {
-	name := compile.SQLite{}.Name(l.req.Table)
-	var there int
-	if err := tx.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_master WHERE type = 'table' AND name = ?", l.req.Table).Scan(&there); err != nil {
-		return err
-	}
-	if l.req.Mode == Update && len(l.req.Key) == 0 {
-		return &Error{WrongTable, "to update records, name the columns of their key", nil}
-	}
-	if there > 0 && l.req.Mode == New {
-		return &Error{WrongTable, fmt.Sprintf("the table %q is there already; say by the mode whether its records go (replace), stay (append), or those of the same key go (update)", l.req.Table), nil}
-	}
-	if there > 0 && l.req.Mode != Replace {
+	if held == nil {
 		return nil
 	}
-	if there > 0 {
-		if _, err := tx.ExecContext(ctx, "DROP TABLE "+name); err != nil {
-			return err
-		}
+	return use(*held, true)
+}
+
+// totalled says what becomes of a last row that looks like totals; keep is false where it
+// is to be left out.
+func (l *loader) totalled(r row) (keep bool, err error) {
+	if l.req.Totals == KeepTotals || !l.isTotals(r) {
+		return true, nil
 	}
-	columns := make([]string, len(l.columns))
-	for i, c := range l.columns {
-		kind := types[c.Type]
-		if kind == "" {
-			kind = "TEXT"
-		}
-		columns[i] = compile.SQLite{}.Name(c.Name) + " " + kind
+	if l.req.Totals == SkipTotals {
+		l.report.Notes = append(l.report.Notes, fmt.Sprintf("The row of totals in line %d was left out.", r.line))
+		return false, nil
 	}
-	if len(l.req.Key) > 0 {
-		columns = append(columns, "PRIMARY KEY ("+quoted(l.req.Key)+")")
+	said := fmt.Sprintf("line %d looks like a row of totals: %s", r.line, fault.Shorten(joined(r.texts())))
+	if l.req.Dry {
+		l.report.Notes = append(l.report.Notes, said+"; say by --totals whether to keep it as a record or to skip it.")
+		return true, nil
 	}
-	_, err := tx.ExecContext(ctx, fmt.Sprintf("CREATE TABLE %s (%s) STRICT", name, strings.Join(columns, ", ")))
-	return err
+	return false, &Error{TotalsRow, said + "; say by --totals whether to keep it as a record or to skip it; nothing was loaded", nil}
 }

@@ -3,6 +3,8 @@ package load
 import (
 	"fmt"
 	"math"
+	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -20,88 +22,190 @@ func (l *loader) values(r row, values []any) (reason string) {
 		return r.wrong
 	}
 	if len(r.fields) != len(l.columns) {
-		return fmt.Sprintf("%d fields, where the first line has %d", len(r.fields), len(l.columns))
+		return fmt.Sprintf("%s, where the first line has %d", fault.Count(len(r.fields), "field"), len(l.columns))
+	}
+	if l.req.RowNumber != "" {
+		l.number++
+		values[0] = l.number
+		values = values[1:]
 	}
 	for i, field := range r.fields {
-		if !utf8.ValidString(field) {
-			return fmt.Sprintf("column %q is not UTF-8", l.columns[i].Name)
+		c := l.columns[i]
+		if !utf8.ValidString(field.String()) {
+			return fmt.Sprintf("column %q is not UTF-8", c.Name)
 		}
-		value, wanted := valueOf(l.columns[i].Column, field)
-		if wanted != "" {
-			return fmt.Sprintf("column %q: %q is not %s", l.columns[i].Name, fault.Shorten(field), wanted)
+		value, wrong := c.value(field)
+		if wrong != "" {
+			return fmt.Sprintf("column %q: %q %s", c.Name, fault.Shorten(field.String()), wrong)
 		}
 		values[i] = value
 	}
 	return ""
 }
 
-// valueOf is a field as the table holds it: a missing value where it is empty, dates
-// in ISO form. wanted says what it should have been.
-func valueOf(c record.Column, field string) (value any, wanted string) {
-	if field == "" {
+// value is a field as the table holds it, dates in ISO form. wrong says what is wrong with
+// it, after the value.
+func (c column) value(field record.Value) (value any, wrong string) {
+	if field.IsMissing() {
 		return nil, ""
 	}
+	text := c.digits(field).String()
+	is := "is not " + c.Wants()
 	switch {
 	case c.Type.IsDated() && c.Stored == record.StoredText:
-		if _, seconds, ok := c.Moment(record.Chars(field)); ok {
-			return iso(c.Type, seconds), ""
+		v := record.Chars(text)
+		if _, seconds, ok := c.Moment(v); ok {
+			return iso(c.Type, seconds, fraction(c.Column, v)), ""
 		}
-		return nil, "a date in the pattern " + c.Pattern.String()
+		return nil, is
 	case c.Type.IsDated():
-		return numbered(c, field)
+		return c.numbered(text)
 	case c.Type == record.Integer:
-		if n, err := strconv.ParseInt(field, 10, 64); err == nil {
+		if n, err := strconv.ParseInt(text, 10, 64); err == nil {
 			return n, ""
 		}
-		return nil, "a whole number"
-	case c.Type.IsNumeric():
-		if f, err := strconv.ParseFloat(field, 64); err == nil && !math.IsNaN(f) && !math.IsInf(f, 0) {
-			return f, ""
+		return nil, is
+	case c.IsExactText():
+		if record.IsPlainNumber(text) {
+			return text, ""
 		}
-		return nil, "a number"
+		return nil, is
+	case c.Type.IsNumeric():
+		f, err := strconv.ParseFloat(text, 64)
+		switch {
+		case err != nil || math.IsNaN(f) || math.IsInf(f, 0):
+			return nil, is
+		case record.IsPlainNumber(text) && !record.IsExactly(text):
+			return nil, fmt.Sprintf("has more digits than a binary number has room for; --exact %s loads the column whole", c.Name)
+		}
+		return f, ""
 	case c.Type == record.YesNo:
-		if yes, ok := prompt.ParseYesNo(strings.ToLower(field)); ok {
+		if yes, ok := prompt.ParseYesNo(strings.ToLower(text)); ok {
 			return map[bool]int64{true: 1}[yes], ""
 		}
-		return nil, "yes or no"
+		return nil, is
 	}
-	return field, ""
+	return text, ""
 }
 
 // numbered is a date that a file holds as a number.
-func numbered(c record.Column, field string) (value any, wanted string) {
-	f, err := strconv.ParseFloat(field, 64)
+func (c column) numbered(text string) (value any, wrong string) {
+	f, err := strconv.ParseFloat(text, 64)
 	if err != nil {
-		return nil, "a number that stands for a date"
+		return nil, "is not a number that stands for a date"
 	}
 	stored := record.Real(f)
-	if f == math.Trunc(f) {
+	if f == math.Trunc(f) && math.Abs(f) < 1<<62 {
 		stored = record.Whole(int64(f))
 	}
 	_, seconds, ok := c.Moment(stored)
 	if !ok {
-		return nil, "a number that stands for a date"
+		return nil, "is not a number that stands for a date"
 	}
-	if c.Type == record.Datetime { // the fraction of a serial day, to the second
-		seconds += int64(math.Round((f - math.Floor(f)) * 86_400))
-	}
-	return iso(c.Type, seconds), ""
+	return iso(c.Type, seconds, fraction(c.Column, stored)), ""
 }
 
-// iso is the form that dates are agreed to have in the table.
-func iso(kind record.Type, seconds int64) string {
-	if kind == record.Date {
-		return time.Unix(seconds, 0).UTC().Format(time.DateOnly)
+var fractionText = regexp.MustCompile(`\.(\d*?)0*(Z|$)`)
+
+// fraction are the digits of a moment behind its second, without zeros at the end.
+func fraction(c record.Column, v record.Value) string {
+	if c.Type == record.Date {
+		return ""
 	}
-	return time.Unix(seconds, 0).UTC().Format(time.DateTime)
+	if text, ok := v.Chars(); ok {
+		if m := fractionText.FindStringSubmatch(text); m != nil && c.Pattern.Sorts() {
+			return m[1]
+		}
+		return ""
+	}
+	_, micros, _ := c.Micros(v)
+	return strings.TrimRight(fmt.Sprintf("%06d", (micros%1e6+1e6)%1e6), "0")
+}
+
+// iso is the form that dates are agreed to have in the table; instants say by a Z that
+// they are by UTC.
+func iso(kind record.Type, seconds int64, fraction string) string {
+	at := time.Unix(seconds, 0).UTC()
+	if fraction != "" {
+		fraction = "." + fraction
+	}
+	switch kind {
+	case record.Date:
+		return at.Format(time.DateOnly)
+	case record.Instant:
+		return at.Format("2006-01-02T15:04:05") + fraction + "Z"
+	}
+	return at.Format(time.DateTime) + fraction
 }
 
 func shown(values []any) []string {
 	texts := make([]string, len(values))
 	for i, v := range values {
-		if v != nil {
+		switch v := v.(type) {
+		case nil:
+		case float64:
+			texts[i] = strconv.FormatFloat(v, 'f', -1, 64)
+		default:
 			texts[i] = fmt.Sprint(v)
 		}
 	}
 	return texts
+}
+
+// add adds the numbers of a row to the sums that a row of totals is told by.
+func (l *loader) add(values []any) {
+	for i, v := range values[len(values)-len(l.columns):] {
+		if f, ok := amount(v); ok && l.columns[i].Type.IsNumeric() {
+			l.sums[i] += f
+		}
+	}
+}
+
+func amount(v any) (float64, bool) {
+	switch v := v.(type) {
+	case int64:
+		return float64(v), true
+	case float64:
+		return v, true
+	case string:
+		f, err := strconv.ParseFloat(v, 64)
+		return f, err == nil
+	}
+	return 0, false
+}
+
+// totalWords are what the first field of a row of totals says, in small letters.
+var totalWords = []string{"total", "totals", "grand total", "sum", "sums", "subtotal", "sub-total", "overall", "overall total"}
+
+// leastTotalled is how many rows there are before a row is one of totals by its numbers.
+const leastTotalled = 3
+
+// isTotals reports whether a last row looks like totals: its first field says so; or each
+// of its numbers is the sum of those above, and some of its other fields are empty.
+func (l *loader) isTotals(r row) bool {
+	if r.wrong != "" || len(r.fields) != len(l.columns) {
+		return false
+	}
+	empty, sums := 0, 0
+	for i, field := range r.fields {
+		if field.IsMissing() {
+			empty++
+			continue
+		}
+		if empty == i && slices.Contains(totalWords, strings.TrimSuffix(strings.ToLower(strings.TrimSpace(field.String())), ":")) {
+			return true
+		}
+		if !l.columns[i].Type.IsNumeric() {
+			return false
+		}
+		value, wrong := l.columns[i].value(field)
+		f, ok := amount(value)
+		if wrong != "" || !ok || math.Abs(f-l.sums[i]) > 1e-9*math.Abs(f) {
+			return false
+		}
+		if f != 0 {
+			sums++
+		}
+	}
+	return sums > 0 && empty > 0 && l.report.Read >= leastTotalled
 }

@@ -171,7 +171,11 @@ func (s *Service) Definitions(ctx context.Context) ([]definition.Document, error
 
 // Definition returns a revision; of number 0 the published one.
 func (s *Service) Definition(ctx context.Context, ref definition.Ref, number int) (*Definition, error) {
-	d, number, err := s.store.Document(ctx, ref, number)
+	wanted := number
+	d, number, err := s.store.Document(ctx, ref, wanted)
+	if all, known := s.store.Revisions(ctx, ref); errors.Is(err, store.ErrNone) && wanted == 0 && known == nil {
+		return nil, &Refusal{Kind: Unknown, Faults: fault.List{fault.New("not_published", "the %s is not published; its latest revision is %d", ref, all[0].Number)}}
+	}
 	if err != nil {
 		return nil, noSuch(ref, err)
 	}
@@ -194,8 +198,8 @@ func (s *Service) Revisions(ctx context.Context, ref definition.Ref) ([]store.Re
 	return all, nil
 }
 
-// Difference names each setting that differs between two revisions. From 0 is the
-// one before to, and to 0 the latest.
+// Difference names each setting that differs between two revisions. To 0 is the latest;
+// from 0 is the published one, or where that is to itself the one before it.
 func (s *Service) Difference(ctx context.Context, ref definition.Ref, from, to int) ([]definition.Setting, error) {
 	all, err := s.Revisions(ctx, ref)
 	if err != nil {
@@ -206,6 +210,9 @@ func (s *Service) Difference(ctx context.Context, ref definition.Ref, from, to i
 	}
 	if from == 0 {
 		from = max(to-1, 1)
+		if i := slices.IndexFunc(all, func(r store.Revision) bool { return r.Published && r.Number != to }); i >= 0 {
+			from = all[i].Number
+		}
 	}
 	old, err := s.Definition(ctx, ref, from)
 	if err != nil {
@@ -241,11 +248,22 @@ func (s *Service) Delete(ctx context.Context, ref definition.Ref) error {
 		return err
 	}
 	if len(users) > 0 {
-		names := make([]string, len(users))
-		for i, u := range users {
-			names[i] = u.String()
-		}
-		return &Refusal{Kind: Conflicting, Faults: fault.List{fault.New("in_use", "the %s is used by %s; nothing was deleted", ref, fault.Both(names))}}
+		return inUse(ref.String(), "deleted", users)
 	}
 	return s.Publish(ctx, ref, -1)
+}
+
+// mostUsers is how many users of a definition a refusal names.
+const mostUsers = 10
+
+// inUse refuses to change what others build on, and names the first of them.
+func inUse(what, done string, users []definition.Ref) error {
+	names := make([]string, min(len(users), mostUsers))
+	for i := range names {
+		names[i] = users[i].String()
+	}
+	if more := len(users) - len(names); more > 0 {
+		names = append(names, fault.Count(more, "other"))
+	}
+	return &Refusal{Kind: Conflicting, Faults: fault.List{fault.New("in_use", "the %s is used by %s; nothing was %s", what, fault.Both(names), done)}}
 }

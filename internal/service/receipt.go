@@ -56,6 +56,15 @@ var States = []struct {
 	{FailedByService, "The service failed; its log has the cause. There is no result."},
 }
 
+// AllStates are the states by themselves, in the order of States.
+func AllStates() []State {
+	all := make([]State, len(States))
+	for i, s := range States {
+		all[i] = s.State
+	}
+	return all
+}
+
 // Says is the state in words.
 func (s State) Says() string {
 	for _, known := range States {
@@ -88,7 +97,7 @@ type Receipt struct {
 	Pieces    []criteria.Piece          `json:"read_back_pieces,omitempty" doc:"The same sentence with its values set off."`
 	SQL       string                    `json:"sql,omitempty" doc:"The statement that the source was sent."`
 	Values    []string                  `json:"values,omitempty" doc:"The values bound to it, in order."`
-	State     State                     `json:"state" enum:"running,rows,no_rows,refused,definition_in_error,source_failed,cut_by_time,cut_by_size,cancelled,interrupted,failed" doc:"How the run ended."`
+	State     State                     `json:"state" doc:"How the run ended."`
 	Says      string                    `json:"says" doc:"The state in words."`
 	Notes     []string                  `json:"notes,omitempty" doc:"What to know before reading the rows: values that cannot be read, a key that does not tell records apart."`
 	Problem   string                    `json:"problem,omitempty" doc:"Why there is no whole result."`

@@ -180,13 +180,23 @@ func put(tx *gorm.DB, d definition.Document, save Save) (Stored, error) {
 		latest := Revision{Number: last.Number, SavedAt: last.SavedAt, SavedBy: last.SavedBy}
 		return stored, &Conflict{Ref: d.Ref, Saw: saw, Latest: latest}
 	}
-	isCurrent := row.Current != nil && last.ID == *row.Current
-	if last.Text == d.Text && (isCurrent || save.Draft && last.ID != 0) {
-		stored.Change, stored.Revision = Same, last.Number
+	before := last // what readers see, where they see any
+	if row.Current != nil && last.ID != *row.Current {
+		before = revisionRow{}
+		if err := tx.Where("id = ?", *row.Current).Take(&before).Error; err != nil {
+			return stored, err
+		}
+	}
+	same := before
+	if save.Draft {
+		same = last
+	}
+	if same.ID != 0 && same.Text == d.Text && (save.Draft || row.Current != nil) {
+		stored.Change, stored.Revision = Same, same.Number
 		return stored, nil
 	}
 	if stored.Change == Changed {
-		stored.Difference = definition.Difference(last.Text, d.Text)
+		stored.Difference = definition.Difference(before.Text, d.Text)
 	}
 	next := revisionRow{DefinitionID: row.ID, Number: last.Number + 1, Text: d.Text, File: d.File, Line: d.Line,
 		SavedAt: save.Now.UTC().Format(time.RFC3339), SavedBy: save.By}

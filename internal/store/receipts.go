@@ -299,3 +299,17 @@ func (s *Store) LoadedAt(ctx context.Context, table string) (*Loaded, error) {
 	at, err := time.Parse(time.RFC3339, row.LoadedAt)
 	return &Loaded{At: at, By: row.LoadedBy, Rows: row.Rows}, err
 }
+
+// LoadedTables lists the tables that were loaded, by name.
+func (s *Store) LoadedTables(ctx context.Context) (names []string, err error) {
+	err = s.db.WithContext(ctx).Raw("SELECT table_name FROM loads ORDER BY table_name").Scan(&names).Error
+	return names, err
+}
+
+// RenameLoaded gives what is remembered of a load the table's other name; "" forgets it.
+func (s *Store) RenameLoaded(ctx context.Context, table, to string) error {
+	if to == "" {
+		return s.db.WithContext(ctx).Exec("DELETE FROM loads WHERE table_name = ?", table).Error
+	}
+	return s.db.WithContext(ctx).Exec("UPDATE loads SET table_name = ? WHERE table_name = ?", to, table).Error
+}

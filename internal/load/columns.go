@@ -1,0 +1,268 @@
+package load
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"slices"
+	"strings"
+
+	"pikegate/internal/core/fault"
+	"pikegate/internal/core/record"
+)
+
+// column is what a column of the file is taken for.
+type column struct {
+	record.Guess
+	numbers *numberForm // how its numbers are written; nil for plain digits
+	timed   bool        // its date cells have times of day
+}
+
+// guess looks at the first rows.
+func (l *loader) guess() error {
+	for len(l.first) < guessRows {
+		r, err := l.rows.next()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return refuse(BadFile, "%s", err)
+		}
+		l.first = append(l.first, r)
+	}
+	names := l.rows.header()
+	if err := l.named(names); err != nil {
+		return err
+	}
+	for i, name := range names {
+		c, err := l.column(i, name)
+		if err != nil {
+			return err
+		}
+		l.columns = append(l.columns, c)
+		l.report.Columns = append(l.report.Columns, FileColumn{Name: name, Type: string(c.Type), Written: c.written(), Or: c.Or, Scale: c.Scale, Exact: c.IsExactText(), Share: c.Share})
+	}
+	for i, r := range l.first {
+		l.first[i] = l.plain(r)
+	}
+	l.names, l.sums = names, make([]float64, len(names))
+	if l.req.RowNumber != "" {
+		l.names = append([]string{l.req.RowNumber}, names...)
+		l.report.Columns = append([]FileColumn{{Name: l.req.RowNumber, Type: string(record.Integer), Share: 1, Added: true}}, l.report.Columns...)
+	}
+	return nil
+}
+
+// named refuses columns that cannot be those of a table, and flags that name none of them.
+func (l *loader) named(names []string) error {
+	for i, name := range names {
+		if name == "" {
+			return refuse(BadFile, "column %d has no name in the first line", i+1)
+		}
+		if slices.Contains(names[:i], name) {
+			return refuse(BadFile, "the first line names the column %q twice", name)
+		}
+		if name == l.req.RowNumber {
+			return refuse(WrongTable, "the file has a column %q of its own; give that of the row numbers another name", name)
+		}
+	}
+	of := func(texts []string) []string {
+		columns := make([]string, len(texts))
+		for i, text := range texts {
+			columns[i], _, _ = strings.Cut(text, "=")
+		}
+		return columns
+	}
+	for _, flag := range []struct {
+		what    string
+		columns []string
+	}{{"its dates", of(l.req.Dates)}, {"its numbers", of(l.req.Numbers)}, {"exact decimals", l.req.Exact}, {"the key", l.req.Key}} {
+		for _, name := range flag.columns {
+			if slices.Contains(names, name) || flag.what == "the key" && name == l.req.RowNumber && name != "" {
+				continue
+			}
+			said := fmt.Sprintf("the file has no column %q for %s", name, flag.what)
+			if near := fault.Near(name, names); near != "" {
+				said += fmt.Sprintf("; did you mean %q?", near)
+			}
+			return refuse(WrongTable, "%s", said)
+		}
+	}
+	return nil
+}
+
+// column guesses what the i-th column is, by its name and first values and by what was
+// said of it.
+func (l *loader) column(i int, name string) (column, error) {
+	c := column{}
+	var raw []record.Value
+	for _, r := range l.first {
+		if r.wrong == "" && i < len(r.fields) && !r.fields[i].IsMissing() {
+			raw = append(raw, r.fields[i])
+			serial, isCell := r.fields[i].Float()
+			c.timed = c.timed || isCell && hasTime(serial)
+		}
+	}
+	values := make([]record.Value, len(raw))
+	for i, v := range raw {
+		values[i] = c.cell(v)
+	}
+	if form, said := saidOf(l.req.Numbers, name); said {
+		numbers, err := parseNumberForm(form)
+		if err != nil {
+			return c, refuse(WrongTable, "the numbers of the column %q: %s", name, err)
+		}
+		c.numbers = numbers
+		for i, v := range values {
+			values[i] = c.digits(v)
+		}
+	}
+	c.Guess = l.guessOf(name, values)
+	if c.numbers != nil && !c.Type.IsNumeric() {
+		return c, refuse(WrongTable, "the values of the column %q are not numbers as %s has them, such as %q", name, c.numbers.source, fault.Shorten(raw[0].String()))
+	}
+	if c.ByValues { // which is too little to write other values to the table than the file has
+		l.note("The column %q could hold dates, %s; --dates %q reads it so.", name, c.Stored, name+"="+string(c.Stored))
+		c.Guess = record.Guess{Column: record.Column{Name: name, Type: record.Integer}, Share: 1}
+	}
+	if slices.Contains(l.req.Exact, name) {
+		c.Guess = record.Guess{Column: record.Column{Name: name, Type: record.Decimal, Scale: c.Scale, Stored: record.StoredText}, Share: c.Share}
+	}
+	if c.Type == record.Text && c.numbers == nil {
+		if form := seenForm(values); form != "" {
+			l.note("The values of the column %q look like numbers, such as %q; --numbers %q reads them so.", name, fault.Shorten(values[0].String()), name+"="+form)
+		}
+	}
+	return c, l.dated(&c, name)
+}
+
+func (l *loader) note(format string, args ...any) {
+	l.report.Notes = append(l.report.Notes, fmt.Sprintf(format, args...))
+}
+
+// guessOf guesses by values. In CSV and in the cells of a spreadsheet all are texts; JSON
+// tells numbers and truths from texts.
+func (l *loader) guessOf(name string, values []record.Value) record.Guess {
+	if l.req.Format != JSON && l.req.Format != NDJSON {
+		return record.GuessOf(name, values, true)
+	}
+	plain, numbers := make([]record.Value, len(values)), 0
+	for i, v := range values {
+		plain[i] = record.Chars(v.String())
+		if _, isNumber := v.Digits(); isNumber {
+			numbers++
+		}
+	}
+	switch {
+	case numbers > 0 && numbers < len(values):
+		return record.Guess{Column: record.Column{Name: name, Type: record.Text}, Share: 1}
+	case numbers > 0, len(values) > 0 && !slices.ContainsFunc(plain, func(v record.Value) bool { return v.String() != "true" && v.String() != "false" }):
+		return record.GuessOf(name, plain, true)
+	}
+	return record.GuessOf(name, plain, false)
+}
+
+// saidOf finds what COLUMN=FORM says of a column.
+func saidOf(said []string, column string) (form string, ok bool) {
+	for _, s := range said {
+		if name, form, _ := strings.Cut(s, "="); name == column {
+			return form, true
+		}
+	}
+	return "", false
+}
+
+// dated takes what was said of a column's dates; where they can be read in two ways
+// and nothing was said, they are not guessed.
+func (l *loader) dated(c *column, name string) error {
+	form, said := saidOf(l.req.Dates, name)
+	if !said {
+		if c.Or != "" && !l.req.Dry {
+			return refuse(TwoWays, "the dates of the column %q can be read as %s or as %s; say which, as in --dates %q; nothing was loaded", name, c.Pattern, c.Or, name+"="+c.Pattern.String())
+		}
+		return nil
+	}
+	stored := map[record.Stored]record.Type{record.EightDigits: record.Date, record.SerialDays: record.Datetime, record.EpochSeconds: record.Instant, record.EpochMillis: record.Instant}
+	if kind, known := stored[record.Stored(form)]; known {
+		c.Guess = record.Guess{Column: record.Column{Name: name, Type: kind, Stored: record.Stored(form)}, Share: 1}
+		if form == string(record.SerialDays) && !l.hasFractions(name) {
+			c.Type = record.Date
+		}
+		return nil
+	}
+	pattern, err := record.ParsePattern(form)
+	if err != nil {
+		if near := record.NearPattern(form); near != "" {
+			return refuse(WrongTable, "%s; did you mean %q?", err, near)
+		}
+		return refuse(WrongTable, "%s", err)
+	}
+	c.Guess = record.Guess{Column: record.Column{Name: name, Type: record.Date, Stored: record.StoredText, Pattern: pattern}, Share: 1}
+	if pattern.HasTime() {
+		c.Type = record.Datetime
+	}
+	if pattern.HasTime() && pattern.Suffix() == "Z" {
+		c.Type = record.Instant
+	}
+	return nil
+}
+
+// hasFractions reports whether some number of a column is not whole.
+func (l *loader) hasFractions(name string) bool {
+	i := slices.Index(l.rows.header(), name)
+	return slices.ContainsFunc(l.first, func(r row) bool {
+		return i < len(r.fields) && strings.Trim(strings.TrimLeft(r.fields[i].String(), "-0123456789"), ".0") != ""
+	})
+}
+
+// written is how the dates or numbers of the column are written in the file.
+func (c column) written() string {
+	switch {
+	case c.numbers != nil:
+		return c.numbers.source
+	case c.Pattern.String() != "":
+		return c.Pattern.String()
+	case c.Type.IsDated():
+		return string(c.Stored)
+	}
+	return ""
+}
+
+// plain gives the date cells of a row the ISO form that the table has.
+func (l *loader) plain(r row) row {
+	for i, v := range r.fields {
+		if _, isCell := v.Float(); isCell {
+			c := column{}
+			if i < len(l.columns) {
+				c = l.columns[i]
+			}
+			r.fields[i] = c.cell(v)
+		}
+	}
+	return r
+}
+
+// cell is a field of a spreadsheet: of a date cell its day, with the time of day where
+// cells of the column have one, however they are shown.
+func (c column) cell(v record.Value) record.Value {
+	serial, isCell := v.Float()
+	if !isCell {
+		return v
+	}
+	_, seconds, ok := (&record.Column{Type: record.Datetime, Stored: record.SerialDays}).Moment(v)
+	switch {
+	case !ok:
+		return record.Chars(v.String())
+	case c.timed || hasTime(serial):
+		return record.Chars(iso(record.Datetime, seconds, ""))
+	}
+	return record.Chars(iso(record.Date, seconds, ""))
+}
+
+// hasTime reports whether a serial day has a time of day, to the second.
+func hasTime(serial float64) bool {
+	return math.Round((serial-math.Floor(serial))*secondsOfDay) != 0
+}
+
+const secondsOfDay = 86_400

@@ -1,0 +1,100 @@
+package load
+
+import (
+	"bytes"
+	"encoding/csv"
+	"errors"
+	"io"
+	"strings"
+
+	"pikegate/internal/core/record"
+)
+
+// csvRows is a CSV file.
+type csvRows struct {
+	reader *csv.Reader
+	comma  rune
+	names  []string
+}
+
+// commas are what parts fields, in the order in which they are preferred.
+var commas = []struct {
+	mark rune
+	name string
+}{{',', "commas"}, {';', "semicolons"}, {'\t', "tabs"}, {'|', "pipes (|)"}}
+
+func openCSV(from io.Reader, start []byte) (*csvRows, error) {
+	r := &csvRows{comma: comma(start)}
+	r.reader = csv.NewReader(from)
+	r.reader.Comma, r.reader.FieldsPerRecord = r.comma, -1
+	names, err := r.reader.Read()
+	if err != nil {
+		return nil, refuse(BadFile, "the first line, which names the columns, cannot be read: %s", err)
+	}
+	for _, n := range names {
+		r.names = append(r.names, strings.TrimSpace(n))
+	}
+	return r, nil
+}
+
+// comma is the mark that parts the first lines into as many fields each, and the most.
+func comma(start []byte) rune {
+	best, most := ',', 1
+	for _, c := range commas {
+		r := csv.NewReader(bytes.NewReader(start))
+		r.Comma, r.FieldsPerRecord = c.mark, -1
+		first, err := r.Read()
+		if err != nil {
+			continue
+		}
+		same := true
+		for range 20 {
+			fields, err := r.Read()
+			if err != nil {
+				break
+			}
+			same = same && len(fields) == len(first)
+		}
+		if len(first) > most && (same || best == ',' && most == 1) {
+			best, most = c.mark, len(first)
+		}
+	}
+	return best
+}
+
+func (r *csvRows) dialect() string {
+	for _, c := range commas {
+		if c.mark == r.comma {
+			return "CSV, fields parted by " + c.name
+		}
+	}
+	return "CSV"
+}
+
+func (r *csvRows) header() []string { return r.names }
+
+func (r *csvRows) close() error { return nil }
+
+func (r *csvRows) next() (row, error) {
+	fields, err := r.reader.Read()
+	var broken *csv.ParseError
+	switch {
+	case errors.As(err, &broken):
+		return row{line: broken.StartLine, fields: values(fields), wrong: "the line is not CSV: " + broken.Err.Error()}, nil
+	case err != nil:
+		return row{}, err
+	}
+	line, _ := r.reader.FieldPos(0)
+	return row{line: line, fields: values(fields)}, nil
+}
+
+// values are fields of a text, an empty one being a missing value.
+func values(fields []string) []record.Value {
+	all := make([]record.Value, len(fields))
+	for i, f := range fields {
+		if f != "" {
+			all[i] = record.Chars(f)
+		}
+	}
+	return all
+}

@@ -1,0 +1,133 @@
+package load
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+	"slices"
+	"strings"
+
+	"pikegate/internal/core/compile"
+	"pikegate/internal/core/record"
+)
+
+// types are what SQLite's columns are declared as.
+var types = map[record.Type]string{record.Integer: "INTEGER", record.YesNo: "INTEGER", record.Decimal: "REAL", record.Number: "REAL"}
+
+func quoted(names []string) string {
+	all := make([]string, len(names))
+	for i, n := range names {
+		all[i] = compile.SQLite{}.Name(n)
+	}
+	return strings.Join(all, ", ")
+}
+
+func (l *loader) write(ctx context.Context, tx *sql.Tx) error {
+	before, err := l.table(ctx, tx)
+	if err != nil {
+		return err
+	}
+	statement := fmt.Sprintf("INSERT INTO %s (%s) VALUES (%s)", compile.SQLite{}.Name(l.req.Table), quoted(l.names), strings.TrimSuffix(strings.Repeat("?, ", len(l.names)), ", "))
+	if l.req.Mode == Update {
+		var sets []string
+		for _, name := range l.names {
+			if !slices.Contains(l.req.Key, name) {
+				sets = append(sets, compile.SQLite{}.Name(name)+" = excluded."+compile.SQLite{}.Name(name))
+			}
+		}
+		conflict := " ON CONFLICT (" + quoted(l.req.Key) + ") DO "
+		if len(sets) == 0 {
+			statement += conflict + "NOTHING"
+		} else {
+			statement += conflict + "UPDATE SET " + strings.Join(sets, ", ")
+		}
+	}
+	insert, err := tx.PrepareContext(ctx, statement)
+	if err != nil {
+		return refuse(WrongTable, "the table %q does not take these columns: %s", l.req.Table, err)
+	}
+	defer insert.Close()
+	values := make([]any, len(l.names))
+	err = l.each(func(r row, last bool) error {
+		if last {
+			if keep, err := l.totalled(r); err != nil || !keep {
+				return err
+			}
+		}
+		return l.put(ctx, insert, r, values)
+	})
+	if err != nil {
+		return err
+	}
+	after, err := l.records(ctx, tx)
+	l.report.Added, l.report.Replaced = l.report.Loaded, before
+	switch l.req.Mode {
+	case Update:
+		l.report.Added = after - before
+		l.report.Replaced = l.report.Loaded - l.report.Added
+	case Append, New:
+		l.report.Replaced = 0
+	}
+	return err
+}
+
+func (l *loader) records(ctx context.Context, tx *sql.Tx) (n int64, err error) {
+	err = tx.QueryRowContext(ctx, "SELECT count(*) FROM "+compile.SQLite{}.Name(l.req.Table)).Scan(&n)
+	return n, err
+}
+
+// table makes the table, where it is to be replaced or is not there, and returns how many
+// records it had.
+func (l *loader) table(ctx context.Context, tx *sql.Tx) (before int64, err error) {
+	name := compile.SQLite{}.Name(l.req.Table)
+	var there int
+	if err := tx.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_master WHERE type = 'table' AND name = ?", l.req.Table).Scan(&there); err != nil {
+		return 0, err
+	}
+	if l.req.Mode == Update && len(l.req.Key) == 0 {
+		return 0, refuse(WrongTable, "to update records, name the columns of their key")
+	}
+	if there > 0 && l.req.Mode == New {
+		return 0, refuse(WrongTable, "the table %q is there already; say by the mode whether its records go (replace), stay (append), or those of the same key go (update)", l.req.Table)
+	}
+	if there > 0 {
+		if before, err = l.records(ctx, tx); err != nil {
+			return 0, err
+		}
+	}
+	if there > 0 && l.req.Mode != Replace {
+		if l.req.RowNumber == "" {
+			return before, nil
+		}
+		number := compile.SQLite{}.Name(l.req.RowNumber)
+		if err := tx.QueryRowContext(ctx, "SELECT coalesce(max("+number+"), 0) FROM "+name).Scan(&l.number); err != nil {
+			return 0, refuse(WrongTable, "the table %q has no column %q of whole numbers to go on with", l.req.Table, l.req.RowNumber)
+		}
+		return before, nil
+	}
+	if there > 0 {
+		if _, err := tx.ExecContext(ctx, "DROP TABLE "+name); err != nil {
+			return 0, err
+		}
+	}
+	var columns []string
+	if l.req.RowNumber != "" {
+		columns = append(columns, compile.SQLite{}.Name(l.req.RowNumber)+" INTEGER NOT NULL")
+	}
+	for _, c := range l.columns {
+		kind := types[c.Type]
+		if kind == "" || c.IsExactText() {
+			kind = "TEXT"
+		}
+		columns = append(columns, compile.SQLite{}.Name(c.Name)+" "+kind)
+	}
+	key := l.req.Key
+	if len(key) == 0 && l.req.RowNumber != "" {
+		key = []string{l.req.RowNumber}
+	}
+	if len(key) > 0 {
+		columns = append(columns, "PRIMARY KEY ("+quoted(key)+")")
+	}
+	_, err = tx.ExecContext(ctx, fmt.Sprintf("CREATE TABLE %s (%s) STRICT", name, strings.Join(columns, ", ")))
+	return before, err
+}
