@@ -68,7 +68,7 @@ func ask(ctx context.Context, c *client, report, asOf string, in *lines, out io.
 				return nil, err
 			}
 			delete(answers, p.Name)
-			if line = strings.TrimSpace(line); line != "" {
+			if strings.TrimSpace(line) != "" {
 				answers[p.Name] = typed(p, line)
 			}
 			u, err := c.understand(ctx, report, api.Asked{Answers: answers, AsOf: asOf})
@@ -137,15 +137,17 @@ func refusalsOf(faults []fault.Fault, name string) []string {
 // typed turns a line into an answer. For choices it takes their numbers in the
 // list as well as their values.
 func typed(p api.PromptInfo, line string) prompt.Entered {
-	if line == leaveOpen {
+	if strings.TrimSpace(line) == leaveOpen {
 		return prompt.OneText("")
 	}
 	switch p.Type {
+	case string(prompt.Text):
+		return prompt.OneText(line) // whose blanks count
 	case "choice":
 	case "days":
 		return prompt.SeveralTexts(strings.Split(line, ";"))
 	default:
-		return prompt.OneText(line)
+		return prompt.OneText(strings.TrimSpace(line))
 	}
 	var values []string
 	for _, part := range strings.Split(line, ",") {

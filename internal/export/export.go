@@ -12,6 +12,7 @@ import (
 	"time"
 	"unsafe"
 
+	"pikegate/internal/core/civil"
 	"pikegate/internal/core/record"
 )
 
@@ -119,7 +120,7 @@ func (o *output) appendPlain(b []byte, c *record.Column, v record.Value) []byte 
 				b = time.UnixMicro(micros).UTC().AppendFormat(b, time.RFC3339Nano)
 				return b[:len(b)-len("Z")]
 			}
-			return time.UnixMicro(micros).In(o.zone).AppendFormat(b, time.RFC3339Nano)
+			return civil.AppendStamp(b, time.UnixMicro(micros), o.zone)
 		}
 	}
 	switch c.Type {

@@ -5,6 +5,7 @@ import (
 	"encoding/csv"
 	"encoding/json"
 	"io"
+	"strings"
 	"testing"
 	"time"
 	"unicode/utf8"
@@ -12,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/internal/core/civil"
 	"pikegate/internal/core/record"
 )
 
@@ -191,4 +193,27 @@ func FuzzStrings(f *testing.F) {
 			require.Equal(t, s, back)
 		}
 	})
+}
+
+// An offset with seconds has no place in RFC 3339: such an instant is sent in UTC, and not
+// half a minute off.
+func TestOffsetsWithSeconds(t *testing.T) {
+	monrovia, err := civil.LoadZone("Africa/Monrovia")
+	require.NoError(t, err)
+	columns := []*record.Column{{Name: "at", Type: record.Instant, Stored: record.EpochSeconds}}
+	for text, want := range map[string]string{"1972-01-01T00:00:00Z": "1972-01-01T00:00:00Z", "1972-02-01T00:00:00Z": "1972-02-01T00:00:00Z", "1900-01-01T00:00:00Z": "1900-01-01T00:00:00Z"} {
+		at, err := time.Parse(time.RFC3339, text)
+		require.NoError(t, err)
+		var out bytes.Buffer
+		w := New(NDJSON, &out, columns, monrovia)
+		require.NoError(t, w.Begin())
+		require.NoError(t, w.Row([]record.Value{record.Whole(at.Unix())}))
+		require.NoError(t, w.End(nil))
+		var row struct{ At time.Time }
+		require.NoError(t, json.Unmarshal(out.Bytes(), &row))
+		assert.Equal(t, at.Unix(), row.At.Unix(), "%s came as %s", text, out.String())
+		if strings.HasPrefix(text, "1972-01") {
+			assert.Contains(t, out.String(), want)
+		}
+	}
 }

@@ -120,7 +120,8 @@ func (s *Service) hold(ctx context.Context, report *definition.Report, answers p
 			return nil, err
 		}
 		for i, c := range a.Choices {
-			at := slices.IndexFunc(found, func(f Choice) bool { return f.Value == c.Value })
+			isNumber := report.Lists[p].Value.Type.IsNumeric()
+			at := slices.IndexFunc(found, func(f Choice) bool { return f.Value == c.Value || isNumber && prompt.SameNumber(f.Value, c.Value) })
 			if at >= 0 {
 				a.Choices[i] = found[at].Option
 				continue

@@ -63,11 +63,11 @@ func understood(a *prompt.Answer) Understood {
 		u.Dates = a.Days
 	case prompt.Moment, prompt.MomentPeriod:
 		if m := a.Moments.First; m.IsValid() {
-			u.Start = m.Time(a.Zone).Format(time.RFC3339)
+			u.Start = civil.Stamp(m.Time(a.Zone), a.Zone)
 		}
 		if m := a.Moments.Last; m.IsValid() {
-			u.End = m.Time(a.Zone).Format(time.RFC3339)
-			u.Until = time.Unix(m.End(), 0).In(a.Zone).Format(time.RFC3339)
+			u.End = civil.Stamp(m.Time(a.Zone), a.Zone)
+			u.Until = civil.Stamp(time.Unix(m.End(), 0), a.Zone)
 		}
 	case prompt.TimeRange:
 		u.Times = &Times{First: a.Times.First(), Last: a.Times.Last()}

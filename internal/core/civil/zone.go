@@ -290,3 +290,17 @@ func IsRepeated(at time.Time) bool {
 	}
 	return false
 }
+
+// AppendStamp appends an instant in RFC 3339 with the zone's offset. That form has no
+// room for the seconds of an offset, as local mean times and Liberia's had them: such an
+// instant is written in UTC.
+func AppendStamp(b []byte, at time.Time, zone *time.Location) []byte {
+	local := at.In(zone)
+	if _, offset := local.Zone(); offset%60 != 0 {
+		local = at.UTC()
+	}
+	return local.AppendFormat(b, time.RFC3339Nano)
+}
+
+// Stamp is AppendStamp as a string.
+func Stamp(at time.Time, zone *time.Location) string { return string(AppendStamp(nil, at, zone)) }

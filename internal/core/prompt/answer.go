@@ -289,6 +289,9 @@ func (p *Prompt) read(e Entered, s Setting) (Answer, fault.List) {
 	if len(refused) > 0 {
 		a.Given = false
 	}
+	if p.Type != Text && p.Type != Choice && slices.ContainsFunc(e.texts, func(t string) bool { return t != strings.TrimSpace(t) }) {
+		a.Notes = append(a.Notes, "the blanks around it do not count")
+	}
 	return a, refused
 }
 

@@ -4,7 +4,10 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
+	"strconv"
 	"strings"
+
+	"github.com/shopspring/decimal"
 )
 
 // Entered is an answer as it was given, before anybody tried to understand it.
@@ -134,6 +137,27 @@ func (e *Entered) UnmarshalJSON(data []byte) error {
 	return nil
 }
 
+// mostExponent is the largest exponent of a number that is written out.
+const mostExponent = mostDigits
+
+// plain is a JSON number without an exponent, 1e1 being 10; one that is too large for
+// that is as it was written, and refused as any text is.
+func plain(number string) string {
+	at := strings.IndexAny(number, "eE")
+	if at < 0 {
+		return number
+	}
+	exponent, err := strconv.Atoi(number[at+1:])
+	if err != nil || exponent > mostExponent || exponent < -mostExponent || at > mostDigits {
+		return number
+	}
+	d, err := decimal.NewFromString(number)
+	if err != nil {
+		return number
+	}
+	return d.String()
+}
+
 // scalar reads a text, a number or null.
 func scalar(raw json.RawMessage) (string, error) {
 	switch c := raw[0]; {
@@ -142,7 +166,7 @@ func scalar(raw json.RawMessage) (string, error) {
 		err := json.Unmarshal(raw, &text)
 		return text, err
 	case c == '-' || c >= '0' && c <= '9':
-		return string(raw), nil
+		return plain(string(raw)), nil
 	case string(raw) == "true", string(raw) == "false":
 		return string(raw), nil
 	case string(raw) == "null":

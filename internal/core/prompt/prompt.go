@@ -5,6 +5,7 @@ package prompt
 import (
 	"fmt"
 	"regexp"
+	"strings"
 	"time"
 
 	"github.com/shopspring/decimal"
@@ -210,12 +211,27 @@ func (p *Prompt) IsAsked() bool { return p.Derived == "" && !p.Hidden }
 
 // Option finds a choice by its value.
 func (p *Prompt) option(value string) (Option, bool) {
-	for _, o := range p.Choices {
-		if o.Value == value {
-			return o, true
+	for _, same := range []func(a, b string) bool{func(a, b string) bool { return a == b }, SameNumber} {
+		for _, o := range p.Choices {
+			if same(o.Value, value) {
+				return o, true
+			}
 		}
 	}
 	return Option{}, false
+}
+
+// SameNumber reports whether two texts are the same number, however many zeros are
+// written after the point: 3 and 3.0. Digits that begin with a zero are a code.
+func SameNumber(a, b string) bool {
+	x, isNumber := ParseNumber(a)
+	y, also := ParseNumber(b)
+	return isNumber && also && x.Equal(y) && isCanonical(a) && isCanonical(b)
+}
+
+func isCanonical(text string) bool {
+	digits := strings.TrimLeft(strings.TrimSpace(text), "+-")
+	return len(digits) == 1 || digits[0] != '0' || digits[1] == '.'
 }
 
 // OfferedPeriod is a phrase that a prompt offers, with the answer that it gives.

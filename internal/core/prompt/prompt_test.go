@@ -46,6 +46,8 @@ func prompts() []*Prompt {
 		{Name: "range", Ask: "How many?", Type: NumberRange, Least: number("0"), Unit: "min", Open: OpenEnd},
 		{Name: "code", Ask: "Which code?", Type: Text, MostLetters: 6, Pattern: regexp.MustCompile(`\A(?:[A-Z]{2}\d+)\z`), PatternHelp: "two letters and digits"},
 		{Name: "full", Ask: "Full?", Type: YesNo},
+		{Name: "words", Ask: "Which words?", Type: Text},
+		{Name: "rate", Ask: "Which rate?", Type: Choice, Choices: []Option{{"3.0", "three"}, {"10", "ten"}, {"007", "agent"}}},
 		{Name: "mine", Ask: "Mine?", Type: Number, Hidden: true, Default: OneText("7")},
 	}
 }
@@ -56,6 +58,16 @@ func TestAnswers(t *testing.T) {
 		{"absent takes the default", "travel-period", ``, "Thu 1 Oct 2026 through Sat 31 Oct 2026 (31 days)"},
 		{"null is left open on purpose", "travel-period", `null`, `travel-period: an answer is required: Which days?; did you mean "last month"? [answer_required]`},
 		{"blank is left open on purpose", "travel-period", `" "`, `travel-period: an answer is required: Which days?; did you mean "last month"? [answer_required]`},
+		{"blanks of a text count", "words", `" & "`, " & "},
+		{"a tab of a text counts", "words", `"\tx"`, "\tx"},
+		{"a number in another form is the same choice", "rate", `"3"`, "three"},
+		{"a number in JSON is the same choice", "rate", `3.00`, "three"},
+		{"a code is no number", "rate", `"7"`, `rate: "7" is not one of the choices; they are 3.0, 10 and 007 [not_a_choice]`},
+		{"a code as it is", "rate", `"007"`, "agent"},
+		{"a JSON number with an exponent", "minutes", `1e1`, "10 min"},
+		{"a small one", "minutes", `125e-1`, "12.5 min"},
+		{"one that is too large to write out", "minutes", `1e999999999`, `minutes: "1e999999999" is not a number; write it like 15 or 12.5 [not_a_number]`},
+		{"a text that fits but for its blanks", "code", `" AB12"`, `code: " AB12" is not two letters and digits; did you mean "AB12"? [pattern_mismatch]`},
 		{"optional left open", "day", `null`, "left unanswered"},
 		{"period in one text", "travel-period", `"1 Mar 2026 to 5 Mar 2026"`, "Sun 1 Mar 2026 through Thu 5 Mar 2026 (5 days)"},
 		{"period in two fields", "travel-period", `{"start":"1 Mar 2026","end":"2026-03-05"}`, "Sun 1 Mar 2026 through Thu 5 Mar 2026 (5 days)"},
@@ -99,7 +111,7 @@ func TestAnswers(t *testing.T) {
 		{"a number as text, with blanks", "minutes", `" 12.50 "`, "12.5 min"},
 		{"letters for a number", "minutes", `"fifteen"`, `minutes: "fifteen" is not a number; write it like 15 or 12.5 [not_a_number]`},
 		{"grouping", "minutes", `"1,000"`, `minutes: "1,000" is not a number; write it like 15 or 12.5; did you mean "1000"? [not_a_number]`},
-		{"an exponent", "minutes", `1e9`, `minutes: "1e9" is not a number; write it like 15 or 12.5 [not_a_number]`},
+		{"an exponent in a text", "minutes", `"1e9"`, `minutes: "1e9" is not a number; write it like 15 or 12.5 [not_a_number]`},
 		{"the most passes", "minutes", `99.5`, "99.5 min"},
 		{"more than the most", "minutes", `99.51`, `minutes: 99.51 is more than 99.5, the most that can be asked for; did you mean "99.5"? [out_of_range]`},
 		{"less than the least", "minutes", `-1`, `minutes: -1 is less than 0, the least that can be asked for; did you mean "0"? [out_of_range]`},
@@ -152,7 +164,7 @@ func TestAnswers(t *testing.T) {
 		{"a range that ends before it starts", "range", `"60 - 15"`, `range: the range ends at 15, before it starts at 60; did you mean "15 to 60"? [end_before_start]`},
 		{"a range of letters", "range", `{"start":"a","end":"-1"}`, `range.start: "a" is not a number; write it like 15 or 12.5 [not_a_number]` + "\n" + `range.end: -1 is less than 0, the least that can be asked for; did you mean "0"? [out_of_range]`},
 		{"one number for a range", "range", `15`, `range: "15" is not a range of numbers; write it like 15 to 60 [not_a_number]`},
-		{"a text", "code", `" AB12 "`, "AB12"},
+		{"a text", "code", `"AB12"`, "AB12"},
 		{"a text that is too long", "code", `"AB12345"`, `code: the answer has 7 letters; at most 6 can be asked for; did you mean "AB1234"? [too_long]`},
 		{"a text of another form", "code", `"12AB"`, `code: "12AB" is not two letters and digits [pattern_mismatch]`},
 		{"yes", "full", `true`, "yes"},
@@ -323,4 +335,14 @@ func TestSuggestionsPass(t *testing.T) {
 		}
 	}
 	assert.Greater(t, suggested, 1000)
+}
+
+// Blanks that do not count are said, and so are those that do.
+func TestNotesOnBlanks(t *testing.T) {
+	for _, c := range []struct{ prompt, text, note string }{{"words", " & ", "the blanks at its ends count"}, {"words", "a b", ""}, {"minutes", " 15 ", "the blanks around it do not count"}, {"minutes", "15", ""}, {"day", "\tyesterday", "the blanks around it do not count"}} {
+		p := prompts()[slices.IndexFunc(prompts(), func(p *Prompt) bool { return p.Name == c.prompt })]
+		a, refused := p.Read(OneText(c.text), setting)
+		require.Empty(t, refused)
+		assert.Equal(t, c.note, strings.Join(a.Notes, "; "), "%q", c.text)
+	}
 }

@@ -141,16 +141,21 @@ func (a *Answer) readText(e Entered) fault.List {
 		return refuse(fault.New(PatternMismatch, "one text is asked for, and more was given"), strings.Join(e.texts, ", "), "")
 	}
 	p := a.Prompt
-	text = strings.TrimSpace(text)
 	if n := utf8.RuneCountInString(text); p.MostLetters > 0 && n > p.MostLetters {
 		f := fault.New(AnswerTooLong, "the answer has %d letters; at most %d can be asked for", n, p.MostLetters).Suggest(string([]rune(text)[:p.MostLetters]))
 		return refuse(f, text, fault.Count(p.MostLetters, "letter"))
 	}
 	if p.Pattern != nil && !p.Pattern.MatchString(text) {
 		f := fault.New(PatternMismatch, "%q is not %s", fault.Shorten(text), p.PatternHelp)
+		if trimmed := strings.TrimSpace(text); p.Pattern.MatchString(trimmed) {
+			f.Suggest(trimmed)
+		}
 		return refuse(f, text, p.PatternHelp)
 	}
-	a.Text = text
+	a.Text = text // with the blanks at its ends, which can be what is looked for
+	if text != strings.TrimSpace(text) {
+		a.Notes = append(a.Notes, "the blanks at its ends count")
+	}
 	return nil
 }
 
