@@ -7,10 +7,12 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"log/slog"
 	"net/http"
 	"reflect"
 	"regexp"
+	"runtime/debug"
 	"strings"
 	"time"
 
@@ -136,14 +138,25 @@ func logged(c *gin.Context) {
 func recovered(c *gin.Context) {
 	defer func() {
 		cause := recover()
-		switch {
-		case cause == nil:
+		if cause == nil {
 			return
-		case cause == http.ErrAbortHandler || c.Writer.Written():
+		}
+		if cause == http.ErrAbortHandler {
+			panic(cause)
+		}
+		stack, receipt := debug.Stack(), int64(0)
+		if run, ok := cause.(*service.Panicked); ok {
+			cause, stack, receipt = run.Cause, run.Stack, run.Receipt
+		}
+		slog.Error("a request panicked", "id", c.GetString("request_id"), "receipt", receipt, "cause", fmt.Sprint(cause), "stack", string(stack))
+		if c.Writer.Written() {
 			panic(http.ErrAbortHandler)
 		}
-		slog.Error("a request panicked", "id", c.GetString("request_id"), "cause", cause)
-		writeProblem(c, newProblem(http.StatusInternalServerError, Failed, "the service failed to do this; its log has the cause"))
+		p := newProblem(http.StatusInternalServerError, Failed, "the service failed to do this; its log has the cause")
+		if receipt > 0 {
+			p.Instance = receiptPath(receipt)
+		}
+		writeProblem(c, p)
 	}()
 	c.Next()
 }

@@ -59,6 +59,9 @@ func (s *Service) Check(ctx context.Context, files []definition.File) (fault.Lis
 func (s *Service) held(ctx context.Context, docs []definition.Document, catalog *definition.Catalog, queries bool) fault.List {
 	var found fault.List
 	for _, d := range docs {
+		if catalog.Broken[d.Ref] {
+			continue // which is to be mended first
+		}
 		c := checker{doc: d}
 		switch d.Kind {
 		case definition.KindDataset:

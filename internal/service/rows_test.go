@@ -17,6 +17,7 @@ import (
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/record"
 	"pikegate/internal/export"
 	"pikegate/internal/service"
 	"pikegate/internal/source/sourcetest"
@@ -375,4 +376,50 @@ func TestReceiptsThatCannotBeRead(t *testing.T) {
 	assert.ErrorContains(t, err, "What is kept of this run cannot be read to its end")
 	_, err = s.Again(ctx, 3, "")
 	require.NoError(t, err)
+}
+
+// panicking is a reader that panics at its n-th row.
+type panicking struct {
+	pausing
+	n int
+}
+
+func (p *panicking) Row([]record.Value) error {
+	if p.n--; p.n == 0 {
+		panic("out of the blue")
+	}
+	return nil
+}
+
+// A run that panics says so on its receipt and gives its place in the queue back.
+func TestARunThatPanics(t *testing.T) {
+	s := shore(t, "CREATE TABLE calls (id INTEGER PRIMARY KEY)", "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 2000) INSERT INTO calls SELECT i FROM n")
+	putting(t, s, "{pikegate: 1, source: shore, zone: Europe/Helsinki, limits: {at_once: 1, waiting: 0}}", "{pikegate: 1, dataset: calls, source: shore, table: calls, key: [id], columns: {id: {type: integer}}}",
+		"{pikegate: 1, query: calls, of: calls, show: [id]}", "{pikegate: 1, report: calls, title: Calls, sections: [{table: {query: calls}}]}")
+	for _, row := range []int{1, 500} {
+		run, err := s.Prepare(ctx, "calls", service.Request{})
+		require.NoError(t, err)
+		func() {
+			defer func() {
+				p, ok := recover().(*service.Panicked)
+				require.True(t, ok)
+				assert.Equal(t, run.ID(), p.Receipt)
+				assert.Contains(t, string(p.Stack), "panicking")
+			}()
+			_, _ = run.Stream(ctx, &panicking{n: row})
+		}()
+		r, err := s.Receipt(ctx, run.ID())
+		require.NoError(t, err)
+		assert.Equal(t, service.FailedByService, r.State)
+		assert.Equal(t, "the service failed: out of the blue", r.Problem)
+	}
+	assert.Len(t, asked(t, s, "calls", service.Request{}).Rows, 2000)
+}
+
+// A check of SQL with a placeholder that stands for nothing tells so.
+func TestCheckingAnUnknownPlaceholder(t *testing.T) {
+	s := shore(t, "CREATE TABLE calls (id INTEGER PRIMARY KEY)")
+	found, err := s.Check(ctx, file(`{pikegate: 1, dataset: calls, source: shore, sql: "SELECT id FROM calls WHERE id = :nobody", key: [id], columns: {id: {type: integer}}}`))
+	require.NoError(t, err)
+	assert.Contains(t, found.Error(), "the placeholder :nobody stands for no prompt that there is")
 }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"runtime/debug"
 	"time"
 
 	"pikegate/internal/core/civil"
@@ -156,7 +157,22 @@ func (r *Run) Stream(ctx context.Context, w export.Writer) (*Receipt, error) {
 	return &r.receipt, nil
 }
 
+// Panicked is what a run panics with: what went wrong, and the receipt that says so.
+type Panicked struct {
+	Receipt int64
+	Cause   any
+	Stack   []byte
+}
+
+func (p *Panicked) String() string { return fmt.Sprint(p.Cause) }
+
 func (r *Run) stream(ctx context.Context, w export.Writer) (*reading, error) {
+	defer func() {
+		if cause := recover(); cause != nil {
+			_ = r.ended(ctx, fmt.Errorf("the service failed: %v", cause))
+			panic(&Panicked{Receipt: r.receipt.ID, Cause: cause, Stack: debug.Stack()})
+		}
+	}()
 	if err := r.keep(); err != nil {
 		return nil, fmt.Errorf("keep the receipt: %w", err)
 	}

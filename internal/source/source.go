@@ -12,6 +12,7 @@ import (
 	"log/slog"
 	"path/filepath"
 	"regexp"
+	"runtime/debug"
 	"sync"
 	"time"
 
@@ -133,6 +134,14 @@ func (v View) Rows(ctx context.Context, s compile.Statement, use func(row []reco
 		}
 		return nil
 	}
+	// Also where use panics: what is left is not read to its end.
+	ended := false
+	defer func() {
+		if !ended {
+			cancel()
+			_ = c.close()
+		}
+	}()
 	first := batches.Get().(*record.Batch)
 	defer batches.Put(first)
 	switch end := read(c, first, firstBatch); {
@@ -144,10 +153,9 @@ func (v View) Rows(ctx context.Context, s compile.Statement, use func(row []reco
 		err = end
 	}
 	if err != nil {
-		cancel() // what is left is not read to its end
-		_ = c.close()
 		return err
 	}
+	ended = true
 	return c.close()
 }
 
@@ -163,7 +171,7 @@ func read(c cursor, b *record.Batch, most int) error {
 }
 
 // readAhead hands on what is read while the next batches are being read.
-func readAhead(ctx context.Context, cancel func(), c cursor, first *record.Batch, use func(*record.Batch) error) (err error) {
+func readAhead(ctx context.Context, cancel func(), c cursor, first *record.Batch, use func(*record.Batch) error) error {
 	type filled struct {
 		batch *record.Batch
 		end   error
@@ -174,6 +182,12 @@ func readAhead(ctx context.Context, cancel func(), c cursor, first *record.Batch
 	free <- second
 	go func() {
 		defer close(full)
+		defer func() {
+			if cause := recover(); cause != nil { // which would end the whole service here
+				slog.ErrorContext(ctx, "reading rows panicked", "cause", cause, "stack", string(debug.Stack()))
+				full <- filled{nil, failed(Other, "reading its rows failed: %v", cause)}
+			}
+		}()
 		for {
 			select {
 			case b := <-free:
@@ -187,9 +201,11 @@ func readAhead(ctx context.Context, cancel func(), c cursor, first *record.Batch
 			}
 		}
 	}()
-	// The cursor is free again only when the other reader has ended.
+	// The cursor is free again only when the other reader has ended, which it does at once
+	// where use failed or panicked.
+	done := false
 	defer func() {
-		if err != nil {
+		if !done {
 			cancel()
 		}
 		for range full {
@@ -203,8 +219,12 @@ func readAhead(ctx context.Context, cancel func(), c cursor, first *record.Batch
 		if f.end != nil && !errors.Is(f.end, io.EOF) {
 			return f.end
 		}
-		if err := use(f.batch); err != nil || f.end != nil {
+		if err := use(f.batch); err != nil {
 			return err
+		}
+		if f.end != nil {
+			done = true
+			return nil
 		}
 		free <- f.batch
 	}

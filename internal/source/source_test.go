@@ -377,3 +377,45 @@ func TestAProposal(t *testing.T) {
 		}))
 	})
 }
+
+// Whoever panics while rows come leaves nothing behind: the reading ends, the connection
+// and the place in the queue are free, and others go on.
+func TestAPanicWhileRowsCome(t *testing.T) {
+	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
+		e.Exec(t, "CREATE TABLE t (id INTEGER PRIMARY KEY)")
+		for from := range 30 {
+			var values []string
+			for i := range 100 {
+				values = append(values, fmt.Sprintf("(%d)", from*100+i))
+			}
+			e.Exec(t, "INSERT INTO t VALUES "+strings.Join(values, ", "))
+		}
+		for _, at := range []int{1, 128, 129, 700, 2999} {
+			ended := make(chan any, 1)
+			go func() {
+				defer func() { ended <- recover() }()
+				leave, err := e.Source.Enter(ctx, "Ines")
+				require.NoError(t, err)
+				defer leave()
+				_ = e.Source.View(ctx, func(v source.View) error {
+					n := 0
+					return v.Rows(ctx, compile.Statement{SQL: "SELECT id FROM t"}, func([]record.Value) error {
+						if n++; n == at {
+							panic("out of the blue")
+						}
+						return nil
+					})
+				})
+			}()
+			select {
+			case cause := <-ended:
+				assert.Equal(t, "out of the blue", cause)
+			case <-time.After(20 * time.Second):
+				require.FailNow(t, "the reading hangs", "at row %d", at)
+			}
+		}
+		rows, err := e.Read(compile.Statement{SQL: "SELECT count(*) FROM t"})
+		require.NoError(t, err)
+		assert.Equal(t, []string{"3000"}, rows)
+	})
+}

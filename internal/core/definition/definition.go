@@ -235,6 +235,7 @@ type Catalog struct {
 	Proofs   map[string]*Proof
 	Users    map[Ref][]Ref      // the definitions that build on each, directly
 	Warnings map[Ref]fault.List // findings that do not stop publishing
+	Broken   map[Ref]bool       // definitions with errors, or made of some that have; none where all fits
 }
 
 // Criteria are all the conditions that hold for the report, nil for none.
@@ -305,5 +306,6 @@ func newCatalog() *Catalog {
 		Proofs:   map[string]*Proof{},
 		Users:    map[Ref][]Ref{},
 		Warnings: map[Ref]fault.List{},
+		Broken:   map[Ref]bool{},
 	}
 }

@@ -101,7 +101,23 @@ func (l *linker) link(docs []Document) {
 	if !l.loading {
 		l.needless()
 	}
+	for ref, broken := range l.broken {
+		if broken {
+			l.breaks(ref)
+		}
+	}
 	slices.SortStableFunc(l.all, byPlace)
+}
+
+// breaks marks a definition that has errors, and all that builds on it.
+func (l *linker) breaks(ref Ref) {
+	if l.catalog.Broken[ref] {
+		return
+	}
+	l.catalog.Broken[ref] = true
+	for _, user := range l.catalog.Users[ref] {
+		l.breaks(user)
+	}
 }
 
 func byPlace(a, b *fault.Fault) int {
