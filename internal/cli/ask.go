@@ -5,6 +5,9 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"net/http"
+	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -60,16 +63,25 @@ func ask(ctx context.Context, c *client, report, asOf string, in *lines, out io.
 	fmt.Fprintf(out, "%s\n", strings.TrimSuffix(r.Title+". "+r.About, ". "))
 	answers := map[string]prompt.Entered{}
 	for i, p := range r.Prompts {
-		question(out, p, defaults.Answers[i])
+		list := &chooser{client: c, report: report, prompt: p, asked: api.Asked{Answers: answers, AsOf: asOf}, out: out}
+		if err := question(ctx, out, p, defaults.Answers[i], list); err != nil {
+			return nil, err
+		}
 		for {
 			line, err := in.read(ctx)
 			if err != nil {
 				fmt.Fprintln(out)
 				return nil, err
 			}
+			if turned, err := list.turn(ctx, line); err != nil {
+				return nil, err
+			} else if turned {
+				fmt.Fprint(out, "> ")
+				continue
+			}
 			delete(answers, p.Name)
 			if strings.TrimSpace(line) != "" {
-				answers[p.Name] = typed(p, line)
+				answers[p.Name] = typed(p, line, list.shown)
 			}
 			u, err := c.understand(ctx, report, api.Asked{Answers: answers, AsOf: asOf})
 			if err != nil {
@@ -90,19 +102,21 @@ func ask(ctx context.Context, c *client, report, asOf string, in *lines, out io.
 	return answers, nil
 }
 
-func question(out io.Writer, p api.PromptInfo, d service.Understood) {
+func question(ctx context.Context, out io.Writer, p api.PromptInfo, d service.Understood, list *chooser) error {
 	fmt.Fprintf(out, "\n%s", p.Ask)
 	if p.Help != "" {
 		fmt.Fprintf(out, " %s", p.Help)
 	}
 	fmt.Fprintln(out)
-	for n, c := range p.Choices {
-		fmt.Fprintf(out, "  %d  %s\n", n+1, c.Label)
-	}
 	switch {
-	case p.Many:
-		fmt.Fprintln(out, "  Numbers from the list, parted by commas.")
-	case p.Type == "days":
+	case p.Type == string(prompt.Choice):
+		if err := list.page(ctx); err != nil {
+			return err
+		}
+		if p.Many {
+			fmt.Fprintln(out, "  Several are parted by commas.")
+		}
+	case p.Type == string(prompt.Days):
 		fmt.Fprintln(out, "  Single days, parted by semicolons.")
 	}
 	switch {
@@ -115,6 +129,86 @@ func question(out io.Writer, p api.PromptInfo, d service.Understood) {
 		fmt.Fprintf(out, " %s leaves it open.", leaveOpen)
 	}
 	fmt.Fprint(out, "\n> ")
+	return nil
+}
+
+// pageChoices is how many choices are shown at once.
+const pageChoices = 20
+
+// The lines that are no answer to a choice: another page, and a search.
+const (
+	nextPage = "+"
+	searches = "/"
+)
+
+// chooser shows the choices of a prompt, page by page, as the answers so far leave them.
+type chooser struct {
+	client *client
+	report string
+	prompt api.PromptInfo
+	asked  api.Asked
+	out    io.Writer
+	search string
+	shown  []service.Choice
+	more   bool
+}
+
+// page shows the next choices.
+func (c *chooser) page(ctx context.Context) error {
+	var list api.ChoiceList
+	err := c.client.json(ctx, http.MethodPost, reportPath(c.report)+"/prompts/"+url.PathEscape(c.prompt.Name)+"/choices",
+		api.ChoicesRequest{Asked: c.asked, Search: c.search, Limit: pageChoices, Skip: len(c.shown)}, &list)
+	if err != nil {
+		return err
+	}
+	from := len(c.shown)
+	c.shown, c.more = append(c.shown, list.Choices...), list.More
+	for i, choice := range list.Choices {
+		line := "  " + choice.Label
+		if isNumbered(c.shown) {
+			line = fmt.Sprintf("  %d  %s", from+i+1, choice.Label)
+		}
+		if choice.Count > 0 {
+			line += fmt.Sprintf(" (%d)", choice.Count)
+		}
+		fmt.Fprintln(c.out, line)
+	}
+	switch {
+	case len(c.shown) == 0:
+		fmt.Fprintln(c.out, "  There is nothing to choose from.")
+	case c.more:
+		fmt.Fprintf(c.out, "  There are more: %s shows them, %stext finds some.\n", nextPage, searches)
+	}
+	return nil
+}
+
+// turn carries out a line that asks for another page, or for choices with some text; it is
+// false for an answer.
+func (c *chooser) turn(ctx context.Context, line string) (bool, error) {
+	line = strings.TrimSpace(line)
+	search, isSearch := strings.CutPrefix(line, searches)
+	switch {
+	case c.prompt.Type != string(prompt.Choice):
+		return false, nil
+	case isSearch:
+		c.search, c.shown = strings.TrimSpace(search), nil
+		return true, c.page(ctx)
+	case line == nextPage:
+		if !c.more {
+			fmt.Fprintln(c.out, "  There are no more.")
+			return true, nil
+		}
+		return true, c.page(ctx)
+	}
+	return false, nil
+}
+
+// isNumbered reports whether choices can be picked by their number: none of them is one.
+func isNumbered(choices []service.Choice) bool {
+	return !slices.ContainsFunc(choices, func(c service.Choice) bool {
+		_, isNumber := prompt.ParseNumber(c.Value)
+		return isNumber
+	})
 }
 
 func understood(out io.Writer, u service.Understood) {
@@ -134,9 +228,9 @@ func refusalsOf(faults []fault.Fault, name string) []string {
 	return sentences
 }
 
-// typed turns a line into an answer. For choices it takes their numbers in the
-// list as well as their values.
-func typed(p api.PromptInfo, line string) prompt.Entered {
+// typed turns a line into an answer. For choices it takes their numbers among those shown
+// and their labels as well as their values.
+func typed(p api.PromptInfo, line string, shown []service.Choice) prompt.Entered {
 	if strings.TrimSpace(line) == leaveOpen {
 		return prompt.OneText("")
 	}
@@ -152,8 +246,10 @@ func typed(p api.PromptInfo, line string) prompt.Entered {
 	var values []string
 	for _, part := range strings.Split(line, ",") {
 		part = strings.TrimSpace(part)
-		if n, err := strconv.Atoi(part); err == nil && n >= 1 && n <= len(p.Choices) {
-			part = p.Choices[n-1].Value
+		if n, err := strconv.Atoi(part); err == nil && n >= 1 && n <= len(shown) && isNumbered(shown) {
+			part = shown[n-1].Value
+		} else if i := slices.IndexFunc(shown, func(c service.Choice) bool { return strings.EqualFold(c.Label, part) }); i >= 0 {
+			part = shown[i].Value
 		}
 		values = append(values, part)
 	}

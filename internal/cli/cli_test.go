@@ -84,45 +84,63 @@ func program(t *testing.T, args ...string) *exec.Cmd {
 	return exec.Command(path, args...)
 }
 
-// In a terminal a run without answers asks for them one by one, says what it
-// understood, and asks again for what is refused.
-func testAsking(t *testing.T, server string) {
-	c := program(t, "run", "late-sailings", "--server", server)
-	terminal, err := pty.StartWithSize(c, &pty.Winsize{Rows: 40, Cols: 160})
+// dialogue is a program in a terminal, which a test awaits texts of and types to.
+type dialogue struct {
+	t        *testing.T
+	command  *exec.Cmd
+	terminal *os.File
+	seen     chan string
+	unread   string
+}
+
+func talkTo(t *testing.T, args ...string) *dialogue {
+	t.Helper()
+	d := &dialogue{t: t, command: program(t, args...), seen: make(chan string, 1000)}
+	var err error
+	d.terminal, err = pty.StartWithSize(d.command, &pty.Winsize{Rows: 40, Cols: 160})
 	require.NoError(t, err)
-	defer terminal.Close()
-	seen := make(chan string, 1000)
+	t.Cleanup(func() { d.terminal.Close() })
 	go func() {
-		defer close(seen)
+		defer close(d.seen)
 		buffer := make([]byte, 4096)
 		for {
-			n, err := terminal.Read(buffer)
+			n, err := d.terminal.Read(buffer)
 			if n > 0 {
-				seen <- string(buffer[:n])
+				d.seen <- string(buffer[:n])
 			}
 			if err != nil {
 				return
 			}
 		}
 	}()
-	var unread string
-	await := func(text string) {
-		t.Helper()
-		deadline := time.After(20 * time.Second)
-		for !strings.Contains(unread, text) {
-			select {
-			case more, ok := <-seen:
-				if !ok {
-					require.FailNow(t, "the program ended", "without %q, after %q", text, unread)
-				}
-				unread += more
-			case <-deadline:
-				require.FailNow(t, "nothing more came", "%q is missing in %q", text, unread)
+	return d
+}
+
+// await reads on until a text has come.
+func (d *dialogue) await(text string) {
+	d.t.Helper()
+	deadline := time.After(20 * time.Second)
+	for !strings.Contains(d.unread, text) {
+		select {
+		case more, ok := <-d.seen:
+			if !ok {
+				require.FailNow(d.t, "the program ended", "without %q, after %q", text, d.unread)
 			}
+			d.unread += more
+		case <-deadline:
+			require.FailNow(d.t, "nothing more came", "%q is missing in %q", text, d.unread)
 		}
-		_, unread, _ = strings.Cut(unread, text)
 	}
-	say := func(text string) { fmt.Fprintf(terminal, "%s\n", text) }
+	_, d.unread, _ = strings.Cut(d.unread, text)
+}
+
+func (d *dialogue) say(text string) { fmt.Fprintf(d.terminal, "%s\n", text) }
+
+// In a terminal a run without answers asks for them one by one, says what it
+// understood, and asks again for what is refused.
+func testAsking(t *testing.T, server string) {
+	d := talkTo(t, "run", "late-sailings", "--server", server)
+	await, say := d.await, d.say
 	await("Enter takes last month, which is Thu 1 Oct 2026 through Sat 31 Oct 2026 (31 days).\r\n> ")
 	say("3/4/2026")
 	await(`this can be read as 2 different days; did you mean "3 Apr 2026" or "4 Mar 2026"?`)
@@ -135,7 +153,26 @@ func testAsking(t *testing.T, server string) {
 	say("")
 	await("= 15 min")
 	await("Sailings departed on Sun 25 Oct 2026 (the whole day, Harbour time), route is one of Outer Loop, Skerry Run, and minutes late at least 15 min;")
-	require.NoError(t, c.Wait())
+	require.NoError(t, d.command.Wait())
+
+	// Choices that come from the data are listed, page by page, and found by a text.
+	d = talkTo(t, "run", "freight-of-a-shipper", "--server", server)
+	await, say = d.await, d.say
+	await("> ")
+	say("2025")
+	await("Which shipper?")
+	await("  1  ")
+	await("  20  ")
+	await("There are more: + shows them, /text finds some.")
+	say("+")
+	await("  21  ")
+	say("/dell")
+	await("  1  O'Dell")
+	await("> ")
+	say("1")
+	await("= O'Dell")
+	d.terminal.Close()
+	_ = d.command.Wait()
 }
 
 // The end of the input is the end of the questions, and nothing is run.

@@ -44,7 +44,8 @@ func (s *Service) Choices(ctx context.Context, name, of string, req ChoicesReque
 		return nil, false, err
 	}
 	if !p.Listed {
-		return written(p, req), false, nil
+		list, more = written(p, req)
+		return list, more, nil
 	}
 	answers, _ := prompt.Check(report.Answered(), req.Answers, setting)
 	list, err = s.listed(ctx, report.Lists[p], answers, setting, compile.Listing{Search: req.Search, Query: compile.Query{Limit: req.Limit + 1, Skip: req.Skip}})
@@ -54,15 +55,18 @@ func (s *Service) Choices(ctx context.Context, name, of string, req ChoicesReque
 	return list, false, err
 }
 
-// written are the choices of a list that stands in the definition.
-func written(p *prompt.Prompt, req ChoicesRequest) []Choice {
+// written are the choices of a list that stands in the definition, and whether there are
+// further ones.
+func written(p *prompt.Prompt, req ChoicesRequest) ([]Choice, bool) {
 	var found []Choice
 	for _, o := range p.Choices {
 		if contains(o.Label, req.Search) {
 			found = append(found, Choice{Option: o})
 		}
 	}
-	return found[min(req.Skip, len(found)):min(req.Skip+req.Limit, len(found))]
+	from := min(req.Skip, len(found))
+	through := min(from+req.Limit, len(found))
+	return found[from:through], through < len(found)
 }
 
 func contains(label, search string) bool {
