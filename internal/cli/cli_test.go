@@ -171,8 +171,10 @@ func testAsking(t *testing.T, server string) {
 	await("> ")
 	say("1")
 	await("= O'Dell")
-	d.terminal.Close()
-	_ = d.command.Wait()
+	await("> ")
+	say("")
+	await("Receipt ")
+	require.NoError(t, d.command.Wait())
 }
 
 // The end of the input is the end of the questions, and nothing is run.

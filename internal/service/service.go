@@ -53,7 +53,7 @@ type Service struct {
 	config  Config
 	store   *store.Store
 	sources *source.Pool
-	today   civil.Day // the zero Day: what clocks show
+	today   atomic.Int64 // a civil.Day; the zero Day: what clocks show
 
 	loading   sync.Mutex
 	changing  sync.Mutex // so that catalogs follow each other as they were stored
@@ -70,7 +70,7 @@ type published struct {
 	revisions map[definition.Ref]int
 	relations sync.Map // *definition.Dataset to *relation
 	extents   sync.Map // *record.Column to knownExtent
-	strips    sync.Map // stripOf to knownStrip
+	strips    remembered[stripOf, knownStrip]
 	fits      sync.Map // *definition.Dataset to knownFits
 	built     sync.Map // name of a report to []Revised
 }
@@ -91,7 +91,7 @@ func (s *Service) publish(c *definition.Catalog, docs []definition.Document, bro
 // forget forgets what is known of the data, since they have changed.
 func (p *published) forget() {
 	p.extents.Clear()
-	p.strips.Clear()
+	p.strips.clear()
 	p.fits.Clear()
 	p.relations.Clear()
 }
@@ -135,7 +135,8 @@ func (s *Service) load(ctx context.Context) error {
 	if err != nil {
 		return fmt.Errorf("read the service's settings: %w", err)
 	}
-	s.today, _ = civil.ParseDay(text)
+	today, _ := civil.ParseDay(text)
+	s.today.Store(int64(today))
 	docs, err := s.store.Published(ctx)
 	if err != nil {
 		return fmt.Errorf("read the definitions: %w", err)
@@ -166,18 +167,18 @@ func (s *Service) Ready(ctx context.Context) error { return s.store.Ping(ctx) }
 
 // SetToday makes the service take a day for today, whatever clocks show.
 func (s *Service) SetToday(ctx context.Context, d civil.Day) error {
-	s.today = d
+	s.today.Store(int64(d))
 	return s.store.SetSetting(ctx, todaySetting, d.String())
 }
 
 // FixedToday is the day that the service was told to take for today; not
 // valid where it goes by the clock.
-func (s *Service) FixedToday() civil.Day { return s.today }
+func (s *Service) FixedToday() civil.Day { return civil.Day(s.today.Load()) }
 
 // Today is the current day in the zone.
 func (s *Service) Today(zone *time.Location) civil.Day {
-	if s.today.IsValid() {
-		return s.today
+	if fixed := s.FixedToday(); fixed.IsValid() {
+		return fixed
 	}
 	return civil.DayAt(s.config.Now().Unix(), zone)
 }
@@ -186,7 +187,7 @@ func (s *Service) Today(zone *time.Location) civil.Day {
 // time that they show; as of any other, the last second of the day.
 func (s *Service) setting(asOf civil.Day, zone *time.Location) phrase.Setting {
 	setting := phrase.Setting{AsOf: asOf, Order: s.config.DayOrder, FiscalStart: s.config.FiscalStart, Zone: zone, Now: s.config.Now().Unix()}
-	if s.today.IsValid() || civil.DayAt(setting.Now, zone) != asOf {
+	if s.FixedToday().IsValid() || civil.DayAt(setting.Now, zone) != asOf {
 		setting.Now = civil.FirstInstant(asOf+1, zone) - 1
 	}
 	if p := s.published.Load(); p != nil {

@@ -70,14 +70,14 @@ func (s *Service) Strip(ctx context.Context, name, of, month string) (*Strip, er
 		days = civil.Period{First: first, Last: first.Month().Last()}
 	}
 	published := s.published.Load()
-	if known, ok := published.strips.Load(stripOf{name, of, month}); ok && s.config.Now().Sub(known.(knownStrip).at) < stripAge {
-		return known.(knownStrip).Strip, nil
+	if known, ok := published.strips.get(stripOf{name, of, month}); ok && s.config.Now().Sub(known.at) < stripAge {
+		return known.Strip, nil
 	}
 	strip, err := s.strip(ctx, report, asked, days)
 	if err != nil {
 		return nil, err
 	}
-	published.strips.Store(stripOf{name, of, month}, knownStrip{strip, s.config.Now()})
+	published.strips.put(stripOf{name, of, month}, knownStrip{strip, s.config.Now()})
 	return strip, nil
 }
 

@@ -6,6 +6,7 @@ import (
 	"os"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -249,4 +250,21 @@ func TestNumbersAreBoundExactly(t *testing.T) {
 	}{{"15", int64(15)}, {"15.0", int64(15)}, {"-3", int64(-3)}, {"0.1", decimal.RequireFromString("0.1")}, {"9223372036854775807", int64(9223372036854775807)}, {"9223372036854775808", decimal.RequireFromString("9223372036854775808")}} {
 		assert.Equal(t, c.want, Number(decimal.RequireFromString(c.text)), c.text)
 	}
+}
+
+// Columns are shared by all requests: what is compiled of one at the same time leaves it
+// as it is. The race detector holds this to it.
+func TestCompilingAtTheSameTime(t *testing.T) {
+	p, err := record.ParsePattern("M/d/yyyy")
+	require.NoError(t, err)
+	shared := &record.Column{Name: "opened", Type: record.Date, Stored: record.StoredText, Pattern: p}
+	var all sync.WaitGroup
+	for range 8 {
+		all.Go(func() {
+			sql := New(SQLite{}, record.From{Table: "t"}, nil)
+			sql.Select(Query{Show: []*record.Column{shared}, Key: []*record.Column{shared}, Zone: time.UTC})
+		})
+	}
+	all.Wait()
+	assert.Equal(t, "M/d/yyyy", shared.Pattern.String())
 }

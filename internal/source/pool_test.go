@@ -1,0 +1,40 @@
+package source
+
+import (
+	"testing"
+	"testing/synctest"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/internal/core/definition"
+)
+
+// A source that somebody only tries does not stay open; one that is published does.
+func TestSourcesThatAreOnlyTried(t *testing.T) {
+	published, tried := definition.Connection{Engine: definition.SQLite, File: "a.db"}, definition.Connection{Engine: definition.SQLite, File: "b.db"}
+	dir := t.TempDir()
+	synctest.Test(t, func(t *testing.T) {
+		p := NewPool(dir)
+		p.Keep(map[definition.Connection]bool{published: true})
+		for range 3 {
+			for _, c := range []definition.Connection{published, tried} {
+				_, err := p.Get(c)
+				require.NoError(t, err)
+			}
+			time.Sleep(idleTime - time.Second)
+			assert.Equal(t, 2, p.Open(), "it is asked for again and again")
+		}
+		time.Sleep(2 * time.Second)
+		synctest.Wait()
+		assert.Equal(t, 1, p.Open())
+		_, err := p.Get(tried)
+		require.NoError(t, err)
+		p.Keep(map[definition.Connection]bool{tried: true})
+		time.Sleep(2 * idleTime)
+		synctest.Wait()
+		assert.Equal(t, 1, p.Open(), "it is published by now, and the other one is not any more")
+		require.NoError(t, p.Close())
+	})
+}
