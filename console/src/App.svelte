@@ -1,7 +1,7 @@
 <script lang="ts">
   import { about } from './lib/api';
   import { currentMode, nextMode } from './lib/mode.svelte';
-  import { currentUrl, follow, go, rewrite } from './lib/route.svelte';
+  import { currentUrl, decodedPart, follow, go, rewrite } from './lib/route.svelte';
   import ReceiptPage from './pages/ReceiptPage.svelte';
   import ReportPage from './pages/ReportPage.svelte';
   import ReportsPage from './pages/ReportsPage.svelte';
@@ -57,7 +57,7 @@
 </header>
 <main id="main">
   {#if report}
-    {#key report}<ReportPage name={decodeURIComponent(report)} />{/key}
+    {#key report}<ReportPage name={decodedPart(report)} />{/key}
   {:else if receipt}
     {#key receipt}<ReceiptPage id={receipt} />{/key}
   {:else if isRuns}

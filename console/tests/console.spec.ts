@@ -428,6 +428,44 @@ test('more rows come as one scrolls', async ({ page }) => {
   await expect(rows(page)).toHaveCount(400);
 });
 
+test('one run has one receipt, however far one scrolls, and a print says what it leaves out', async ({ page }) => {
+  const receipts: (string | undefined)[] = [];
+  page.on('response', (response) => {
+    if (response.url().includes('/runs?')) receipts.push(response.headers()['link']);
+  });
+  await page.goto('/reports/waybills-by-day?manifest-period=last+month&goods=');
+  await expect(rows(page)).toHaveCount(200);
+  await expect(page.getByRole('button', { name: 'Show more' })).toBeVisible();
+  await page.emulateMedia({ media: 'print' });
+  await expect(page.getByText(/These are the first \d+ of [\d,]+ records; the CSV file has them all\./)).toBeVisible();
+  await page.emulateMedia({ media: 'screen' });
+  await page.getByRole('button', { name: 'Show more' }).scrollIntoViewIfNeeded();
+  await expect(rows(page)).toHaveCount(400);
+  expect(receipts).toHaveLength(2);
+  expect(receipts.filter(Boolean)).toHaveLength(1);
+});
+
+test('a form opens without complaints, and the first field that is refused gets the cursor', async ({ page }) => {
+  await page.goto('/reports/freight-of-a-shipper');
+  const required = page.getByText('An answer is required', { exact: false });
+  await expect(page.getByRole('button', { name: 'Show records' })).toBeVisible();
+  await expect(page.getByRole('radio').first()).toBeVisible();
+  await expect(required).toHaveCount(0);
+  await show(page).click();
+  await expect(page.getByRole('alert').filter({ hasText: 'Nothing was run' })).toBeVisible();
+  await expect(required).toBeVisible();
+  await expect(page.getByRole('searchbox', { name: /^Find among the choices/ })).toBeFocused();
+});
+
+test('what to know before reading the rows stands above them', async ({ page }) => {
+  await page.goto('/reports/open-claims');
+  await show(page).click();
+  const said = page.getByText(/records whose value cannot be read as a date in the pattern M\/d\/yyyy/);
+  await expect(said).toBeVisible();
+  const [note, table] = [await said.boundingBox(), await page.getByRole('region', { name: 'Records' }).boundingBox()];
+  expect(note!.y).toBeLessThan(table!.y);
+});
+
 test('all records download as CSV', async ({ page, request }) => {
   await page.goto('/reports/waybills-by-day?manifest-period=last+month&goods=');
   await expect(rows(page).first()).toBeVisible();
@@ -489,6 +527,11 @@ base.describe('what goes wrong', () => {
     await expect(page.getByRole('alert')).toHaveText('no report "late-sailing"; did you mean "late-sailings"?');
     await page.getByRole('link', { name: 'All reports' }).click();
     await expect(page.getByRole('heading', { name: 'Reports' })).toBeVisible();
+  });
+
+  base('an address that cannot be read is told', async ({ page }) => {
+    await page.goto('/reports/%E0%A4');
+    await expect(page.getByRole('heading', { name: 'This report cannot be shown' })).toBeVisible();
   });
 
   base('a service that does not answer loses no answer, and the next try works', async ({ page }) => {

@@ -98,6 +98,7 @@ type RunRequest struct {
 	// Evidence comes after the rows: the receipt, which stands last, waits for it.
 	Evidence bool              `json:"evidence,omitempty" doc:"Count, once the rows are sent, what shows that they are right; it stands on the receipt."`
 	Files    []definition.File `json:"files,omitempty" doc:"Definitions to try beside those that are published, or in their place. Nothing is stored, and the run is not on record."`
+	Of       int64             `json:"of,omitempty" minimum:"0" doc:"The receipt of a run to send further rows of, by its answers; limit and skip say which."`
 }
 
 // Understanding is how answers are read, and what is wrong with them.
@@ -171,7 +172,7 @@ func (r routes) register(api huma.API) {
 	r.registerLoads(api)
 	r.registerReceipts(api)
 	run := huma.Operation{OperationID: "run-report", Method: http.MethodPost, Path: Prefix + "/reports/{report}/runs",
-		Summary: "Run a report and send its records", Errors: []int{400, 404, 413, 502, 504}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}
+		Summary: "Run a report and send its records", Errors: []int{400, 404, 409, 413, 502, 504}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}
 	run.Responses = map[string]*huma.Response{"200": {Description: "The records. The header Link leads to the receipt, as describedby.", Content: resultContent(api.OpenAPI().Components.Schemas)}}
 	huma.Register(api, run, r.run)
 }
@@ -324,7 +325,7 @@ func (r routes) run(ctx context.Context, in *struct {
 	Body   RunRequest
 }) (*huma.StreamResponse, error) {
 	run, err := r.service.Prepare(ctx, in.Report, service.Request{Answers: in.Body.Answers, AsOf: in.Body.AsOf,
-		Limit: in.Body.Limit, Skip: in.Body.Skip, Uncounted: in.Body.Uncounted, Evidence: in.Body.Evidence, Files: in.Body.Files})
+		Limit: in.Body.Limit, Skip: in.Body.Skip, Uncounted: in.Body.Uncounted, Evidence: in.Body.Evidence, Files: in.Body.Files, Of: in.Body.Of})
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}

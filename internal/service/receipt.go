@@ -82,6 +82,7 @@ type Receipt struct {
 	Title     string                    `json:"title" doc:"Its title."`
 	Revisions []Revised                 `json:"revisions,omitempty" doc:"The definitions that it was made of, each with its revision."`
 	Again     int64                     `json:"again,omitempty" doc:"The receipt that this run repeats."`
+	PageOf    int64                     `json:"page_of,omitempty" doc:"The receipt of the run that these are further rows of; such a page has no receipt of its own."`
 	Person    string                    `json:"person" doc:"Who ran it."`
 	Role      string                    `json:"role" doc:"What they may do."`
 	AsOf      civil.Day                 `json:"as_of" doc:"The day taken for today."`

@@ -423,3 +423,23 @@ func TestCheckingAnUnknownPlaceholder(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, found.Error(), "the placeholder :nobody stands for no prompt that there is")
 }
+
+// One run has one receipt: further rows of it are read by the answers, the day and the
+// moment of then, and leave no receipt of their own.
+func TestFurtherRowsOfARun(t *testing.T) {
+	s := shore(t, "CREATE TABLE calls (id INTEGER PRIMARY KEY)", "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 50) INSERT INTO calls SELECT i FROM n")
+	dataset := "{pikegate: 1, dataset: calls, source: shore, table: calls, key: [id], columns: {id: {type: integer}}}"
+	putting(t, s, dataset, "{pikegate: 1, prompt: least, ask: From, type: number}", "{pikegate: 1, query: calls, of: calls, show: [id], where: {id: {at_least: {prompt: least}}}}", "{pikegate: 1, report: calls, title: Calls, prompts: [least], sections: [{table: {query: calls}}]}")
+	first := asked(t, s, "calls", service.Request{Limit: 20}, "least=11")
+	next := asked(t, s, "calls", service.Request{Limit: 20, Skip: 20, Of: first.Receipt.ID})
+	assert.Equal(t, "31 32 33 34 35 36 37 38 39 40 41 42 43 44 45 46 47 48 49 50", next.ids())
+	assert.Equal(t, []int64{0, first.Receipt.ID}, []int64{next.Receipt.ID, next.Receipt.PageOf})
+	all, _, err := s.History(ctx, service.Wanted{Most: 10})
+	require.NoError(t, err)
+	assert.Len(t, all, 1)
+	_, err = s.Prepare(ctx, "calls", service.Request{Limit: 20, Of: 99})
+	assert.ErrorContains(t, err, "no receipt 99")
+	putting(t, s, strings.Replace(dataset, "source", "title: All calls, source", 1))
+	_, err = s.Prepare(ctx, "calls", service.Request{Limit: 20, Skip: 20, Of: first.Receipt.ID})
+	assert.ErrorContains(t, err, "the report has changed since; run it again [run_again]")
+}

@@ -6,11 +6,13 @@ import (
 	"fmt"
 	"io"
 	"runtime/debug"
+	"slices"
 	"time"
 
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/evidence"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/record"
 	"pikegate/internal/export"
@@ -26,6 +28,9 @@ type Request struct {
 	// Uncounted leaves it open how many records match beyond the rows of a Limit.
 	Uncounted bool
 	Evidence  bool // count, once the rows are sent, what shows that they are right
+	// Of is the receipt of a run that this one brings further rows of, by its answers: one
+	// run has one receipt, however many pages are read of it. 0 for a run of its own.
+	Of int64
 	// Files are definitions to try beside those that are published, or in their place.
 	// Nothing is stored, and the run is not on record.
 	Files []definition.File
@@ -52,8 +57,11 @@ type Run struct {
 // Prepare checks the answers of a run and compiles its query. Nothing has been
 // read yet. A run that is not to be is on record all the same.
 func (s *Service) Prepare(ctx context.Context, name string, req Request) (*Run, error) {
-	if len(req.Files) > 0 {
+	switch {
+	case len(req.Files) > 0:
 		return s.try(ctx, name, req)
+	case req.Of > 0:
+		return s.further(ctx, name, req)
 	}
 	report, err := s.Report(name)
 	var broken *Refusal
@@ -72,6 +80,27 @@ func (s *Service) Prepare(ctx context.Context, name string, req Request) (*Run, 
 		return nil, r.ended(ctx, err)
 	}
 	return r, nil
+}
+
+// further prepares to read more rows of a run that is on record, as its receipt has it.
+func (s *Service) further(ctx context.Context, name string, req Request) (*Run, error) {
+	before, err := s.Receipt(ctx, req.Of)
+	if err != nil {
+		return nil, err
+	}
+	report, err := s.Report(name)
+	if err != nil {
+		return nil, err
+	}
+	switch {
+	case before.Report != name:
+		return nil, &Refusal{Kind: Unknown, Faults: fault.List{fault.New("unknown_receipt", "receipt %d is of the report %s", req.Of, before.Report)}}
+	case before.partly || before.State != Rows || !slices.Equal(before.Revisions, s.published.Load().builtOf(name)):
+		return nil, &Refusal{Kind: Conflicting, Faults: fault.List{fault.New("run_again", "there are no further rows of this run to be had: it did not bring any, or the report has changed since; run it again")}}
+	}
+	r := s.newRun(ctx, report, Request{Answers: before.Entered, AsOf: before.AsOf.String(), Limit: req.Limit, Skip: req.Skip, Uncounted: req.Uncounted, then: before.Reading})
+	r.receipt.PageOf = req.Of
+	return r, r.prepare(WithPerson(ctx, Person{Name: before.Person, Role: before.Role}))
 }
 
 // try prepares a run of definitions that are not published.

@@ -22,6 +22,8 @@
   let failed = $state('');
   let labels = $state<Record<string, string>>({});
 
+  let further: AbortController | undefined; // the request for more choices that is under way
+
   const others = $derived(JSON.stringify({ ...answers, [prompt.name]: undefined }));
   const chosen = $derived(values.filter((value) => !list.some((choice) => choice.value === value)));
 
@@ -29,6 +31,7 @@
     const asked = { ...(JSON.parse(others) as Answers) };
     const wanted = search.trim();
     const stop = new AbortController();
+    further?.abort(); // which would add to another list
     const timer = setTimeout(() => void load(asked, wanted, 0, stop.signal), 150);
     return () => {
       clearTimeout(timer);
@@ -40,9 +43,16 @@
     for (const choice of understood?.choices ?? []) labels[choice.value] = choice.label;
   });
 
+  function loadMore() {
+    further?.abort();
+    further = new AbortController();
+    void load(answers, search.trim(), list.length, further.signal);
+  }
+
   async function load(asked: Answers, wanted: string, skip: number, signal?: AbortSignal) {
     try {
       const page = await listChoices(report, prompt.name, asked, wanted, skip, signal);
+      if (signal?.aborted) return;
       list = skip > 0 ? [...list, ...page.choices] : page.choices;
       more = page.more;
       isLong ||= page.more || list.length > 12;
@@ -73,7 +83,7 @@
   {#each chosen as value (value)}{@render option(value, labels[value] ?? value)}{/each}
   {#each list as choice (choice.value)}{@render option(choice.value, choice.label, choice.count)}{/each}
   {#if list.length === 0 && !failed}<p class="quiet">{search ? 'Nothing like it.' : 'The other answers leave no choice.'}</p>{/if}
-  {#if more}<button type="button" onclick={() => load(answers, search.trim(), list.length)}>Show more choices</button>{/if}
+  {#if more}<button type="button" onclick={loadMore}>Show more choices</button>{/if}
 </div>
 {#if failed}<p class="quiet" role="alert">{failed}</p>{/if}
 

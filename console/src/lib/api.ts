@@ -125,9 +125,9 @@ export async function runReport(name: string, answers: Answers, limit: number, e
   }
 }
 
-/** Further rows of a result. */
-export function moreRows(name: string, answers: Answers, limit: number, skip: number): Promise<Result> {
-  return decoded(post(`${reportPath(name)}/runs?output=json`, { answers, limit, skip }));
+/** Further rows of a run, which its receipt tells of. */
+export function moreRows(name: string, receipt: number, limit: number, skip: number): Promise<Result> {
+  return decoded(post(`${reportPath(name)}/runs?output=json`, { of: receipt, limit, skip }));
 }
 
 export function countMatches(name: string, answers: Answers, signal: AbortSignal): Promise<Matches> {

@@ -20,6 +20,10 @@ export function spelledDay(iso: string): string {
 
 export const isNumeric = (column: Column) => column.type === 'integer' || column.type === 'decimal' || column.type === 'number';
 
+// By how many minutes clocks are set back somewhere: an hour mostly, half an hour on Lord Howe Island, two hours at
+// the station Troll, and others in the past.
+const jumps = [-180, -120, -90, -60, -45, -40, -30, -20, 20, 30, 40, 45, 60, 90, 120, 180];
+
 const clocks = new Map<string, Intl.DateTimeFormat>();
 
 /** Whether clocks in the zone show the wall time of an instant twice, so that it takes the offset to tell which is meant. */
@@ -28,7 +32,7 @@ function isRepeated(instant: string, zone: string): boolean {
   if (!clock) clocks.set(zone, (clock = new Intl.DateTimeFormat('en', { timeZone: zone, dateStyle: 'short', timeStyle: 'medium' })));
   const at = Date.parse(instant);
   const shown = clock.format(at);
-  return [-60, -30, 30, 60].some((minutes) => clock.format(at + minutes * 60_000) === shown);
+  return jumps.some((minutes) => clock.format(at + minutes * 60_000) === shown);
 }
 
 export function cellText(column: Column, value: string | number | boolean): string {
@@ -42,6 +46,11 @@ export function cellText(column: Column, value: string | number | boolean): stri
     return `${spelledDay(text)} ${clock}${seconds === ':00' ? '' : seconds}${shown}`;
   }
   return text;
+}
+
+/** What people call the time of a zone, within a sentence: a name of their own in small letters, the zone's as it is. */
+export function clockText(clock: string, zone: string): string {
+  return clock === zone ? clock : clock.charAt(0).toLowerCase() + clock.slice(1);
 }
 
 export function counted(n: number, one: string): string {

@@ -26,3 +26,12 @@ export function follow(event: MouseEvent): void {
   event.preventDefault();
   go(link.href);
 }
+
+/** A part of the path in plain letters; as it stands where its escapes are broken. */
+export function decodedPart(part: string): string {
+  try {
+    return decodeURIComponent(part);
+  } catch {
+    return part;
+  }
+}

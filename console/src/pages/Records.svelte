@@ -45,6 +45,7 @@
   </table>
 </div>
 {#if left > 0}
+  <p class="printed">These are the first {result.rows.length.toLocaleString('en')} of {counted(result.receipt?.records ?? 0, 'record')}; the CSV file has them all.</p>
   {#key result.rows.length}
     <p class="more" use:watched><button type="button" class="plain" onclick={more}>Show more</button> <span class="quiet">{counted(left, 'record')} to come</span></p>
   {/key}
@@ -79,5 +80,18 @@
   }
   .more {
     padding: 12px 10px;
+  }
+  .printed {
+    display: none;
+    padding: 12px 10px;
+    font-weight: 640;
+  }
+  @media print {
+    .printed {
+      display: block;
+    }
+    .more {
+      display: none;
+    }
   }
 </style>

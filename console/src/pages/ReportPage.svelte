@@ -1,8 +1,8 @@
 <script lang="ts">
-  import { untrack } from 'svelte';
+  import { tick, untrack } from 'svelte';
   import { answersOf, fieldsFromQuery, queryOf, type Field, type Fields } from '../lib/answers';
   import { BrokeOff, countMatches, downloadCsv, moreRows, Refused, runReport, showReport, understand, type Matches, type ReportInfo, type Result, type Understanding } from '../lib/api';
-  import { counted } from '../lib/format';
+  import { clockText } from '../lib/format';
   import { currentUrl, follow, rewrite } from '../lib/route.svelte';
   import Question from '../fields/Question.svelte';
   import Empty from './Empty.svelte';
@@ -23,6 +23,8 @@
   let note = $state('');
   let running = $state<AbortController>();
   let loadingMore = false;
+  let form = $state<HTMLFormElement>();
+  let touched = $state<Record<string, boolean>>({}); // prompts that were answered, or all once a run was asked for
 
   const answers = $derived(report ? answersOf(report.prompts, fields) : {});
   const query = $derived(report ? queryOf(report.prompts, fields) : '');
@@ -68,11 +70,20 @@
 
   function change(prompt: string, field: Field) {
     fields[prompt] = field;
+    touched[prompt] = true;
     note = failed = receiptOfFailure = '';
   }
 
   function said(cause: unknown): string {
     return cause instanceof Error ? cause.message : String(cause);
+  }
+
+  /** Puts the cursor into the first field that is refused. */
+  function focusRefused() {
+    const first = report?.prompts.findIndex((prompt) => faults.some((f) => f.place.prompt === prompt.name)) ?? -1;
+    const question = form?.querySelectorAll('fieldset')[first];
+    question?.querySelector<HTMLElement>('[aria-invalid="true"]')?.focus();
+    if (question && !question.contains(document.activeElement)) question.querySelector<HTMLElement>('input, textarea')?.focus();
   }
 
   async function run(event?: SubmitEvent) {
@@ -88,6 +99,9 @@
     try {
       understanding = await understand(name, given, stop.signal);
       if (understanding.errors.length > 0) {
+        for (const prompt of report.prompts) touched[prompt.name] = true;
+        await tick();
+        focusRefused();
         failed = 'Nothing was run: some answers need mending. They are marked beside their questions.';
         return;
       }
@@ -118,10 +132,11 @@
   async function more() {
     if (!report || !result?.receipt || loadingMore || stale || result.rows.length >= (result.receipt.records ?? 0)) return;
     loadingMore = true;
-    const before = result;
+    const before = { ...result, receipt: result.receipt };
+    const shown = result;
     try {
-      const next = await moreRows(name, answers, pageSize, before.rows.length);
-      if (result !== before) return;
+      const next = await moreRows(name, before.receipt.id, pageSize, before.rows.length);
+      if (result !== shown) return;
       if (next.receipt?.records !== before.receipt?.records) note = 'The data changed while you were reading. Run again to see them as they are now.';
       else result = { ...before, rows: [...before.rows, ...next.rows] };
     } catch (cause) {
@@ -174,14 +189,14 @@
   </div>
 {:else}
   <div class="page">
-    <form class="ask" onsubmit={run} novalidate>
+    <form class="ask" onsubmit={run} novalidate bind:this={form}>
       <div class="questions">
         {#each report.prompts as prompt, i (prompt.name)}
           <Question
             {prompt}
             field={fields[prompt.name]!}
             understood={understanding?.answers[i]}
-            faults={faults.filter((f) => f.place.prompt === prompt.name)}
+            faults={touched[prompt.name] ? faults.filter((f) => f.place.prompt === prompt.name) : []}
             change={(field) => change(prompt.name, field)}
             report={name}
             {answers}
@@ -203,7 +218,7 @@
         <div>
           <h1>{report.title}</h1>
           <p class="quiet small">
-            {[report.about.replace(/\.$/, ''), report.shelf, `days by ${report.clock.charAt(0).toLowerCase() + report.clock.slice(1)}`].filter(Boolean).join(' · ')}
+            {[report.about.replace(/\.$/, ''), report.shelf, `days by ${clockText(report.clock, report.zone)}`].filter(Boolean).join(' · ')}
           </p>
         </div>
         <div class="tools">
@@ -232,6 +247,7 @@
           <Empty receipt={result.receipt} {answer} />
         {:else}
           {#if result.receipt}<Evidence receipt={result.receipt} />{/if}
+          {#each result.receipt?.notes ?? result.notes ?? [] as said (said)}<p class="stale">{said}</p>{/each}
           <Records {result} {more} />
         {/if}
       {:else if !failed}
