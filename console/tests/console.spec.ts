@@ -466,6 +466,45 @@ test('what to know before reading the rows stands above them', async ({ page }) 
   expect(note!.y).toBeLessThan(table!.y);
 });
 
+test('a zone by its own name, and hours that clocks repeat by two', async ({ page, request }) => {
+  const text = `pikegate: 1
+source: station
+zone: Antarctica/Troll
+---
+pikegate: 1
+dataset: readings
+source: station
+sql: |
+  SELECT 1 AS id, CAST(strftime('%s', '2026-10-25 00:30:00') AS INTEGER) AS at
+  UNION ALL SELECT 2, CAST(strftime('%s', '2026-10-25 02:30:00') AS INTEGER)
+  UNION ALL SELECT 3, CAST(strftime('%s', '2026-10-25 04:30:00') AS INTEGER)
+key: [id]
+columns:
+  id: {type: integer}
+  at: {type: instant, stored: epoch-seconds}
+---
+pikegate: 1
+query: readings
+of: readings
+show: [id, at]
+sort: [id]
+---
+pikegate: 1
+report: readings
+title: Readings
+sections: [{table: {query: readings}}]
+`;
+  const put = await request.post('/api/v1/definitions', { data: { files: [{ name: 'readings.yaml', text }] } });
+  expect(put.ok(), await put.text()).toBe(true);
+  await page.goto('/reports/readings');
+  await expect(page.getByText('days by Antarctica/Troll')).toBeVisible();
+  await show(page).click();
+  await expect(rows(page)).toHaveCount(3);
+  await expect(rows(page).locator('td:nth-child(2)')).toHaveText(['Sun 25 Oct 2026 02:30 +02:00', 'Sun 25 Oct 2026 02:30 +00:00', 'Sun 25 Oct 2026 04:30']);
+  await page.goto('/');
+  for (const kind of ['report', 'query', 'dataset', 'source']) await request.delete(`/api/v1/definitions/${kind}/${kind === 'source' ? 'station' : 'readings'}`);
+});
+
 test('all records download as CSV', async ({ page, request }) => {
   await page.goto('/reports/waybills-by-day?manifest-period=last+month&goods=');
   await expect(rows(page).first()).toBeVisible();

@@ -35,6 +35,14 @@ function isRepeated(instant: string, zone: string): boolean {
   return jumps.some((minutes) => clock.format(at + minutes * 60_000) === shown);
 }
 
+/** Whether an instant comes by UTC although its zone's clocks showed another time: one whose offset had seconds, which its form has no place for. */
+function isByUtc(instant: string, zone: string): boolean {
+  if (!instant.endsWith('Z')) return false;
+  const at = Date.parse(instant);
+  const minute = (timeZone: string) => new Intl.DateTimeFormat('en', { timeZone, timeStyle: 'medium' }).format(at);
+  return minute(zone) !== minute('UTC');
+}
+
 export function cellText(column: Column, value: string | number | boolean): string {
   if (typeof value === 'boolean') return value ? 'yes' : 'no';
   const text = String(value);
@@ -42,7 +50,9 @@ export function cellText(column: Column, value: string | number | boolean): stri
   const moment = column.type === 'instant' || column.type === 'datetime' ? isoTime.exec(text) : null;
   if (moment) {
     const [, clock, seconds, offset] = moment;
-    const shown = column.zone && isRepeated(text, column.zone) ? ` ${offset}` : '';
+    let shown = '';
+    if (column.zone && isByUtc(text, column.zone)) shown = ' UTC';
+    else if (column.zone && isRepeated(text, column.zone)) shown = ` ${offset === 'Z' ? '+00:00' : offset}`;
     return `${spelledDay(text)} ${clock}${seconds === ':00' ? '' : seconds}${shown}`;
   }
   return text;
