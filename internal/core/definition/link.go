@@ -365,7 +365,7 @@ func (l *linker) zone(n *yaml.Node) *time.Location {
 
 // season reads a named period of the business.
 func (l *linker) season(m *mapping) phrase.Season {
-	s := phrase.Season{From: l.monthDay(l.need(m, "from")), Through: l.monthDay(l.need(m, "through"))}
+	s := phrase.Season{Title: l.text(m.take("title")), From: l.monthDay(l.need(m, "from")), Through: l.monthDay(l.need(m, "through"))}
 	years := m.take("years")
 	for i := range l.texts(years) {
 		s.Years = append(s.Years, l.whole(years.Content[i], 1))

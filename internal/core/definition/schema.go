@@ -159,7 +159,7 @@ var joinSchema = object{"type": "object", "required": []string{"table", "key", "
 }}
 
 var periodSchema = object{"required": []string{"from", "through"}, "properties": object{
-	"period": name("A named period of the business."), "from": text("First day, such as 1 Jun."), "through": text("Last day, such as 31 Aug."),
+	"period": name("A named period of the business."), "title": text("What people call it; its name where absent."), "from": text("First day, such as 1 Jun."), "through": text("Last day, such as 31 Aug."),
 	"years": list(object{"type": "integer"}, "The years that it starts in; every year where absent."),
 }}
 

@@ -2,6 +2,7 @@ package phrase
 
 import (
 	"slices"
+	"strings"
 	"time"
 
 	"pikegate/internal/core/civil"
@@ -135,6 +136,9 @@ func momentsOf(text string, tokens []token, s Setting, as role) (MomentReading, 
 	}
 	from, f := momentEnd(text, first, s, asStart)
 	through, g := momentEnd(text, last, s, asEnd)
+	if text := shortened(first, last); g != nil && text != "" {
+		g.Suggestions = []string{text + " 24:00"}
+	}
 	if f != nil || g != nil {
 		return MomentReading{}, ofEnds(first, last, f, g)
 	}
@@ -202,13 +206,20 @@ func (p *parser) fromNow() (int64, bool) {
 	return 0, false
 }
 
-// momentPhrase = "last" span | span "to" "now" .
+// momentPhrase = "last" span | "last" ( "minute" | "hour" | "day" ) | span "to" "now" .
 //
-// The first is as many complete clock hours or minutes, the second as many that
-// end with the minute that it is now.
+// The first is as many complete clock hours or minutes, the second one of them or a whole
+// day, the third as many that end with the minute that it is now.
 func (p *parser) momentPhrase(s Setting) (civil.MomentPeriod, bool) {
 	if p.words("last") {
 		p.skipBlank()
+		if size := spanSizes[p.peek(0).text]; size > 0 && !strings.HasSuffix(p.peek(0).text, "s") && p.at == len(p.tokens)-1 {
+			until := clockFloor(s.Now+1, size, s.Zone)
+			return minutes(clockFloor(until-size, size, s.Zone), until), true
+		}
+		if p.peek(0).isWord("day") && p.at == len(p.tokens)-1 && s.AsOf > civil.MinDay {
+			return minutes(civil.FirstInstant(s.AsOf-1, s.Zone), civil.FirstInstant(s.AsOf, s.Zone)), true
+		}
 		n, size, ok := p.span()
 		if !ok || n == 0 || !p.done() {
 			return civil.MomentPeriod{}, false
@@ -227,6 +238,9 @@ func (p *parser) momentPhrase(s Setting) (civil.MomentPeriod, bool) {
 	return minutes(until-n*size, until), true
 }
 
+// spanSizes are the lengths of minutes and hours in seconds.
+var spanSizes = map[string]int64{"minute": 60, "minutes": 60, "hour": 3600, "hours": 3600}
+
 // span = N blank ( "minutes" | "hours" ) [ blank ] , as a number and its size in
 // seconds.
 func (p *parser) span() (n, size int64, ok bool) {
@@ -234,12 +248,7 @@ func (p *parser) span() (n, size int64, ok bool) {
 	if count.kind != number || p.peek(1).kind != blank {
 		return 0, 0, false
 	}
-	switch u.text {
-	case "minute", "minutes":
-		size = 60
-	case "hour", "hours":
-		size = 3600
-	default:
+	if size = spanSizes[u.text]; size == 0 {
 		return 0, 0, false
 	}
 	p.at += 3

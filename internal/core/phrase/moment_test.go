@@ -88,6 +88,8 @@ func TestMomentPeriods(t *testing.T) {
 		{"UTC", "5 Mar 2026 06:00..now", "Thu 5 Mar 2026 06:00 through Mon 23 Nov 2026 10:15, UTC (263 days 4 hours 16 minutes)"},
 		{"UTC", "since yesterday 18:00", "from Sun 22 Nov 2026 18:00, UTC on"}, {"UTC", "../yesterday 18:00", "through Sun 22 Nov 2026 18:00, UTC"},
 		{"UTC", "5 Mar 2026 06:00", "Thu 5 Mar 2026 06:00 through Thu 5 Mar 2026 06:00, UTC (1 minute)"},
+		{"UTC", "last hour", "Mon 23 Nov 2026 09:00 through Mon 23 Nov 2026 09:59, UTC (1 hour)"}, {"UTC", "last minute", "Mon 23 Nov 2026 10:14 through Mon 23 Nov 2026 10:14, UTC (1 minute)"},
+		{"UTC", "last day", "Sun 22 Nov 2026 00:00 through Sun 22 Nov 2026 23:59, UTC (1 day)"}, {"UTC", "last hours", `"last hours" is not a period of moments; write it like 5 Mar 2026 06:00 to 5 Mar 2026 09:00 or last 6 hours [not_a_date]`},
 		{"UTC", "last 6 hours", "Mon 23 Nov 2026 04:00 through Mon 23 Nov 2026 09:59, UTC (6 hours)"}, {"UTC", "last 1 minute", "Mon 23 Nov 2026 10:14 through Mon 23 Nov 2026 10:14, UTC (1 minute)"},
 		{"UTC", "6 hours to now", "Mon 23 Nov 2026 04:16 through Mon 23 Nov 2026 10:15, UTC (6 hours)"}, {"UTC", "1 minute to now", "Mon 23 Nov 2026 10:15 through Mon 23 Nov 2026 10:15, UTC (1 minute)"},
 		{"Asia/Kathmandu", "last 2 hours", "Mon 23 Nov 2026 14:00 through Mon 23 Nov 2026 15:59, UTC+05:45 (2 hours)"},

@@ -90,7 +90,10 @@ func TestWhatIsOffered(t *testing.T) {
 			Jan-Mar 2026 -> Jan 2026 to Mar 2026
 			2026 Q1 -> Q1 2026
 			Q1-2026 -> Q1 2026
-			3/2026 -> Mar 2026
+			2026-03-05/03-10 -> 2026-03-05 to 10 Mar 2026
+			2026-03-05/10 -> 5 Mar 2026 to 10 Mar 2026
+			2026-12-30/01-02 -> 2026-12-30 to 2 Jan 2027
+			3-2026 -> Mar 2026
 			13/2026 ->
 			Mar, 2026 -> Mar 2026
 			week 10 2026 -> 2026-W10
@@ -133,6 +136,7 @@ func TestWhatIsOffered(t *testing.T) {
 			until 5 Mar 2026 -> until 5 Mar 2026 24:00
 			25 Oct 2026 03:30 to 31 Nov 2026 05:00 -> 25 Oct 2026 03:30 to 30 Nov 2026 05:00
 			past 6 hrs -> last 6 hours
+			2026-03-05/03-10 -> 5 Mar 2026 00:00 to 10 Mar 2026 24:00
 			06:00 to 09:00 ->
 			Mar 2026 -> 1 Mar 2026 00:00 to 31 Mar 2026 24:00`,
 		"time-range": `

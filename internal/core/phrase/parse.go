@@ -187,12 +187,16 @@ func (p *parser) week(year, skip int) (node, bool) {
 	return node{form: unitOf, unit: civil.Weeks, year: year, n: w.n}, true
 }
 
-// numeric = YYYYMMDD | N sep N sep ( YY | YYYY ) | N sep N .
+// numeric = YYYYMMDD | N sep N sep ( YY | YYYY ) | N "/" YYYY | N sep N .
 func (p *parser) numeric() (node, bool) {
 	first, sep, second := p.peek(0), p.peek(1), p.peek(2)
 	if first.width == 8 {
 		p.at++
 		return node{form: written, year: first.n / 10000, month: first.n / 100 % 100, day: first.n % 100}, true
+	}
+	if first.width <= 2 && sep.isMark('/') && second.kind == number && second.width == 4 {
+		p.at += 3
+		return node{form: unitOf, unit: civil.Months, year: second.n, n: first.n}, true
 	}
 	if first.width > 2 || !isSeparator(sep) || second.kind != number || second.width > 2 {
 		return node{}, false

@@ -84,6 +84,7 @@ func TestDaysThatAreRefused(t *testing.T) {
 		{"month alone", "March", `the year is missing; did you mean "1 Mar 2026" or "31 Mar 2026"? [incomplete_date]`},
 		{"quarter alone", "Q1", `the year is missing; did you mean "1 Jan 2026" or "31 Mar 2026"? [incomplete_date]`},
 		{"more days than are counted", "99999999999 days ago", `that day lies outside the years 0001 to 9999 [no_such_date]`},
+		{"month and year in digits", "2/2012", `"2/2012" is the whole of February 2012 and not a single day; did you mean "1 Feb 2012" or "29 Feb 2012"? [incomplete_date]`},
 		{"whole month", "2026-03", `"2026-03" is the whole of March 2026 and not a single day; did you mean "1 Mar 2026" or "31 Mar 2026"? [incomplete_date]`},
 		{"whole quarter", "Q1 2026", `"Q1 2026" is quarter 1 of 2026 and not a single day; did you mean "1 Jan 2026" or "31 Mar 2026"? [incomplete_date]`},
 		{"no such month, and no day", "2026-13", `"2026-13" is not a single day [incomplete_date]`},
@@ -134,7 +135,7 @@ func TestDayOrder(t *testing.T) {
 func TestPeriodsThatAreRead(t *testing.T) {
 	for _, c := range []struct{ text, want string }{
 		{"5 Mar 2026", "2026-03-05/2026-03-05"},
-		{"2026-03", "2026-03-01/2026-03-31"}, {"Mar 2026", "2026-03-01/2026-03-31"}, {"Feb 2024", "2024-02-01/2024-02-29"},
+		{"2026-03", "2026-03-01/2026-03-31"}, {"2/2012", "2012-02-01/2012-02-29"}, {"02/2012 to 3/2012", "2012-02-01/2012-03-31"}, {"Mar 2026", "2026-03-01/2026-03-31"}, {"Feb 2024", "2024-02-01/2024-02-29"},
 		{"2026-Q1", "2026-01-01/2026-03-31"}, {"Q4 2026", "2026-10-01/2026-12-31"}, {"2026", "2026-01-01/2026-12-31"}, {"2026-W10", "2026-03-02/2026-03-08"},
 		{"1 Mar 2026 to 5 Mar 2026", "2026-03-01/2026-03-05"}, {"from 1 Mar 2026 through 5 Mar 2026", "2026-03-01/2026-03-05"},
 		{"2026-03-01/2026-03-05", "2026-03-01/2026-03-05"}, {"2026-03-01..2026-03-05", "2026-03-01/2026-03-05"},
@@ -195,7 +196,7 @@ func TestSeasons(t *testing.T) {
 	s.Seasons = map[string]Season{
 		"summer-season": {From: MonthDay{time.June, 1}, Through: MonthDay{time.August, 31}},
 		"winter-2":      {From: MonthDay{time.November, 15}, Through: MonthDay{time.February, 29}},
-		"regatta":       {From: MonthDay{time.July, 10}, Through: MonthDay{time.July, 12}, Years: []int{2023, 2027}},
+		"regatta":       {Title: "Harbour regatta", From: MonthDay{time.July, 10}, Through: MonthDay{time.July, 12}, Years: []int{2023, 2027}},
 	}
 	for _, c := range []struct{ asOf, text, want string }{
 		{"2026-11-23", "last summer-season", "2026-06-01/2026-08-31"}, {"2026-11-23", "next Summer-Season", "2027-06-01/2027-08-31"},
@@ -204,7 +205,10 @@ func TestSeasons(t *testing.T) {
 		{"2026-11-23", "this winter-2", "2026-11-15/2027-02-28"}, {"2024-01-01", "this winter-2", "2023-11-15/2024-02-29"}, {"2026-11-23", "last winter-2", "2025-11-15/2026-02-28"},
 		{"2026-11-23", "last regatta", "2023-07-10/2023-07-12"}, {"2026-11-23", "next regatta", "2027-07-10/2027-07-12"},
 		{"2026-11-23", "this summer-season", `no summer-season holds Mon 23 Nov 2026; the next one is Tue 1 Jun 2027 through Tue 31 Aug 2027 (92 days); did you mean "next summer-season"? [no_such_date]`},
-		{"2028-01-01", "next regatta", `no regatta starts after Sat 1 Jan 2028 [no_such_date]`},
+		{"2026-11-23", "summer-season 2013", "2013-06-01/2013-08-31"}, {"2026-11-23", "winter-2 2023", "2023-11-15/2024-02-29"}, {"2026-11-23", "Regatta  2027", "2027-07-10/2027-07-12"},
+		{"2026-11-23", "regatta 2025", `no Harbour regatta starts in 2025; it does in 2023 and 2027; did you mean "regatta 2027"? [no_such_date]`},
+		{"2026-11-23", "regata 2027", `"regata 2027" is not a period; write it like 1 Mar 2026 to 5 Mar 2026, Mar 2026 or last month [not_a_date]`},
+		{"2028-01-01", "next regatta", `no Harbour regatta starts after Sat 1 Jan 2028 [no_such_date]`},
 		{"2026-11-23", "last sumer-season", `"last sumer-season" is not a period; write it like 1 Mar 2026 to 5 Mar 2026, Mar 2026 or last month; did you mean "last summer-season"? [not_a_date]`},
 		{"2026-11-23", "last summer-season to today", `"last summer-season" is a period of its own and not an end of one; did you mean "1 Jun 2026 to today"? [not_a_date]`},
 	} {

@@ -127,7 +127,7 @@ func Period(text string, s Setting) (Reading, *fault.Fault) {
 	return r, nil
 }
 
-// period = thing | ends . A text that is one thing as a whole is never split.
+// period = thing | seasonIn | ends . A text that is one thing as a whole is never split.
 //
 // What its refusals suggest may itself be refused.
 func period(text string, s Setting) (Reading, *fault.Fault) {
@@ -138,6 +138,9 @@ func period(text string, s Setting) (Reading, *fault.Fault) {
 	}
 	if n, ok := thing(tokens); ok {
 		return evaluate(n, s)
+	}
+	if r, f, ok := seasonIn(tokens, s); ok {
+		return r, f
 	}
 	first, last, ok := split(tokens)
 	if !ok {
@@ -150,6 +153,9 @@ func period(text string, s Setting) (Reading, *fault.Fault) {
 	}
 	if g != nil && g.Code == IncompleteDate && start.Period.First.IsValid() {
 		g.Suggestions = nearYear(last, start.Period.First, endOf, s)
+		if text := shortened(first, last); text != "" {
+			g.Suggestions = []string{text}
+		}
 	}
 	if f != nil && f.Code == IncompleteDate && g != nil && g.Code == IncompleteDate {
 		return Reading{}, withoutYears(f, last, s)
@@ -158,6 +164,25 @@ func period(text string, s Setting) (Reading, *fault.Fault) {
 		return Reading{}, ofEnds(first, last, f, g)
 	}
 	return Between(start, end)
+}
+
+// shortened is the second end of a period that is written as ISO 8601 writes it behind a
+// first one with its year, written out: 2026-03-05/03-10 ends on 10 Mar 2026, whatever the
+// day order. It is "" for any other end.
+func shortened(first, last []token) string {
+	p := parser{tokens: first}
+	n, ok := p.yearFirst()
+	if !ok || !p.done() || n.form != written || !first[1].isMark('-') {
+		return ""
+	}
+	if len(last) != 3 || last[0].width != 2 || !last[1].isMark('-') || last[2].width != 2 {
+		return ""
+	}
+	month, day, year := last[0].n, last[2].n, n.year
+	if month < n.month || month == n.month && day < n.day {
+		year++ // over the turn of the year
+	}
+	return dayText(day, time.Month(month), year)
 }
 
 // withoutYears is the refusal of two ends of which neither has its year: what may

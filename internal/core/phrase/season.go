@@ -1,8 +1,11 @@
 package phrase
 
 import (
+	"cmp"
+	"fmt"
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -14,9 +17,13 @@ import (
 // comes back every year, or in the years listed. One that ends on an earlier day
 // of the year than it starts on runs over the turn of the year.
 type Season struct {
+	Title         string // what people call it, "" for its name
 	From, Through MonthDay
 	Years         []int // of its start; none listed means every year
 }
+
+// called is what people call a season of some name.
+func (s Season) called(name string) string { return cmp.Or(s.Title, name) }
 
 // MonthDay is a day of any year.
 type MonthDay struct {
@@ -84,6 +91,37 @@ func (s Season) near(asOf civil.Day) (last, this, next *civil.Period) {
 	return last, this, next
 }
 
+// seasonIn = NAME blank YYYY , where NAME is a season's: the one that starts in the year.
+// It is false for any other text.
+func seasonIn(tokens []token, s Setting) (Reading, *fault.Fault, bool) {
+	n := len(tokens)
+	if n < 3 || tokens[n-1].kind != number || tokens[n-1].width != 4 || tokens[n-2].kind != blank {
+		return Reading{}, nil, false
+	}
+	var name strings.Builder
+	for _, t := range tokens[:n-2] {
+		name.WriteString(t.text)
+	}
+	season, known := s.Seasons[name.String()]
+	if !known {
+		return Reading{}, nil, false
+	}
+	year := tokens[n-1].n
+	if p, ok := season.startingIn(year); ok {
+		return Reading{Period: p, Unit: true}, nil, true
+	}
+	f := fault.New(NoSuchDate, "no %s starts in %d", season.called(name.String()), year)
+	if len(season.Years) > 0 {
+		years := make([]string, len(season.Years))
+		for i, y := range season.Years {
+			years[i] = strconv.Itoa(y)
+		}
+		f.Message += "; it does in " + fault.Both(years)
+		f.Suggest(fmt.Sprintf("%s %d", name.String(), season.Years[len(season.Years)-1]))
+	}
+	return Reading{}, f, true
+}
+
 // season = which NAME , where NAME is the rest of the text, without blanks.
 func (p *parser) season(which int) (node, bool) {
 	var name strings.Builder
@@ -117,7 +155,7 @@ func evaluateSeason(n node, s Setting) (Reading, *fault.Fault) {
 		return Reading{Period: *found, Unit: true}, nil
 	}
 	lacks := [...]string{"ended before", "holds", "starts after"}[n.n+1]
-	f := fault.New(NoSuchDate, "no %s %s %s", n.name, lacks, s.AsOf.Spelled())
+	f := fault.New(NoSuchDate, "no %s %s %s", season.called(n.name), lacks, s.AsOf.Spelled())
 	if n.n == 0 && next != nil {
 		f.Message += "; the next one is " + next.Spelled()
 		f.Suggest("next " + n.name)
