@@ -109,8 +109,9 @@ func serveDemo(c *cobra.Command, listener net.Listener, dir string, on definitio
 	return run(ctx, s, listener, 5*time.Second)
 }
 
-// prepareDemo makes what is not there yet. The day is stored last, so that a
-// start that was broken off is made good by the next one.
+// prepareDemo makes what is not there yet: the records, the day that they reach up to, the
+// definitions, in this order, each whole or not at all, so that a start that was broken
+// off is made good by the next one.
 func prepareDemo(ctx context.Context, s *service.Service, dir string, on definition.Engine, asOf civil.Day) error {
 	before := s.FixedToday()
 	if kept := s.SourceOf(demo.Source); kept != nil && kept.At.Engine != on {
@@ -122,8 +123,8 @@ func prepareDemo(ctx context.Context, s *service.Service, dir string, on definit
 			return err
 		}
 	}
-	if err := s.SetToday(ctx, asOf); err != nil || before.IsValid() {
-		return err
+	if err := s.SetToday(ctx, asOf); err != nil || s.SourceOf(demo.Source) != nil {
+		return err // its definitions are there, and may have been changed on purpose
 	}
 	_, err = s.Put(service.WithPerson(ctx, service.Person{Name: "demo", Role: "developer"}), service.Put{Files: demo.Definitions(on)})
 	return err

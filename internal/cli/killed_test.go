@@ -17,6 +17,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/internal/api"
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/definition"
 	"pikegate/internal/service"
 )
 
@@ -112,4 +114,35 @@ func TestKilledInTheMiddle(t *testing.T) {
 	assert.Contains(t, out.String(), "interrupted")
 	require.NoError(t, second.Process.Signal(os.Interrupt))
 	require.NoError(t, second.Wait())
+}
+
+// A first start that is killed at any time is made good by the next one.
+func TestAFirstStartThatIsKilled(t *testing.T) {
+	for _, after := range []time.Duration{0, 300 * time.Millisecond, 900 * time.Millisecond, 1500 * time.Millisecond} {
+		dir := t.TempDir()
+		c := program(t, "demo", "--listen", "127.0.0.1:0", "--data", dir, "--as-of", "2026-11-23")
+		require.NoError(t, c.Start())
+		time.Sleep(after)
+		require.NoError(t, c.Process.Kill())
+		_ = c.Wait()
+		second, at := startDemo(t, dir)
+		var list api.ReportList
+		answer, err := http.Get(at + "/api/v1/reports")
+		require.NoError(t, err)
+		require.NoError(t, json.NewDecoder(answer.Body).Decode(&list))
+		answer.Body.Close()
+		assert.Len(t, list.Reports, 15, after)
+		require.NoError(t, second.Process.Kill())
+		_ = second.Wait()
+	}
+	// Between the day and the definitions, where a start was once taken for whole.
+	dir := t.TempDir()
+	s, err := service.Open(t.Context(), service.Config{Dir: dir, RunTime: time.Minute, Now: time.Now})
+	require.NoError(t, err)
+	day := civil.MustParseDay("2026-11-23")
+	require.NoError(t, fillDemo(t.Context(), dir, definition.Embedded, day))
+	require.NoError(t, s.SetToday(t.Context(), day))
+	require.NoError(t, prepareDemo(t.Context(), s, dir, definition.Embedded, day))
+	assert.Len(t, s.Reports(""), 15)
+	require.NoError(t, s.Close())
 }

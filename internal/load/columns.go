@@ -54,16 +54,36 @@ func (l *loader) guess() error {
 	return nil
 }
 
+// sameColumn says whether SQLite takes two names for one: it knows no difference between
+// the capital and the small letters of ASCII.
+func sameColumn(a, b string) bool {
+	return lowered(a) == lowered(b)
+}
+
+func lowered(name string) string {
+	return strings.Map(func(r rune) rune {
+		if 'A' <= r && r <= 'Z' {
+			return r + 'a' - 'A'
+		}
+		return r
+	}, name)
+}
+
 // named refuses columns that cannot be those of a table, and flags that name none of them.
 func (l *loader) named(names []string) error {
 	for i, name := range names {
 		if name == "" {
 			return refuse(BadFile, "column %d has no name in the first line", i+1)
 		}
-		if slices.Contains(names[:i], name) {
-			return refuse(BadFile, "the first line names the column %q twice", name)
+		for _, before := range names[:i] {
+			if before == name {
+				return refuse(BadFile, "the first line names the column %q twice", name)
+			}
+			if sameColumn(before, name) {
+				return refuse(BadFile, "the file has columns %q and %q, and a table does not tell capital letters from small ones; give one of them another name", before, name)
+			}
 		}
-		if name == l.req.RowNumber {
+		if sameColumn(name, l.req.RowNumber) {
 			return refuse(WrongTable, "the file has a column %q of its own; give that of the row numbers another name", name)
 		}
 	}

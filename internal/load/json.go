@@ -92,6 +92,9 @@ func (r *jsonRows) object() (members map[string]record.Value, order []string, wh
 		if err := r.decoder.Decode(&member); err != nil {
 			return nil, nil, "", err
 		}
+		if slices.Contains(order, key) {
+			why = fmt.Sprintf("it has the member %q twice", key)
+		}
 		order = append(order, key)
 		switch v := member.(type) {
 		case nil:

@@ -98,15 +98,16 @@ func TestNothingIsHalfLoaded(t *testing.T) {
 		from io.Reader
 		says string
 	}{
-		"a row that does not fit": {strings.NewReader(many + "3,x\n"), "1 row does not fit, in line 10007: column \"n\": \"x\" is not a whole number; nothing was loaded"},
-		"a broken line":           {strings.NewReader(many + "3,\"x\" y\n"), `1 row does not fit, in line 10007: the line is not CSV: extraneous or missing " in quoted-field; nothing was loaded`},
-		"not UTF-8":               {strings.NewReader("id,n\n1,a\n2,caf\xe9\n"), "1 row does not fit, in line 3: column \"n\" is not UTF-8; nothing was loaded"},
-		"a file that breaks off":  {io.MultiReader(strings.NewReader(many+strings.Repeat("2,2\n", 9_000)), errorReader{broken}), "after 19005 rows: the line went dead; nothing was loaded"},
-		"nothing":                 {strings.NewReader(" \n"), "the file is empty"},
-		"two columns of one name": {strings.NewReader("a,a\n1,2\n"), `the first line names the column "a" twice`},
-		"a column without a name": {strings.NewReader("a,\n1,2\n"), "column 2 has no name in the first line"},
-		"UTF-16":                  {strings.NewReader("\xff\xfea\x00"), "the file is written in UTF-16; save it in UTF-8"},
-		"no such key":             {strings.NewReader("a,b\n1,2\n"), `the file has no column "id" for the key`},
+		"a row that does not fit":      {strings.NewReader(many + "3,x\n"), "1 row does not fit, in line 10007: column \"n\": \"x\" is not a whole number; nothing was loaded"},
+		"a broken line":                {strings.NewReader(many + "3,\"x\" y\n"), `1 row does not fit, in line 10007: the line is not CSV: extraneous or missing " in quoted-field; nothing was loaded`},
+		"not UTF-8":                    {strings.NewReader("id,n\n1,a\n2,caf\xe9\n"), "1 row does not fit, in line 3: column \"n\" is not UTF-8; nothing was loaded"},
+		"a file that breaks off":       {io.MultiReader(strings.NewReader(many+strings.Repeat("2,2\n", 9_000)), errorReader{broken}), "after 19005 rows: the line went dead; nothing was loaded"},
+		"nothing":                      {strings.NewReader(" \n"), "the file is empty"},
+		"two columns but for capitals": {strings.NewReader("Day,day\n1,2\n"), `the file has columns "Day" and "day", and a table does not tell capital letters from small ones; give one of them another name`},
+		"two columns of one name":      {strings.NewReader("a,a\n1,2\n"), `the first line names the column "a" twice`},
+		"a column without a name":      {strings.NewReader("a,\n1,2\n"), "column 2 has no name in the first line"},
+		"UTF-16":                       {strings.NewReader("\xff\xfea\x00"), "the file is written in UTF-16; save it in UTF-8"},
+		"no such key":                  {strings.NewReader("a,b\n1,2\n"), `the file has no column "id" for the key`},
 	} {
 		req := Request{Table: "t", Mode: Replace}
 		if name == "no such key" {
@@ -243,10 +244,11 @@ func TestJSONFiles(t *testing.T) {
 		assert.True(t, report.Columns[5].Exact)
 	}
 	db := database(t)
-	report, err := Load(ctx, db, strings.NewReader(`{"a": 1} {"a": {"b": 2}} {"a": [3]} {"a": 4}`), Request{Table: "t", Mode: Replace, Format: NDJSON, Refuse: 2})
+	report, err := Load(ctx, db, strings.NewReader(`{"a": 1} {"a": {"b": 2}} {"a": [3]} {"a": 4} {"a": 5, "a": 6}`), Request{Table: "t", Mode: Replace, Format: NDJSON, Refuse: 3})
 	require.NoError(t, err)
 	assert.Equal(t, "1\n4", content(t, db, "t"))
 	assert.Equal(t, `the member "a" has a list or an object, and a field is one value`, report.Refused[0].Reason)
+	assert.Equal(t, `it has the member "a" twice`, report.Refused[2].Reason)
 	_, err = Load(ctx, db, strings.NewReader(strings.Repeat(`{"a": 1}`, guessRows)+`{"b": 2}`), Request{Table: "t", Mode: Replace, Format: NDJSON})
 	assert.ErrorContains(t, err, `it has a member "b", which none of the first records has`)
 }

@@ -320,7 +320,14 @@ func (r *Receipt) read(row store.Receipt) {
 	}
 	r.State = State(row.State)
 	r.Says = r.State.Says()
+	if !row.Sent && (r.State == Rows || r.State == NoRows) {
+		r.Says = notKnownToHaveArrived
+	}
 }
+
+// notKnownToHaveArrived is said of a run that went well and whose result may not have come
+// through: the service ended, or was killed, while it was on its way.
+const notKnownToHaveArrived = "All was read and sent; it is not known to have arrived."
 
 // Receipt finds the record of a run.
 func (s *Service) Receipt(ctx context.Context, id int64) (*Receipt, error) {

@@ -443,3 +443,31 @@ func TestFurtherRowsOfARun(t *testing.T) {
 	_, err = s.Prepare(ctx, "calls", service.Request{Limit: 20, Skip: 20, Of: first.Receipt.ID})
 	assert.ErrorContains(t, err, "the report has changed since; run it again [run_again]")
 }
+
+// ending is a reader whose last byte cannot be handed on, or that asks at its end.
+type ending struct {
+	pausing
+	end func() error
+}
+
+func (e *ending) End([]byte) error { return e.end() }
+
+// That a result was read whole does not say that it arrived: as long as it is on its way,
+// and for good where the service ends meanwhile, the receipt says so.
+func TestAResultOnItsWay(t *testing.T) {
+	s, _ := sailing(t, nil)
+	run, err := s.Prepare(ctx, "trips", service.Request{Answers: answers("Mar 2026", "")})
+	require.NoError(t, err)
+	said := func() string {
+		r, err := s.Receipt(ctx, run.ID())
+		require.NoError(t, err)
+		assert.Equal(t, service.Rows, r.State)
+		return r.Says
+	}
+	_, err = run.Stream(ctx, &ending{end: func() error {
+		assert.Equal(t, "All was read and sent; it is not known to have arrived.", said())
+		return nil
+	}})
+	require.NoError(t, err)
+	assert.Equal(t, "Records came back.", said())
+}

@@ -219,6 +219,9 @@ func (r *Run) stream(ctx context.Context, w export.Writer) (*reading, error) {
 	if err != nil {
 		return nil, r.ended(ctx, err)
 	}
+	if r.receipt.ID > 0 {
+		r.service.store.Sent(r.receipt.ID)
+	}
 	return got, nil
 }
 

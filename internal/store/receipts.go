@@ -4,6 +4,8 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"maps"
+	"slices"
 	"time"
 )
 
@@ -15,6 +17,7 @@ type Receipt struct {
 	State     string
 	StartedAt time.Time
 	Begun     bool   // it was kept before, while it was running
+	Sent      bool   // all of its result was handed on
 	Body      []byte // JSON
 	Marks     []byte // nil where they were not kept
 }
@@ -27,6 +30,7 @@ type receiptRow struct {
 	StartedAt string
 	Body      []byte
 	Marks     []byte
+	Sent      bool
 }
 
 // The states that the store itself knows of.
@@ -54,14 +58,36 @@ const (
 // commits writes the receipts that are waiting in one transaction, again and again:
 // while one commit is on its way to the disk the next receipts gather. Its connection
 // and its statements are its own, since every run waits for them twice.
-func (s *Store) commits(conn *sql.Conn, begin, end *sql.Stmt) {
+func (s *Store) commits(conn *sql.Conn, begin, end, sent *sql.Stmt) {
 	defer close(s.committed)
 	defer conn.Close()
 	ctx := context.Background()
-	for first := range s.waiting {
-		together := s.gather(first)
+	idle := time.NewTicker(sentTime)
+	defer idle.Stop()
+	for {
+		var together []kept
+		open := true
+		select {
+		case first, more := <-s.waiting:
+			if open = more; more {
+				together = s.gather(first)
+			}
+		case <-idle.C:
+		}
+		handedOn := s.takeSent()
+		if len(together) == 0 && len(handedOn) == 0 {
+			if !open {
+				return
+			}
+			continue
+		}
 		failed := make([]error, len(together))
 		_, err := conn.ExecContext(ctx, "BEGIN IMMEDIATE")
+		for _, id := range handedOn {
+			if err == nil {
+				_, err = sent.ExecContext(ctx, id)
+			}
+		}
 		for i, k := range together {
 			if err != nil {
 				break
@@ -77,10 +103,55 @@ func (s *Store) commits(conn *sql.Conn, begin, end *sql.Stmt) {
 				_, _ = conn.ExecContext(ctx, "ROLLBACK") // for the next ones
 			}
 		}
+		if err == nil {
+			s.sentKept(handedOn)
+		} else {
+			s.addSent(handedOn...) // for the next time
+		}
 		for i, k := range together {
 			k.done <- errors.Join(err, failed[i])
 		}
+		if !open {
+			return
+		}
 	}
+}
+
+// sentTime is the longest that it takes until what is known of a receipt's result is on
+// the disk. A service that ends before that says that it does not know.
+const sentTime = time.Second
+
+// Sent says that all of a run's result was handed on. It waits for nothing: it is written
+// with the next receipts.
+func (s *Store) Sent(id int64) { s.addSent(id) }
+
+func (s *Store) addSent(ids ...int64) {
+	s.sending.Lock()
+	defer s.sending.Unlock()
+	for _, id := range ids {
+		s.sent[id] = true
+	}
+}
+
+// takeSent are the receipts whose results were handed on and that are not yet written so.
+func (s *Store) takeSent() []int64 {
+	s.sending.Lock()
+	defer s.sending.Unlock()
+	return slices.Collect(maps.Keys(s.sent))
+}
+
+func (s *Store) sentKept(ids []int64) {
+	s.sending.Lock()
+	defer s.sending.Unlock()
+	for _, id := range ids {
+		delete(s.sent, id)
+	}
+}
+
+func (s *Store) isSent(id int64) bool {
+	s.sending.Lock()
+	defer s.sending.Unlock()
+	return s.sent[id]
 }
 
 // gather collects what is committed together: what is waiting, and where other runs
@@ -137,8 +208,12 @@ func (s *Store) startCommits() error {
 	if err != nil {
 		return errors.Join(err, conn.Close())
 	}
+	sent, err := conn.PrepareContext(ctx, "UPDATE receipts SET sent = 1 WHERE id = ?")
+	if err != nil {
+		return errors.Join(err, conn.Close())
+	}
 	s.waiting, s.committed = make(chan kept, mostTogether), make(chan struct{})
-	go s.commits(conn, begin, end)
+	go s.commits(conn, begin, end, sent)
 	return nil
 }
 
@@ -202,12 +277,12 @@ func (s *Store) Receipt(ctx context.Context, id int64) (*Receipt, error) {
 	if row.ID == 0 {
 		return nil, ErrNone
 	}
-	return row.receipt()
+	return s.receipt(row)
 }
 
-func (r receiptRow) receipt() (*Receipt, error) {
+func (s *Store) receipt(r receiptRow) (*Receipt, error) {
 	started, err := time.Parse(time.RFC3339, r.StartedAt)
-	return &Receipt{ID: r.ID, Report: r.Report, Person: r.Person, State: r.State, StartedAt: started, Body: r.Body, Marks: r.Marks}, err
+	return &Receipt{ID: r.ID, Report: r.Report, Person: r.Person, State: r.State, StartedAt: started, Body: r.Body, Marks: r.Marks, Sent: r.Sent || s.isSent(r.ID)}, err
 }
 
 // Wanted is which receipts to list; what is not set leaves all.
@@ -220,7 +295,7 @@ type Wanted struct {
 
 // Receipts lists receipts, the latest first, without their marks.
 func (s *Store) Receipts(ctx context.Context, w Wanted) ([]Receipt, error) {
-	db := s.db.WithContext(ctx).Table("receipts").Select("id, report, person, state, started_at, body").Order("id DESC").Limit(w.Most)
+	db := s.db.WithContext(ctx).Table("receipts").Select("id, report, person, state, started_at, body, sent").Order("id DESC").Limit(w.Most)
 	for column, value := range map[string]string{"report": w.Report, "person": w.Person, "state": w.State} {
 		if value != "" {
 			db = db.Where(column+" = ?", value)
@@ -241,7 +316,7 @@ func (s *Store) Receipts(ctx context.Context, w Wanted) ([]Receipt, error) {
 	}
 	all := make([]Receipt, len(rows))
 	for i, row := range rows {
-		r, err := row.receipt()
+		r, err := s.receipt(row)
 		if err != nil {
 			return nil, err
 		}

@@ -141,3 +141,37 @@ func TestLoads(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, &Loaded{At: now, By: "Ines", Rows: 4}, last)
 }
+
+// Whether a result was handed on is written with the next receipts, or soon by itself, and
+// known before that.
+func TestResultsThatWereSent(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "own.db")
+	s, err := Open(path)
+	require.NoError(t, err)
+	sent := func(s *Store) (all []bool) {
+		for id := range 3 {
+			r, err := s.Receipt(ctx, int64(id+1))
+			require.NoError(t, err)
+			all = append(all, r.Sent)
+		}
+		return all
+	}
+	for range 3 {
+		require.NoError(t, s.Keep(Receipt{ID: s.NextReceipt(), State: "rows", Body: []byte("{}")}))
+	}
+	assert.Equal(t, []bool{false, false, false}, sent(s))
+	s.Sent(1)
+	s.Sent(3)
+	assert.Equal(t, []bool{true, false, true}, sent(s))
+	require.NoError(t, s.Close())
+	s, err = Open(path)
+	require.NoError(t, err)
+	assert.Equal(t, []bool{true, false, true}, sent(s), "what is known when the service ends is kept")
+	s.Sent(2)
+	require.Eventually(t, func() bool {
+		var n int
+		require.NoError(t, s.db.Raw("SELECT count(*) FROM receipts WHERE sent").Scan(&n).Error)
+		return n == 3
+	}, 10*time.Second, 20*time.Millisecond, "it is written although no receipt comes")
+	require.NoError(t, s.Close())
+}

@@ -34,6 +34,8 @@ type Store struct {
 	committed   chan struct{} // closed when the last of them is written
 	closing     sync.RWMutex
 	closed      bool
+	sending     sync.Mutex
+	sent        map[int64]bool // receipts whose results were handed on, until that is written
 }
 
 // DSN is the data source name of a SQLite file that is written: write-ahead
@@ -54,7 +56,7 @@ func Open(path string) (*Store, error) {
 	if err != nil {
 		return nil, fmt.Errorf("open the service's records in %s: %w", path, err)
 	}
-	s := &Store{db: db}
+	s := &Store{db: db, sent: map[int64]bool{}}
 	if err := s.migrate(); err != nil {
 		s.Close()
 		return nil, fmt.Errorf("bring the service's records in %s up to date: %w", path, err)
