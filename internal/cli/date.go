@@ -77,9 +77,9 @@ func (f dateFlags) reader(out io.Writer, now time.Time) (*dateReader, error) {
 	r := &dateReader{kind: f.kind, json: f.output == "json", zoned: f.zone != "", out: bufio.NewWriter(out)}
 	zone := now.Location()
 	if r.zoned {
-		var err error
-		if zone, err = civil.LoadZone(f.zone); err != nil {
-			return nil, fail(exitUsage, "zone: %w", err)
+		var unknown *fault.Fault
+		if zone, unknown = phrase.Zone(f.zone); unknown != nil {
+			return nil, fail(exitUsage, "zone: %s", unknown.Sentence())
 		}
 	}
 	order, err := dayOrder(f.order)

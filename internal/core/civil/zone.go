@@ -6,6 +6,8 @@ import (
 	_ "embed"
 	"fmt"
 	"io"
+	"maps"
+	"slices"
 	"sync"
 	"time"
 )
@@ -62,14 +64,8 @@ func LoadZone(name string) (*time.Location, error) {
 // loaded are the zones that were asked for before.
 var loaded sync.Map
 
-// ZoneNames lists the zones that LoadZone knows, in no particular order.
-func ZoneNames() []string {
-	var names []string
-	for name := range openZones() {
-		names = append(names, name)
-	}
-	return names
-}
+// ZoneNames lists the zones that LoadZone knows, sorted.
+func ZoneNames() []string { return slices.Sorted(maps.Keys(openZones())) }
 
 const secondsPerDay = 86400
 

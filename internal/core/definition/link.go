@@ -27,7 +27,7 @@ const (
 	UnknownFilter  = "unknown_filter"
 	UnknownQuery   = "unknown_query"
 	Circle         = "circle"
-	UnknownZone    = "unknown_zone"
+	FixedZone      = "zone_without_summer_time"
 	TypeMismatch   = "type_mismatch"
 	CountMismatch  = "count_mismatch"
 	EmptyGroup     = "empty_group"
@@ -354,11 +354,15 @@ func (l *linker) referTo(n *yaml.Node) Reference {
 
 // zone reads the name of an IANA zone, nil for an unknown one.
 func (l *linker) zone(n *yaml.Node) *time.Location {
-	zone, err := civil.LoadZone(l.text(n))
-	if err != nil {
-		f := l.fault(n, UnknownZone, "%s", err)
-		f.Suggest(fault.Near(n.Value, civil.ZoneNames()))
+	zone, f := phrase.Zone(l.text(n))
+	if f != nil {
+		if n.Kind == yaml.ScalarNode { // else it is refused already
+			l.faults = append(l.faults, f.At(l.place(n)))
+		}
 		return nil
+	}
+	if meant := civil.SummerZone(n.Value); meant != "" {
+		l.warn(n, FixedZone, "%s is the same offset all year, without summer time", n.Value).Suggest(meant)
 	}
 	return zone
 }
@@ -389,6 +393,10 @@ func (l *linker) column(p pair, m *mapping) *record.Column {
 	}
 	c.Type = oneOf(l.reader, l.settled(l.need(m, "type"), "type", c.Name), record.Types)
 	switch {
+	case c.Type == "": // refused; what the other keys mean is known with the type
+		for _, key := range []string{"scale", "unit", "stored", "pattern", "zone", "empty"} {
+			m.take(key)
+		}
 	case c.Type == record.Decimal:
 		scale := l.need(m, "scale")
 		if c.Scale = l.whole(scale, 0); c.Scale > record.MostScale {
@@ -511,7 +519,15 @@ func (l *linker) query(name string, m *mapping) *Query {
 			column = strings.TrimSuffix(text, " ascending")
 		}
 		if first, way, two := strings.Cut(column, " "); two && q.Of != nil && q.Of.Column(column) == nil && q.Of.Column(first) != nil {
-			l.fault(sort.Content[i], WrongValue, "a sort is a column, ascending or descending; %q is neither", way)
+			f := l.fault(sort.Content[i], WrongValue, "a sort is a column, ascending or descending; %q is neither", way)
+			ways := []string{"ascending", "descending"}
+			if meant := cmp.Or(meantWord(way, ways), fault.Near(way, ways)); meant != "" {
+				f.Suggest(first + " " + meant)
+			}
+			continue
+		}
+		if bare, minus := strings.CutPrefix(column, "-"); minus && q.Of != nil && q.Of.Column(column) == nil && q.Of.Column(bare) != nil {
+			l.fault(sort.Content[i], WrongValue, "a sort is a column, ascending or descending").Suggest(bare + " descending")
 			continue
 		}
 		c := l.columnOf(q.Of, sort.Content[i], column)
@@ -525,12 +541,20 @@ func (l *linker) query(name string, m *mapping) *Query {
 }
 
 func (l *linker) report(name string, m *mapping) *Report {
-	r := &Report{Name: name, Title: l.text(l.need(m, "title")), About: l.text(m.take("about")), Shelf: l.text(m.take("shelf"))}
+	r := &Report{Name: name, Title: l.text(l.need(m, "title")), About: l.text(m.take("about")), Shelf: l.text(m.take("shelf")), Lists: map[*prompt.Prompt]*ChoiceList{}}
 	prompts := m.take("prompts")
 	l.questions(r, prompts)
 	wide := m.take("where")
-	sections := l.need(m, "sections")
+	sections := m.take("sections")
 	if sections == nil {
+		f := l.fault(m.node, MissingKey, "%s", missing("sections"))
+		for _, p := range m.pairs {
+			if p.key.Value == string(KindQuery) {
+				m.taken[p.key.Value] = true
+				f.At(l.place(p.key)).Message = "a report names its query in a section"
+				f.Suggest(written("sections", "[{table: {query: "+flow(p.value)+"}}]"))
+			}
+		}
 		return r
 	}
 	if sections.Kind != yaml.SequenceNode || len(sections.Content) != 1 {
@@ -547,9 +571,12 @@ func (l *linker) report(name string, m *mapping) *Report {
 			r.Table = named(l, query, UnknownQuery, "query", l.catalog.Queries)
 			l.finish(tm)
 			if r.Table != nil {
-				l.asked(r, query, fmt.Sprintf("the query %q uses", r.Table.Name), r.Table.Prompts)
 				var used []*prompt.Prompt
 				r.Where, used = l.where(r.Table.Of, wide)
+				if prompts == nil {
+					l.askWhatIsUsed(r, slices.Concat(r.Table.Prompts, used))
+				}
+				l.asked(r, query, fmt.Sprintf("the query %q uses", r.Table.Name), r.Table.Prompts)
 				l.asked(r, wide, "its own condition uses", used)
 				if r.Where != nil { // else its query has told
 					l.reasoned(r.Table.Of, r.Criteria())
@@ -572,7 +599,7 @@ func (l *linker) questions(r *Report, list *yaml.Node) {
 		l.wrongType(list, "a list of prompts")
 		return
 	}
-	r.Wording, r.Lists = map[*prompt.Prompt]Wording{}, map[*prompt.Prompt]*ChoiceList{}
+	r.Wording = map[*prompt.Prompt]Wording{}
 	for i, n := range list.Content {
 		var wording Wording
 		if n.Kind == yaml.MappingNode {
@@ -595,13 +622,33 @@ func (l *linker) questions(r *Report, list *yaml.Node) {
 		case p.Derived != "":
 			l.fault(n, CannotDerive, "the prompt %q is worked out and not asked; a query may use it where the report asks %q", p.Name, baseName(p))
 		default:
-			r.Prompts = append(r.Prompts, p)
-			if list := l.catalog.Lists[p]; list != nil {
-				r.Lists[p] = list
-			}
+			l.ask(r, p)
 			if wording != (Wording{}) {
 				r.Wording[p] = wording
 			}
+		}
+	}
+}
+
+func (l *linker) ask(r *Report, p *prompt.Prompt) {
+	r.Prompts = append(r.Prompts, p)
+	if list := l.catalog.Lists[p]; list != nil {
+		r.Lists[p] = list
+	}
+}
+
+// askWhatIsUsed makes the questions of a report that names none: what its criteria need to
+// know, in the order in which it is met, and before each choice what its list needs.
+func (l *linker) askWhatIsUsed(r *Report, used []*prompt.Prompt) {
+	for _, p := range used {
+		if list := l.catalog.Lists[p]; list != nil {
+			l.askWhatIsUsed(r, list.Prompts)
+		}
+		if !p.IsAsked() {
+			p = p.Base
+		}
+		if p != nil && !slices.Contains(r.Prompts, p) {
+			l.ask(r, p)
 		}
 	}
 }

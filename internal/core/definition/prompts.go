@@ -60,6 +60,10 @@ func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
 		p.MostLetters = l.whole(m.take("most_letters"), 1)
 		l.pattern(p, m)
 	case prompt.YesNo:
+	case "": // refused; what the other keys mean is known with the type
+		for _, key := range []string{"open", "offer", "pair", "earliest", "latest", "at_least", "at_most", "unit", "most_letters", "pattern", "many", "choices"} {
+			m.take(key)
+		}
 	case prompt.Choice:
 		p.Many = l.yes(m.take("many"))
 		if p.Many {

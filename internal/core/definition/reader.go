@@ -83,7 +83,7 @@ func (r *reader) ref() Ref {
 	}
 	name := r.text(value)
 	if name != "" && !identifier.MatchString(name) {
-		r.fault(value, NotAnIdentifier, "%q is not a name; names are small letters and digits, parted by - or _", name)
+		r.fault(value, NotAnIdentifier, "%q is not a name; names are small letters and digits, parted by - or _", name).Suggest(nameMeant(name))
 	}
 	return Ref{Kind: Kind(key.Value), Name: name}
 }
@@ -102,7 +102,7 @@ type mapping struct {
 
 func (r *reader) mapping(n *yaml.Node) (*mapping, bool) {
 	if n.Kind != yaml.MappingNode {
-		r.wrongType(n, "keys with values")
+		r.wrongType(n, keysWithValues)
 		return nil, false
 	}
 	m := &mapping{node: n, taken: map[string]bool{}}
@@ -135,10 +135,12 @@ func (m *mapping) take(key string) *yaml.Node {
 func (r *reader) need(m *mapping, key string) *yaml.Node {
 	n := m.take(key)
 	if n == nil {
-		r.fault(m.node, MissingKey, "the key %q is missing here", key)
+		r.fault(m.node, MissingKey, "%s", missing(key))
 	}
 	return n
 }
+
+func missing(key string) string { return fmt.Sprintf("the key %q is missing here", key) }
 
 // finish refuses the keys that nobody took.
 func (r *reader) finish(m *mapping) {
@@ -147,23 +149,43 @@ func (r *reader) finish(m *mapping) {
 			continue
 		}
 		f := r.fault(p.key, UnknownKey, "no key %q here; the keys are %s", fault.Shorten(p.key.Value), fault.Both(m.known))
-		if near := fault.Near(p.key.Value, m.known); near != "" {
+		near := meantKey(p.key.Value, m.known)
+		if near == "" {
+			near = fault.Near(p.key.Value, m.known)
+		}
+		if near != "" {
 			f.Message = fmt.Sprintf("no key %q here", fault.Shorten(p.key.Value))
 			f.Suggest(near)
+			r.faults = slices.DeleteFunc(r.faults, func(other *fault.Fault) bool { // it is told by this one
+				return other.Code == MissingKey && other.Place == r.place(m.node) && other.Message == missing(near)
+			})
 		}
 	}
 }
+
+// The shapes of YAML, as messages name them.
+const (
+	keysWithValues = "keys with values"
+	aList          = "a list"
+)
 
 func (r *reader) wrongType(n *yaml.Node, wanted string) {
 	if n.Kind == yaml.AliasNode {
 		r.fault(n, AliasNotRead, "aliases are not read; write the value out")
 		return
 	}
-	found := map[yaml.Kind]string{yaml.MappingNode: "keys with values", yaml.SequenceNode: "a list"}[n.Kind]
+	found := map[yaml.Kind]string{yaml.MappingNode: keysWithValues, yaml.SequenceNode: aList}[n.Kind]
 	if found == "" {
 		found = strconv.Quote(fault.Shorten(n.Value))
 	}
-	r.fault(n, WrongType, "%s is wanted here, and this is %s", wanted, found)
+	verb := "is"
+	if wanted == keysWithValues {
+		verb = "are"
+	}
+	f := r.fault(n, WrongType, "%s %s wanted here, and this is %s", wanted, verb, found)
+	if wanted == aList && n.Kind == yaml.ScalarNode && n.Tag != "!!null" {
+		f.Suggest("[" + flow(n) + "]")
+	}
 }
 
 // text reads a scalar as it is written; "" for none.
@@ -184,7 +206,7 @@ func (r *reader) texts(n *yaml.Node) []string {
 		return nil
 	}
 	if n.Kind != yaml.SequenceNode {
-		r.wrongType(n, "a list")
+		r.wrongType(n, aList)
 		return nil
 	}
 	all := make([]string, len(n.Content))
@@ -247,6 +269,10 @@ func oneOf[T ~string](r *reader, n *yaml.Node, words []T) T {
 		all[i] = string(w)
 	}
 	f := r.fault(n, WrongValue, "%q is not one of %s", fault.Shorten(text), fault.Both(all))
-	f.Suggest(fault.Near(text, all))
+	if meant := meantWord(text, all); meant != "" {
+		f.Suggest(meant)
+	} else {
+		f.Suggest(fault.Near(text, all))
+	}
 	return ""
 }

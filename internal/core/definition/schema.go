@@ -201,7 +201,7 @@ var reportSchema = object{"required": []string{"title", "sections"}, "properties
 	"report": name("What end users see."), "title": text("What people read."), "about": text("What it is for."), "shelf": text("The heading that it is found under."),
 	"prompts": list(object{"oneOf": []any{name(""), object{"type": "object", "required": []string{"prompt"}, "additionalProperties": false, "properties": object{
 		"prompt": name("The prompt."), "ask": text("The question, as this report puts it."), "help": text("More about it, likewise."),
-	}}}}, "The questions, in the order in which they are asked."), "where": ref("criteria", "Holds beside the query's own."),
+	}}}}, "The questions, in the order in which they are asked; where absent, all that its conditions need, in the order in which they are met."), "where": ref("criteria", "Holds beside the query's own."),
 	"sections": list(object{"type": "object", "required": []string{"table"}, "additionalProperties": false, "properties": object{
 		"table": object{"type": "object", "required": []string{"query"}, "additionalProperties": false, "properties": object{"query": name("The query that feeds it.")}},
 	}}, "One table."),

@@ -3,6 +3,7 @@ package definition
 import (
 	"bytes"
 	"errors"
+	"fmt"
 	"io"
 	"regexp"
 	"slices"
@@ -101,6 +102,29 @@ func (d *Document) tab() *fault.Fault {
 
 var yamlLine = regexp.MustCompile(`^yaml: (?:line (\d+): )?(.*)`)
 
+var (
+	symbolKey  = regexp.MustCompile(`(?:^|[{,])\s*(?:- *)?(<>|[<>!]=|[<>])\s*:`)
+	plainValue = regexp.MustCompile(`:\s+(?:([%@\x60][^\s,}]*|\{\{.*?\}\}|:[\w-]+)|([^,{}"'\[\]:]*\?)[,}])`)
+)
+
+// unquoted tells what on a line YAML does not take without quotes; "" for nothing known.
+func unquoted(line string) string {
+	if m := symbolKey.FindStringSubmatch(line); m != nil {
+		var meant []string
+		for _, op := range meantOps[m[1]] {
+			meant = append(meant, string(op))
+		}
+		return fmt.Sprintf("YAML does not take %s as a key, and operators are words: write %s", m[1], fault.Either(meant))
+	}
+	if m := plainValue.FindStringSubmatch(line); m != nil {
+		if value := m[1]; value != "" && strings.Contains("@:{", value[:1]) {
+			return fmt.Sprintf("YAML does not take %s here; an answer is named by the key prompt, {prompt: %s}", value, strings.ReplaceAll(strings.Trim(value, "@:{} "), "_", "-"))
+		}
+		return fmt.Sprintf("YAML does not take %[1]s without quotes here; write %[1]q", m[1]+m[2])
+	}
+	return ""
+}
+
 func (d *Document) notYAML(err error) *fault.Fault {
 	line, message := 1, err.Error()
 	if m := yamlLine.FindStringSubmatch(message); m != nil {
@@ -110,6 +134,13 @@ func (d *Document) notYAML(err error) *fault.Fault {
 		}
 	}
 	f := fault.New(NotYAML, "this is not YAML: %s", message)
+	lines := strings.Split(d.Text, "\n")
+	for n := max(line-1, 1); n <= min(line+1, len(lines)); n++ { // the parser may be a line off
+		if hint := unquoted(lines[n-1]); hint != "" {
+			f.Message, line = hint, n
+			break
+		}
+	}
 	f.Cause = err
 	return f.At(fault.Place{File: d.File, Line: d.Line + line - 1, Column: 1})
 }

@@ -30,12 +30,16 @@ func (w *where) uses(prompts ...*prompt.Prompt) {
 
 // node = { all: [node...] } | { any: [node...] } | { none: [node...] } | { filter: NAME } | { COLUMN: condition } .
 func (l *linker) node(w *where, n *yaml.Node) *criteria.Node {
-	m, ok := l.mapping(n)
-	if !ok {
+	if n.Kind != yaml.MappingNode {
+		l.meantNode(w, n)
 		return nil
 	}
+	m, _ := l.mapping(n)
 	if len(m.pairs) != 1 {
-		l.fault(n, WrongValue, "a condition names one column, or all, any or none with a list; several conditions are items of such a list")
+		f := l.fault(n, WrongValue, "a condition names one column, or all, any or none with a list; several conditions are items of such a list")
+		if len(m.pairs) > 1 {
+			f.Suggest(written(string(criteria.All), each(n)))
+		}
 		return nil
 	}
 	key, value := m.pairs[0].key, m.pairs[0].value
@@ -46,6 +50,10 @@ func (l *linker) node(w *where, n *yaml.Node) *criteria.Node {
 	case "filter":
 		read = l.filtered(w, value)
 	default:
+		if meant := meantLogic[strings.ToLower(key.Value)]; meant != "" && (w.of == nil || w.of.Column(key.Value) == nil) {
+			l.fault(key, UnknownKey, "no group %q; a group is all, any or none, with a list", fault.Shorten(key.Value)).Suggest(string(meant))
+			return nil
+		}
 		read = l.condition(w, key, value)
 	}
 	if read != nil {
@@ -56,7 +64,7 @@ func (l *linker) node(w *where, n *yaml.Node) *criteria.Node {
 
 func (l *linker) group(w *where, logic criteria.Logic, n *yaml.Node) *criteria.Node {
 	if n.Kind != yaml.SequenceNode {
-		l.wrongType(n, "a list of conditions")
+		l.meantGroup(logic, n)
 		return nil
 	}
 	if len(n.Content) == 0 {
@@ -89,34 +97,36 @@ func (l *linker) filtered(w *where, n *yaml.Node) *criteria.Node {
 func (l *linker) condition(w *where, key, value *yaml.Node) *criteria.Node {
 	column := l.columnOf(w.of, key, key.Value)
 	c := &criteria.Node{Column: column}
-	if value.Kind == yaml.ScalarNode {
-		c.Op = oneOf(l.reader, value, []criteria.Op{criteria.Missing, criteria.Present})
+	if bare := criteria.Op(value.Value); bare == criteria.Missing || bare == criteria.Present {
+		c.Op = bare
 		return c
 	}
-	m, ok := l.mapping(value)
-	if !ok {
+	if value.Kind != yaml.MappingNode {
+		l.meantCondition(column, key, value)
 		return nil
 	}
+	m, _ := l.mapping(value)
 	if n := m.take("ignore_case"); n != nil {
 		if c.IgnoreCase = l.yes(n); column != nil && column.Type != record.Text {
 			l.fault(n, TypeMismatch, "only texts have a case to ignore; the column %q is of type %s", column.Name, column.Type)
 		}
 	}
+	var first *yaml.Node
 	for _, op := range criteria.Ops {
 		operand := m.take(string(op))
 		switch {
 		case operand == nil:
 		case c.Op != "":
-			l.fault(operand, WrongValue, "a condition has one operator; write a second one as a condition of its own")
+			l.fault(operand, WrongValue, "a condition has one operator; write a second one as a condition of its own").Suggest(meantBoth(column, c.Op, first, op, operand))
 		default:
-			c.Op = op
+			c.Op, first = op, operand
 			if column != nil {
 				l.operand(w, c, operand)
 				l.indexed(w, c, key)
 			}
 		}
 	}
-	l.finish(m)
+	l.unknownOps(c, key.Value, m)
 	if c.Op == "" || column == nil {
 		if len(m.pairs) == 0 {
 			l.fault(value, EmptyGroup, "the condition on %q has no operator", key.Value)
@@ -136,14 +146,31 @@ func (l *linker) indexed(w *where, condition *criteria.Node, key *yaml.Node) {
 
 func (l *linker) operand(w *where, c *criteria.Node, n *yaml.Node) {
 	if !c.Op.AppliesTo(c.Column.Type) {
-		l.fault(n, TypeMismatch, "%s does not apply to the column %q, which is of type %s", c.Op, c.Column.Name, c.Column.Type)
+		l.fault(n, TypeMismatch, "%s does not apply to the column %q, which is of type %s", c.Op, c.Column.Name, c.Column.Type).Suggest(string(meantOp(string(c.Op), c.Column.Type)))
+		return
+	}
+	if n.Tag == "!!null" {
+		f := l.fault(n, WrongType, "null is no value; whether one is stored is a condition without an operator")
+		switch c.Op {
+		case criteria.Is, criteria.AnyOf:
+			f.Suggest(written(c.Column.Name, string(criteria.Missing)))
+		case criteria.IsNot, criteria.NoneOf:
+			f.Suggest(written(c.Column.Name, string(criteria.Present)))
+		}
 		return
 	}
 	if c.Op == criteria.RecursIn {
 		l.recurrence(w, c, n)
 		return
 	}
+	if l.meantPeriod(c, n) {
+		return
+	}
 	if n.Kind == yaml.MappingNode {
+		if len(n.Content) > 0 && n.Content[0].Kind == yaml.MappingNode && len(n.Content[0].Content) > 0 { // {{NAME}}
+			l.fault(n, WrongType, "an answer is named by the key prompt").Suggest(promptNamed(strings.ReplaceAll(n.Content[0].Content[0].Value, "_", "-")))
+			return
+		}
 		l.reference(w, c, n)
 		return
 	}
@@ -159,12 +186,15 @@ func (l *linker) operand(w *where, c *criteria.Node, n *yaml.Node) {
 	isRange := c.Column.Type.IsNumeric() && (c.Op == criteria.Within || denied == criteria.Within)
 	if c.Op.IsMany() || isRange {
 		if n.Kind != yaml.SequenceNode {
-			l.wrongType(n, map[bool]string{false: "a list of values, or a prompt", true: "a list of two numbers, or a prompt"}[isRange])
+			l.meantList(c, n, isRange)
 			return
 		}
 		if items = n.Content; len(items) == 0 {
 			l.fault(n, EmptyGroup, "%q has no value in its list", c.Op)
 		}
+	}
+	if l.meantEach(c, n, isRange) {
+		return
 	}
 	for _, item := range items {
 		text := l.text(item)
@@ -307,7 +337,8 @@ func (l *linker) prompted(w *where, c *criteria.Node, n *yaml.Node, p *prompt.Pr
 			f.Suggest(string(criteria.AnyOf))
 		}
 	case !fits:
-		l.fault(n, TypeMismatch, "an answer of type %s, as the prompt %q asks for, does not go with %s on the column %q of type %s", p.Type, p.Name, c.Op, c.Column.Name, c.Column.Type)
+		l.fault(n, TypeMismatch, "an answer of type %s, as the prompt %q asks for, does not go with %s on the column %q of type %s", p.Type, p.Name, c.Op, c.Column.Name, c.Column.Type).
+			Suggest(opFor(p, side, c.Column.Type))
 	case c.Op == criteria.RecursIn:
 		l.recurring(c, n, p)
 	case p.Type == prompt.Choice && c.Column.Type.IsNumeric():
@@ -320,6 +351,7 @@ func (l *linker) prompted(w *where, c *criteria.Node, n *yaml.Node, p *prompt.Pr
 // value checks a value as written against the column's type.
 func (l *linker) value(c *criteria.Node, n *yaml.Node, text string) {
 	switch {
+	case l.namesPrompt(c, n, text):
 	case text == "" && (c.Op == criteria.Contains || c.Op == criteria.StartsWith || c.Op == criteria.EndsWith):
 		l.fault(n, WrongValue, "every text %s an empty one; name what to look for", strings.ReplaceAll(string(c.Op), "_", " "))
 	case c.Column.Type == record.YesNo:
@@ -334,6 +366,7 @@ func (l *linker) value(c *criteria.Node, n *yaml.Node, text string) {
 			read = phrase.Period
 		}
 		if _, f := read(text, l.setting); f != nil {
+			l.meantDay(c, text, f)
 			l.faults = append(l.faults, f.At(l.place(n)))
 		}
 	}
