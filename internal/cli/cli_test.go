@@ -261,6 +261,16 @@ func TestExitCodes(t *testing.T) {
 	}
 }
 
+// A service without reports says what to do next.
+func TestNoReportsYet(t *testing.T) {
+	empty := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, `{"reports": []}`) }))
+	defer empty.Close()
+	var out, errs bytes.Buffer
+	assert.Zero(t, Main([]string{"reports", "--server", empty.URL}, strings.NewReader(""), &out, &errs))
+	assert.Empty(t, out.String())
+	assert.Equal(t, "no reports yet; put a file of definitions with pikegate put, or try the demo with pikegate demo\n", errs.String())
+}
+
 var address = regexp.MustCompile(`http://\S+`)
 
 // The demo, as its users start it: once fresh, once again, once on another day.

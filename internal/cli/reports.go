@@ -25,8 +25,11 @@ func newReports() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if len(found) == 0 {
-				fmt.Fprintln(c.ErrOrStderr(), "no report matches")
+			switch {
+			case len(found) == 0 && len(words) == 0:
+				fmt.Fprintln(c.ErrOrStderr(), "no reports yet; put a file of definitions with pikegate put, or try the demo with pikegate demo")
+			case len(found) == 0:
+				fmt.Fprintf(c.ErrOrStderr(), "no report holds the words %q; pikegate reports lists all\n", strings.Join(words, " "))
 			}
 			listReports(c.OutOrStdout(), found)
 			return nil

@@ -37,7 +37,7 @@
   {:else if reports && reports.length === 0}
     <p>
       {#if find}No report holds these words. <a href="/" onclick={follow}>Show all reports</a>
-      {:else}No report is published yet. <code>pikegate put</code> publishes definition files.{/if}
+      {:else}No reports yet. Put a file of definitions with <code>pikegate put</code>, or try the demo with <code>pikegate demo</code>.{/if}
     </p>
   {/if}
   {#each shelves as [shelf, on] (shelf)}
