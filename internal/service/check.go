@@ -292,7 +292,7 @@ func shortened(texts []string) []string {
 	return short
 }
 
-// sql has the database read SQL of one's own, without running it.
+// sql has the database read custom SQL, without running it.
 func (c *checker) sql(ctx context.Context, v source.View, d *definition.Dataset) error {
 	q := compile.Query{Show: d.Columns, Key: d.Key, Zone: d.Source.Zone, Values: map[int]compile.Values{}}
 	for piece, value := range d.Values {

@@ -276,7 +276,7 @@ func (c *counter) unreadable(of *record.Column, records int64) {
 	c.note("%s: %s whose value cannot be read as %s%s; no condition on days finds them.", of.Label, fault.Count(int(records), "record"), of.Wants(), such)
 }
 
-// oneByOne counts the sieve where the criteria stand within SQL of one's own: one
+// oneByOne counts the sieve where the criteria stand within custom SQL: one
 // statement for each step. What the SQL makes of its records by groups cannot be
 // reconciled with a period that chooses among them before.
 func (c *counter) oneByOne(ctx context.Context) error {

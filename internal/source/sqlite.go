@@ -132,7 +132,7 @@ func (r *sqliteRows) next(b *record.Batch) error {
 			b.Add(record.Real(v))
 		case []byte:
 			b.AddChars(v)
-		case bool: // SQL of one's own can hand on a column's declared type
+		case bool: // custom SQL can hand on a column's declared type
 			b.Add(truth(v))
 		case time.Time:
 			b.Add(record.Chars(v.UTC().Format(time.DateTime)))

@@ -25,7 +25,7 @@ import (
 type Query struct {
 	Show  []*record.Column // at least one
 	Where *criteria.Bound  // nil for all records
-	// Values stand for the placeholders of SQL of one's own, by their piece, each with the
+	// Values stand for the placeholders of custom SQL, by their piece, each with the
 	// column whose stored form they have.
 	Values map[int]Values
 	Sort   []criteria.Sort
@@ -39,7 +39,7 @@ type Query struct {
 	Extents map[*record.Column]Extent
 }
 
-// Values are what a placeholder of SQL of one's own stands for: one, or many in a list.
+// Values are what a placeholder of custom SQL stands for: one, or many in a list.
 type Values struct {
 	Column *record.Column // nil for none
 	List   []any

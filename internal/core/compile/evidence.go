@@ -14,7 +14,7 @@ import (
 // Statements that count for evidence. They run on the query's dataset and look at no
 // more than its criteria; what is shown, the order and the limit play no part.
 
-// HasCriteriaInside reports whether the criteria stand within SQL of one's own, where
+// HasCriteriaInside reports whether the criteria stand within custom SQL, where
 // records are not yet what the dataset has: then they cannot be counted in one pass.
 func (c *Compiler) HasCriteriaInside() bool {
 	return slices.ContainsFunc(c.from.SQL, func(p ownsql.Piece) bool { return p.Name == ownsql.CriteriaName })

@@ -24,7 +24,7 @@ type Piece struct {
 // Subject is what a sentence is about.
 type Subject struct {
 	Title string           // what the records are called
-	Given []*prompt.Answer // those that SQL of one's own takes
+	Given []*prompt.Answer // those that custom SQL takes
 }
 
 // ReadBack is the sentence that says what runs.

@@ -57,7 +57,7 @@ func (l *linker) dataset(name string, m *mapping) *Dataset {
 		}
 		l.ownSQL(d, sql, values)
 	case values != nil:
-		l.fault(values, WrongValue, "values are those of placeholders in SQL of one's own")
+		l.fault(values, WrongValue, "values are those of placeholders in custom SQL")
 	}
 	if joins != nil {
 		l.joins(d, joins)

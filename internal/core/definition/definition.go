@@ -114,7 +114,7 @@ type Dataset struct {
 	From    record.From
 	Key     []*record.Column
 	Columns []*record.Column // in the order as written
-	// Base is the dataset that it is on, nil for one on tables or SQL of one's own.
+	// Base is the dataset that it is on, nil for one on tables or custom SQL.
 	Base    *Dataset
 	Where   *criteria.Node   // which of their records, those of the bases included; nil for all
 	Prompts []*prompt.Prompt // those that its conditions and its SQL use
@@ -122,7 +122,7 @@ type Dataset struct {
 }
 
 // Origins are where the columns stand in their tables, those of a plain dataset too;
-// none of SQL of one's own.
+// none of custom SQL.
 func (d *Dataset) Origins() []record.Origin {
 	if !d.From.IsPlain() {
 		return d.From.Origins

@@ -13,7 +13,7 @@ import (
 	"pikegate/internal/core/record"
 )
 
-// Value is what a placeholder of SQL of one's own stands for where it stands.
+// Value is what a placeholder of custom SQL stands for where it stands.
 type Value struct {
 	Prompt *prompt.Prompt
 	Part   Part
@@ -30,7 +30,7 @@ const (
 	NextDay     Part = "next_day" // the first day after, excluded
 )
 
-// ownSQL reads SQL of one's own and what its placeholders stand for.
+// ownSQL reads custom SQL and what its placeholders stand for.
 func (l *linker) ownSQL(d *Dataset, n, values *yaml.Node) {
 	text := l.text(n)
 	pieces, problems := ownsql.Read(text)

@@ -213,7 +213,7 @@ func refusals(tokens []token) (problems []Problem) {
 		return append(problems, Problem{fault.New(NotOneSelect, "there is no SELECT here"), 0})
 	}
 	if start := strings.ToUpper(seen[first].text); start != "SELECT" && start != "WITH" && start != "VALUES" {
-		refuse(seen[first], "SQL of one's own is one SELECT, and this begins with %s", fault.Shorten(seen[first].text))
+		refuse(seen[first], "custom SQL is one SELECT, and this begins with %s", fault.Shorten(seen[first].text))
 		return problems
 	}
 	for i, t := range seen {
@@ -221,17 +221,17 @@ func refusals(tokens []token) (problems []Problem) {
 		upper := strings.ToUpper(t.text)
 		switch {
 		case t.text == ";":
-			refuse(t, "SQL of one's own is one SELECT; what stands after this semicolon is another statement")
+			refuse(t, "custom SQL is one SELECT; what stands after this semicolon is another statement")
 			return problems
 		case (t.kind == word || t.kind == quoted) && called && acts.MatchString(strings.Trim(t.text, "\"`")):
 			refuse(t, "the function %s does more than read", t.text)
 		case t.kind != word || i > 0 && seen[i-1].text == ".":
 		case slices.Contains(writes, upper) && !called, upper == "INTO":
-			refuse(t, "SQL of one's own only reads, and %s does more", upper)
+			refuse(t, "custom SQL only reads, and %s does more", upper)
 		case upper == "FOR" && i+1 < len(seen) && slices.Contains([]string{"SHARE", "KEY", "NO"}, strings.ToUpper(seen[i+1].text)):
-			refuse(t, "SQL of one's own only reads, and this locks what it reads")
+			refuse(t, "custom SQL only reads, and this locks what it reads")
 		case upper == "VALUE" && i > 0 && strings.EqualFold(seen[i-1].text, "NEXT"):
-			refuse(t, "SQL of one's own only reads, and this takes a number from a sequence")
+			refuse(t, "custom SQL only reads, and this takes a number from a sequence")
 		}
 	}
 	return problems

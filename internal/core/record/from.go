@@ -3,7 +3,7 @@ package record
 import "pikegate/internal/core/ownsql"
 
 // From is where the records of a dataset come from: a table, a table with others
-// joined to it, or SQL of one's own.
+// joined to it, or custom SQL.
 type From struct {
 	Table   string
 	Joins   []Join
