@@ -160,6 +160,15 @@ func TestNotText(t *testing.T) {
 func FuzzSplit(f *testing.F) {
 	f.Add(good)
 	f.Add("pikegate: 1\nprompt: {a: b}\n---\n- x\n")
+	base, err := os.ReadFile("testdata/beginners/base.yaml")
+	require.NoError(f, err)
+	mistakes, err := filepath.Glob("testdata/beginners/*.txtar")
+	require.NoError(f, err)
+	for _, path := range mistakes {
+		archive, err := txtar.ParseFile(path)
+		require.NoError(f, err)
+		f.Add(string(base) + "---\n" + string(archive.Files[0].Data))
+	}
 	f.Fuzz(func(t *testing.T, text string) {
 		docs, faults := Split(File{Name: "a.yaml", Text: text})
 		if len(faults) > 0 {
