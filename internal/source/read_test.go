@@ -175,6 +175,7 @@ func TestThePool(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "one.db"), nil, 0o600)) // an SQLite file without a table
 	p := NewPool(dir)
 	one, two := definition.Connection{Engine: definition.SQLite, File: "one.db", AtOnce: 1}, definition.Connection{Engine: definition.SQLite, File: "two.db", AtOnce: 1}
+	p.Keep(map[definition.Connection]bool{one: true, two: true})
 	a, err := p.Get(one)
 	require.NoError(t, err)
 	again, err := p.Get(one)
@@ -191,6 +192,10 @@ func TestThePool(t *testing.T) {
 	fresh, err := p.Get(one)
 	require.NoError(t, err)
 	assert.NotSame(t, a, fresh)
+	p.Keep(map[definition.Connection]bool{two: true})
+	tried, err := p.Get(one)
+	require.NoError(t, err)
+	assert.Same(t, fresh, tried, "one that is only tried stays open for a while")
 	require.NoError(t, p.Close())
 }
 
