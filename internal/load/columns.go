@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"pikegate/internal/core/civil"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/record"
 )
@@ -102,11 +103,8 @@ func (l *loader) named(names []string) error {
 			if slices.Contains(names, name) || flag.what == "the key" && name == l.req.RowNumber && name != "" {
 				continue
 			}
-			said := fmt.Sprintf("the file has no column %q for %s", name, flag.what)
-			if near := fault.Near(name, names); near != "" {
-				said += fmt.Sprintf("; did you mean %q?", near)
-			}
-			return refuse(WrongTable, "%s", said)
+			said := fault.New(WrongTable, "the file has no column %q for %s", name, flag.what)
+			return refuse(WrongTable, "%s", said.Suggest(fault.Near(name, names)).Sentence())
 		}
 	}
 	return nil
@@ -213,10 +211,7 @@ func (l *loader) dated(c *column, name string) error {
 	}
 	pattern, err := record.ParsePattern(form)
 	if err != nil {
-		if near := record.NearPattern(form); near != "" {
-			return refuse(WrongTable, "%s; did you mean %q?", err, near)
-		}
-		return refuse(WrongTable, "%s", err)
+		return refuse(WrongTable, "%s", fault.New(WrongTable, "%s", err).Suggest(record.NearPattern(form)).Sentence())
 	}
 	c.Guess = record.Guess{Column: record.Column{Name: name, Type: record.Date, Stored: record.StoredText, Pattern: pattern}, Share: 1}
 	if pattern.HasTime() {
@@ -282,7 +277,5 @@ func (c column) cell(v record.Value) record.Value {
 
 // hasTime reports whether a serial day has a time of day, to the second.
 func hasTime(serial float64) bool {
-	return math.Round((serial-math.Floor(serial))*secondsOfDay) != 0
+	return math.Round((serial-math.Floor(serial))*civil.SecondsPerDay) != 0
 }
-
-const secondsOfDay = 86_400

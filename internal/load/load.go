@@ -270,12 +270,12 @@ func (l *loader) totalled(r row) (keep bool, err error) {
 		return true, nil
 	}
 	if l.req.Totals == SkipTotals {
-		l.report.Notes = append(l.report.Notes, fmt.Sprintf("The row of totals in line %d was left out.", r.line))
+		l.note("The row of totals in line %d was left out.", r.line)
 		return false, nil
 	}
 	said := fmt.Sprintf("line %d looks like a row of totals: %s", r.line, fault.Shorten(joined(r.texts())))
 	if l.req.Dry {
-		l.report.Notes = append(l.report.Notes, said+"; say by --totals whether to keep it as a record or to skip it.")
+		l.note("%s; say by --totals whether to keep it as a record or to skip it.", said)
 		return true, nil
 	}
 	return false, &Error{TotalsRow, said + "; say by --totals whether to keep it as a record or to skip it; nothing was loaded", nil}

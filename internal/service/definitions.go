@@ -171,15 +171,16 @@ func (s *Service) Definitions(ctx context.Context) ([]definition.Document, error
 
 // Definition returns a revision; of number 0 the published one.
 func (s *Service) Definition(ctx context.Context, ref definition.Ref, number int) (*Definition, error) {
-	wanted := number
-	d, number, err := s.store.Document(ctx, ref, wanted)
-	if all, known := s.store.Revisions(ctx, ref); errors.Is(err, store.ErrNone) && wanted == 0 && known == nil {
-		return nil, &Refusal{Kind: Unknown, Faults: fault.List{fault.New("not_published", "the %s is not published; its latest revision is %d", ref, all[0].Number)}}
+	d, found, err := s.store.Document(ctx, ref, number)
+	if errors.Is(err, store.ErrNone) && number == 0 {
+		if all, none := s.store.Revisions(ctx, ref); none == nil {
+			return nil, &Refusal{Kind: Unknown, Faults: fault.List{fault.New("not_published", "the %s is not published; its latest revision is %d", ref, all[0].Number)}}
+		}
 	}
 	if err != nil {
 		return nil, noSuch(ref, err)
 	}
-	return &Definition{Ref: ref, Revision: number, Text: d.Text}, nil
+	return &Definition{Ref: ref, Revision: found, Text: d.Text}, nil
 }
 
 func noSuch(ref definition.Ref, err error) error {

@@ -18,8 +18,8 @@ import (
 // Load brings a file of records into a table of the embedded records. One load runs at
 // a time; readers see the table as it was until the load is whole.
 func (s *Service) Load(ctx context.Context, from io.Reader, req load.Request) (*load.Report, error) {
-	if !isTableName(req.Table) {
-		return nil, &Refusal{Kind: LoadRefused, Faults: fault.List{fault.New(load.WrongTable, "%q is no name for a table", req.Table)}}
+	if err := tableName(req.Table); err != nil {
+		return nil, err
 	}
 	s.loading.Lock()
 	defer s.loading.Unlock()
@@ -40,8 +40,8 @@ func (s *Service) Load(ctx context.Context, from io.Reader, req load.Request) (*
 // RenameTable gives a loaded table another name.
 func (s *Service) RenameTable(ctx context.Context, name, to string) error {
 	return s.changeTable(ctx, name, func(tx *sql.Tx) error {
-		if !isTableName(to) {
-			return &Refusal{Kind: LoadRefused, Faults: fault.List{fault.New(load.WrongTable, "%q is no name for a table", to)}}
+		if err := tableName(to); err != nil {
+			return err
 		}
 		var there int
 		if err := tx.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_master WHERE name = ?", to).Scan(&there); err != nil {
@@ -96,8 +96,11 @@ func (s *Service) changeTable(ctx context.Context, name string, change func(*sql
 	if err := change(tx); err != nil {
 		return err
 	}
+	if err := tx.Commit(); err != nil {
+		return err
+	}
 	s.published.Load().forget()
-	return tx.Commit()
+	return nil
 }
 
 // describing are the published datasets on a table of the embedded records.
@@ -116,5 +119,10 @@ func (s *Service) describing(table string) []definition.Ref {
 	return users
 }
 
-// isTableName reports whether a loaded table can have the name.
-func isTableName(name string) bool { return name != "" && !strings.HasPrefix(name, "sqlite_") }
+// tableName refuses a name that no loaded table can have.
+func tableName(name string) error {
+	if name == "" || strings.HasPrefix(name, "sqlite_") {
+		return &Refusal{Kind: LoadRefused, Faults: fault.List{fault.New(load.WrongTable, "%q is no name for a table", name)}}
+	}
+	return nil
+}

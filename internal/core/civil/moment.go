@@ -108,7 +108,7 @@ func Duration(seconds int64) string {
 	for _, u := range []struct {
 		name string
 		size int64
-	}{{"day", secondsPerDay}, {"hour", 3600}, {"minute", 60}, {"second", 1}} {
+	}{{"day", SecondsPerDay}, {"hour", 3600}, {"minute", 60}, {"second", 1}} {
 		n := seconds / u.size
 		seconds %= u.size
 		if n == 1 {
@@ -149,7 +149,7 @@ func (r TimeRange) First() string { return Clock(r.From, r.Size < 60) }
 
 // Last is the clock's last time in the range, the minute or second included.
 func (r TimeRange) Last() string {
-	return Clock((r.Until-r.Size+secondsPerDay)%secondsPerDay, r.Size < 60)
+	return Clock((r.Until-r.Size+SecondsPerDay)%SecondsPerDay, r.Size < 60)
 }
 
 // Clock is a time of day, given in seconds since midnight, as a clock shows it.

@@ -67,11 +67,12 @@ var loaded sync.Map
 // ZoneNames lists the zones that LoadZone knows, sorted.
 func ZoneNames() []string { return slices.Sorted(maps.Keys(openZones())) }
 
-const secondsPerDay = 86400
+// SecondsPerDay is how many seconds a day has by a clock that is never put on or back.
+const SecondsPerDay = 86400
 
 // Midnight is 00:00:00 UTC of the day, in seconds of the POSIX epoch. It is
 // exact for every day, whatever clocks did on it.
-func (d Day) Midnight() int64 { return int64(d-epoch) * secondsPerDay }
+func (d Day) Midnight() int64 { return int64(d-epoch) * SecondsPerDay }
 
 // FirstInstant is the first instant, in seconds of the POSIX epoch, at which
 // the civil date in the zone is d or later. Where the day starts at midnight
@@ -84,7 +85,7 @@ func (d Day) Midnight() int64 { return int64(d-epoch) * secondsPerDay }
 // before it (no offset is a whole day) until one of them holds that instant.
 func FirstInstant(d Day, zone *time.Location) int64 {
 	midnight := d.Midnight()
-	at := time.Unix(midnight-2*secondsPerDay, 0).In(zone)
+	at := time.Unix(midnight-2*SecondsPerDay, 0).In(zone)
 	for {
 		_, offset := at.Zone()
 		end, ends := changeAfter(at)
@@ -127,7 +128,7 @@ func ChangeDays(year int, zone *time.Location) []Day {
 	var found []Day
 	first, last := MustDay(year, time.January, 1), MustDay(year, time.December, 31)
 	for d := first; d <= last; d++ {
-		if FirstInstant(d+1, zone)-FirstInstant(d, zone) != secondsPerDay {
+		if FirstInstant(d+1, zone)-FirstInstant(d, zone) != SecondsPerDay {
 			found = append(found, d)
 		}
 	}
@@ -160,7 +161,7 @@ func WallBound(seconds int64, zone *time.Location) int64 {
 // of one that comes twice, and for one that clocks skip the last instant before
 // the jump. Seconds are as if UTC, and of the POSIX epoch.
 func Unwall(wall int64, zone *time.Location) int64 {
-	at := time.Unix(wall-secondsPerDay, 0).In(zone)
+	at := time.Unix(wall-SecondsPerDay, 0).In(zone)
 	for {
 		_, offset := at.Zone()
 		end, ends := changeAfter(at)
@@ -180,7 +181,7 @@ func Unwall(wall int64, zone *time.Location) int64 {
 // UTC, and of the POSIX epoch.
 func Readings(wall int64, zone *time.Location) []int64 {
 	var found []int64
-	for at := time.Unix(wall-secondsPerDay, 0).In(zone); at.Unix() <= wall+secondsPerDay; {
+	for at := time.Unix(wall-SecondsPerDay, 0).In(zone); at.Unix() <= wall+SecondsPerDay; {
 		_, offset := at.Zone()
 		end, ends := changeAfter(at)
 		if is := wall - int64(offset); is >= at.Unix() && (!ends || is < end.Unix()) {
@@ -243,8 +244,8 @@ func DayAt(seconds int64, zone *time.Location) Day {
 	t := time.Unix(seconds, 0).In(zone)
 	_, offset := t.Zone()
 	local := seconds + int64(offset)
-	days := local / secondsPerDay
-	if local%secondsPerDay < 0 {
+	days := local / SecondsPerDay
+	if local%SecondsPerDay < 0 {
 		days--
 	}
 	d := int64(epoch) + days

@@ -3,12 +3,15 @@ package definition
 import (
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/rogpeppe/go-internal/txtar"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"pikegate/internal/core/fault"
 )
 
 // What beginners write, one mistake a file, gets a message that leads to what they meant;
@@ -25,18 +28,9 @@ func TestBeginners(t *testing.T) {
 		archive, err := txtar.ParseFile(path)
 		require.NoError(t, err)
 		require.Len(t, archive.Files, 2, path)
-		docs, faults := Split(File{Name: "in.yaml", Text: string(archive.Files[0].Data)})
-		if len(faults) == 0 {
-			c, wrong := Link(append(known[:len(known):len(known)], docs...), setting)
-			faults = wrong
-			for _, d := range docs {
-				for _, w := range c.Warnings[d.Ref] {
-					if w.Code != NotUsed { // which is no mistake here
-						faults = append(faults, w)
-					}
-				}
-			}
-		}
+		faults := slices.DeleteFunc(foundIn(known, "in.yaml", string(archive.Files[0].Data)), func(f *fault.Fault) bool {
+			return f.Code == NotUsed // which is no mistake here
+		})
 		if *update {
 			archive.Files[1].Data = []byte(faults.Error() + "\n")
 			require.NoError(t, os.WriteFile(path, txtar.Format(archive), 0o644))

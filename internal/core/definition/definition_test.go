@@ -24,6 +24,19 @@ var update = flag.Bool("update", false, "write the findings of testdata anew")
 
 var setting = phrase.Setting{AsOf: civil.MustParseDay("2026-11-23")}
 
+// foundIn are the findings of a file beside definitions that are right.
+func foundIn(good []Document, name, text string) fault.List {
+	docs, faults := Split(File{Name: name, Text: text})
+	if len(faults) > 0 {
+		return faults
+	}
+	c, faults := Link(slices.Concat(good, docs), setting)
+	for _, d := range docs {
+		faults = append(faults, c.Warnings[d.Ref]...)
+	}
+	return faults
+}
+
 // Every wrong definition of testdata/wrong gets exactly its findings, each with
 // its place, sentence, suggestion and code.
 func TestWrongDefinitions(t *testing.T) {
@@ -48,14 +61,7 @@ func TestWrongDefinitions(t *testing.T) {
 			if !isCase || name == "good" {
 				continue
 			}
-			docs, faults := Split(File{Name: f.Name, Text: text[f.Name]})
-			if len(faults) == 0 {
-				var c *Catalog
-				c, faults = Link(append(good, docs...), setting)
-				for _, d := range docs {
-					faults = append(faults, c.Warnings[d.Ref]...)
-				}
-			}
+			faults := foundIn(good, f.Name, text[f.Name])
 			if *update {
 				i := slices.IndexFunc(archive.Files, func(f txtar.File) bool { return f.Name == name+".want" })
 				archive.Files[i].Data = []byte(faults.Error() + "\n")

@@ -123,10 +123,12 @@ func meantKey(key string, known []string) string {
 	return ""
 }
 
+// opWord is a word as operators are written: small letters, without blanks.
+func opWord(text string) string { return strings.ReplaceAll(strings.ToLower(text), " ", "_") }
+
 // meantOp is the operator that a word means on a column of a type.
 func meantOp(word string, t record.Type) criteria.Op {
-	word = strings.ReplaceAll(strings.ToLower(word), " ", "_")
-	for _, op := range meantOps[word] {
+	for _, op := range meantOps[opWord(word)] {
 		if op.AppliesTo(t) {
 			return op
 		}
@@ -145,7 +147,7 @@ func (l *linker) unknownOps(c *criteria.Node, name string, m *mapping) {
 			l.fault(p.key, UnknownKey, "no operator %q", "!=").Suggest(written(string(criteria.IsNot), p.key.Value))
 			continue
 		}
-		word := strings.ReplaceAll(strings.ToLower(p.key.Value), " ", "_")
+		word := opWord(p.key.Value)
 		if word == string(criteria.Missing) || word == string(criteria.Present) {
 			l.fault(p.key, UnknownKey, "%s has no value after it", word).Suggest(written(name, missingWord(word == string(criteria.Missing), p.value)))
 			continue
@@ -304,10 +306,7 @@ func meantBoth(column *record.Column, op criteria.Op, operand *yaml.Node, other 
 		}
 		return written(string(criteria.Within), "["+strings.Join(ends, ", ")+"]")
 	}
-	one := func(op criteria.Op, operand *yaml.Node) string {
-		return "{" + written(column.Name, "{"+written(string(op), flow(operand))+"}") + "}"
-	}
-	return written(string(criteria.All), "["+one(op, operand)+", "+one(other, otherOperand)+"]")
+	return written(string(criteria.All), "["+condition(column, op, operand)+", "+condition(column, other, otherOperand)+"]")
 }
 
 // promptMeant is the prompt that a text names, bare or as a placeholder of SQL or of a
@@ -408,7 +407,8 @@ func endsMeant(n *yaml.Node) string {
 	return ends[0].Value + " to " + ends[1].Value
 }
 
-// meantEach refuses a list where one text is wanted, and writes a condition for each.
+// meantEach refuses a list where one text is wanted, and writes a condition for each; a
+// range of numbers is a list of two.
 func (l *linker) meantEach(c *criteria.Node, n *yaml.Node, isRange bool) bool {
 	if n.Kind != yaml.SequenceNode || c.Op.IsMany() || isRange {
 		return false
@@ -421,7 +421,7 @@ func (l *linker) meantEach(c *criteria.Node, n *yaml.Node, isRange bool) bool {
 	}
 	conditions := make([]string, len(n.Content))
 	for i, item := range n.Content {
-		conditions[i] = "{" + written(c.Column.Name, "{"+written(string(c.Op), flow(item))+"}") + "}"
+		conditions[i] = condition(c.Column, c.Op, item)
 	}
 	f.Suggest(written(string(criteria.Any), "["+strings.Join(conditions, ", ")+"]"))
 	return true
@@ -454,6 +454,11 @@ func (l *linker) meantGroup(logic criteria.Logic, n *yaml.Node) {
 
 // written is a key with its value, as YAML.
 func written(key, value string) string { return key + ": " + value }
+
+// condition is a condition on a column, as YAML.
+func condition(column *record.Column, op criteria.Op, operand *yaml.Node) string {
+	return "{" + written(column.Name, "{"+written(string(op), flow(operand))+"}") + "}"
+}
 
 // flow writes a value as YAML on one line.
 func flow(n *yaml.Node) string {

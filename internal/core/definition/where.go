@@ -97,7 +97,7 @@ func (l *linker) filtered(w *where, n *yaml.Node) *criteria.Node {
 func (l *linker) condition(w *where, key, value *yaml.Node) *criteria.Node {
 	column := l.columnOf(w.of, key, key.Value)
 	c := &criteria.Node{Column: column}
-	if bare := criteria.Op(value.Value); bare == criteria.Missing || bare == criteria.Present {
+	if bare := criteria.Op(value.Value); value.Kind == yaml.ScalarNode && (bare == criteria.Missing || bare == criteria.Present) {
 		c.Op = bare
 		return c
 	}

@@ -305,12 +305,10 @@ func serialMoment(v Value) (day civil.Day, seconds int64, ok bool) {
 	if !ok || !(math.Abs(f) < 1e7) { // NaN is not
 		return 0, 0, false
 	}
-	seconds = serialStart.Midnight() + int64(math.Round(f*secondsOfDay))
+	seconds = serialStart.Midnight() + int64(math.Round(f*civil.SecondsPerDay))
 	day = civil.DayAt(seconds, time.UTC)
 	return day, seconds, day.IsValid()
 }
-
-const secondsOfDay = 86_400
 
 // Bound is the first stored value, in the column's own form, at or after an edge
 // of a span, with days as clocks in the zone have them: a string, an int64 or a
@@ -335,7 +333,7 @@ func (c *Column) Bound(e civil.Edge, zone *time.Location) any {
 		return max(start, civil.MinDay.Midnight()) * 1000
 	case SerialDays:
 		if c.Type == Datetime { // from where a fraction is rounded up to the second
-			return decimal.NewFromInt(2*(start-serialStart.Midnight())).Sub(decimal.New(1, 0)).DivRound(decimal.NewFromInt(2*secondsOfDay), 12)
+			return decimal.NewFromInt(2*(start-serialStart.Midnight())).Sub(decimal.New(1, 0)).DivRound(decimal.NewFromInt(2*civil.SecondsPerDay), 12)
 		}
 		return int64(e.Day() - serialStart)
 	case EightDigits:
