@@ -11,6 +11,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/go-sql-driver/mysql"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -235,7 +236,7 @@ func TestLocksTimeAndCuts(t *testing.T) {
 			err = s.View(ctx, func(v source.View) error { _, err := v.Count(ctx, endless); return err })
 			assert.Equal(t, source.TooLong, kindOf(t, err))
 
-			result := make(chan error)
+			result := make(chan error, 1)
 			go func() {
 				_, err := e.Read(endless)
 				result <- err
@@ -247,7 +248,12 @@ func TestLocksTimeAndCuts(t *testing.T) {
 			for waiting := true; waiting; {
 				var kill string
 				if err := e.Database.QueryRow(killed).Scan(&kill); err == nil && name == definition.MariaDB {
-					e.Exec(t, kill)
+					// What the list of statements showed may have ended since: MariaDB then
+					// knows no such thread, and the next turn looks again.
+					_, err = e.Database.Exec(kill)
+					if gone := new(mysql.MySQLError); !errors.As(err, &gone) || gone.Number != 1094 {
+						require.NoError(t, err)
+					}
 				}
 				select {
 				case err := <-result:
