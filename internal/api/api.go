@@ -19,7 +19,6 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-gonic/gin"
-	"github.com/google/uuid"
 
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/service"
@@ -44,12 +43,13 @@ type routes struct {
 	service *service.Service
 }
 
-// New makes the handler of a service.
-func New(s *service.Service) http.Handler {
+// New makes the handler of a service that is called by loopback names, and by those of
+// hosts.
+func New(s *service.Service, hosts ...string) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
 	engine.HandleMethodNotAllowed = true
-	engine.Use(identify, logged, recovered, personal)
+	engine.Use(logged, recovered, personal)
 	huma.NewError = requestProblem
 	huma.DefaultArrayNullable = false // an empty list is [], never null
 
@@ -83,14 +83,7 @@ func New(s *service.Service) http.Handler {
 	if err != nil {
 		panic("api: the document cannot be written: " + err.Error())
 	}
-	guarded := http.NewCrossOriginProtection()
-	guarded.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
-		p := newProblem(http.StatusForbidden, Forbidden, "another site's page sent this; call the service from its own pages or by a program")
-		w.Header().Set("Content-Type", p.ContentType(""))
-		w.WriteHeader(p.Status)
-		_ = json.NewEncoder(w).Encode(p)
-	}))
-	return guarded.Handler(engine)
+	return guarded(engine, hosts)
 }
 
 // Server is an HTTP server with the limits that a service wants. A response
@@ -106,27 +99,15 @@ func writeProblem(c *gin.Context, p *Problem) {
 
 var requestID = regexp.MustCompile(`^[A-Za-z0-9_-]{1,64}$`)
 
+// requestIDHeader has the id of a request, the caller's own where it sent a usable one.
 const requestIDHeader = "X-Request-Id"
-
-// identify gives each request an id, the caller's own where it sent a usable
-// one, and sends it back.
-func identify(c *gin.Context) {
-	id := c.GetHeader(requestIDHeader)
-	if !requestID.MatchString(id) {
-		id = uuid.NewString()
-	}
-	c.Set("request_id", id)
-	c.Header(requestIDHeader, id)
-	c.Header("X-Content-Type-Options", "nosniff")
-	c.Next()
-}
 
 // logged writes one line for each request.
 func logged(c *gin.Context) {
 	start := time.Now()
 	ended := false
 	defer func() {
-		slog.Info("request", "id", c.GetString("request_id"), "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(),
+		slog.Info("request", "id", c.Writer.Header().Get(requestIDHeader), "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(),
 			"bytes", c.Writer.Size(), "ms", float64(time.Since(start).Microseconds())/1000, "whole", ended)
 	}()
 	c.Next()
@@ -148,7 +129,7 @@ func recovered(c *gin.Context) {
 		if run, ok := cause.(*service.Panicked); ok {
 			cause, stack, receipt = run.Cause, run.Stack, run.Receipt
 		}
-		slog.Error("a request panicked", "id", c.GetString("request_id"), "receipt", receipt, "cause", fmt.Sprint(cause), "stack", string(stack))
+		slog.Error("a request panicked", "id", c.Writer.Header().Get(requestIDHeader), "receipt", receipt, "cause", fmt.Sprint(cause), "stack", string(stack))
 		if c.Writer.Written() {
 			panic(http.ErrAbortHandler)
 		}

@@ -81,8 +81,6 @@ func newPage(name string, text []byte) page {
 
 func (p page) send(c *gin.Context) {
 	c.Header("Content-Security-Policy", guard)
-	c.Header("Referrer-Policy", "no-referrer")
-	c.Header("Cache-Control", "no-cache")
 	if p.forever {
 		c.Header("Cache-Control", "public, max-age=31536000, immutable")
 	}

@@ -24,6 +24,7 @@ const (
 	TooLarge       = "too_large"
 	NoRoom         = "no_room"
 	Forbidden      = "forbidden"
+	WrongHost      = "wrong_host"
 	SourceFailed   = "source_failed"
 	SourceBusy     = "source_busy"
 	CutByTime      = "cut_by_time"

@@ -7,7 +7,6 @@ import (
 	"net/http"
 	"reflect"
 	"strings"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -331,8 +330,6 @@ func (r routes) run(ctx context.Context, in *struct {
 	}
 	format := formatOf(export.Format(in.Output), in.Accept)
 	return &huma.StreamResponse{Body: func(c huma.Context) {
-		// The time to read the body is over; the response may take longer.
-		_ = c.SetReadDeadline(time.Time{})
 		c.SetHeader("Content-Type", export.MediaTypes[format])
 		if id := run.ID(); id > 0 {
 			c.SetHeader("Link", "<"+receiptPath(id)+`>; rel="describedby"`)

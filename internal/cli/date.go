@@ -84,7 +84,7 @@ func (f dateFlags) reader(out io.Writer, now time.Time) (*dateReader, error) {
 	}
 	order, err := dayOrder(f.order)
 	if err != nil {
-		return nil, err
+		return nil, fail(exitUsage, "day-order: %w", err)
 	}
 	r.setting = phrase.Setting{AsOf: civil.DayAt(now.Unix(), zone), Order: order, Zone: zone, Now: now.Unix()}
 	if !r.zoned {
@@ -92,7 +92,7 @@ func (f dateFlags) reader(out io.Writer, now time.Time) (*dateReader, error) {
 	}
 	if f.fiscal != "" {
 		if r.setting.FiscalStart, err = fiscalStart(f.fiscal); err != nil {
-			return nil, err
+			return nil, fail(exitUsage, "fiscal-year-starts: %w", err)
 		}
 	}
 	if f.asOf != "" {

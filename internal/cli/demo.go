@@ -93,20 +93,18 @@ func serveDemo(c *cobra.Command, listener net.Listener, dir string, on definitio
 	if err := startLog("warn", c.ErrOrStderr()); err != nil {
 		return err
 	}
-	config, err := serviceConfig(dir, "", "5m")
+	to := usual()
+	to.Dir, to.grace = dir, 5*time.Second
+	s, err := openService(ctx, to.Config)
 	if err != nil {
 		return err
-	}
-	s, err := service.Open(ctx, config)
-	if err != nil {
-		return fail(exitFailed, "%w", err)
 	}
 	defer s.Close()
 	if err := prepareDemo(ctx, s, dir, on, asOf); err != nil {
 		return fail(exitFailed, "make the demo in %s: %w", dir, err)
 	}
 	fmt.Fprintf(c.OutOrStdout(), "Lantern Sound Ferries as of %s: http://%s\n", asOf.Spelled(), listener.Addr())
-	return run(ctx, s, listener, 5*time.Second)
+	return run(ctx, s, listener, to)
 }
 
 // prepareDemo makes what is not there yet: the records, the day that they reach up to, the

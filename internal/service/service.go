@@ -6,9 +6,12 @@ package service
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
+	"io/fs"
 	"log/slog"
 	"maps"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -51,6 +54,7 @@ const todaySetting = "today"
 // Service is safe for concurrent use.
 type Service struct {
 	config  Config
+	locked  *os.File // which keeps the directory for this service
 	store   *store.Store
 	sources *source.Pool
 	today   atomic.Int64 // a civil.Day; the zero Day: what clocks show
@@ -58,8 +62,8 @@ type Service struct {
 	loading   sync.Mutex
 	changing  sync.Mutex // so that catalogs follow each other as they were stored
 	published atomic.Pointer[published]
-	stop      context.CancelFunc // of what goes on by itself
-	stopped   sync.WaitGroup
+	stopped   sync.WaitGroup // what goes on by itself
+	close     func() error
 }
 
 // published is what readers see at one time: the definitions, and the SQL that
@@ -112,14 +116,23 @@ func (p *published) builtOf(report string) []Revised {
 
 // Open opens the service's files, and makes its own where there is none.
 func Open(ctx context.Context, c Config) (*Service, error) {
-	own, err := store.Open(filepath.Join(c.Dir, ownFile))
+	held, err := lock(c.Dir)
 	if err != nil {
 		return nil, err
 	}
+	own, err := openOwn(c)
+	if err != nil {
+		held.Close()
+		return nil, err
+	}
 	c.EvidenceTime = cmp.Or(c.EvidenceTime, c.RunTime)
-	s := &Service{config: c, store: own, sources: source.NewPool(c.Dir)}
+	s := &Service{config: c, locked: held, store: own, sources: source.NewPool(c.Dir)}
 	background, stop := context.WithCancel(context.WithoutCancel(ctx))
-	s.stop = stop
+	s.close = sync.OnceValue(func() error {
+		stop()
+		s.stopped.Wait()
+		return errors.Join(s.sources.Close(), s.store.Close(), s.locked.Close())
+	})
 	if err := s.load(ctx); err != nil {
 		s.Close()
 		return nil, err
@@ -128,6 +141,18 @@ func Open(ctx context.Context, c Config) (*Service, error) {
 		s.stopped.Go(func() { s.prune(background) })
 	}
 	return s, nil
+}
+
+// openOwn opens the service's own records, which like all its files are for nobody else.
+func openOwn(c Config) (*store.Store, error) {
+	for _, path := range []string{filepath.Join(c.Dir, ownFile), RecordsPath(c.Dir)} {
+		for _, beside := range []string{"", "-wal", "-shm"} {
+			if err := os.Chmod(path+beside, 0o600); err != nil && !errors.Is(err, fs.ErrNotExist) {
+				return nil, err
+			}
+		}
+	}
+	return store.Open(filepath.Join(c.Dir, ownFile))
 }
 
 func (s *Service) load(ctx context.Context) error {
@@ -151,15 +176,9 @@ func (s *Service) load(ctx context.Context) error {
 	return nil
 }
 
-// Close closes the service's files.
+// Close closes the service's files. It may be called again, which does nothing.
 func (s *Service) Close() error {
-	s.stop()
-	s.stopped.Wait()
-	err := s.sources.Close()
-	if own := s.store.Close(); own != nil {
-		return own
-	}
-	return err
+	return s.close()
 }
 
 // Ready reports whether the service's records can be read.

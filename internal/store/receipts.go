@@ -61,6 +61,9 @@ const (
 func (s *Store) commits(conn *sql.Conn, begin, end, sent *sql.Stmt) {
 	defer close(s.committed)
 	defer conn.Close()
+	for _, statement := range []*sql.Stmt{begin, end, sent} { // else SQLite keeps the file open
+		defer statement.Close()
+	}
 	ctx := context.Background()
 	idle := time.NewTicker(sentTime)
 	defer idle.Stop()

@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/url"
+	"os"
 	"slices"
 	"strconv"
 	"strings"
@@ -47,8 +48,48 @@ func DSN(path string) string {
 }
 
 // Open opens the file, makes it where there is none, and brings its tables to
-// the newest form.
+// the newest form. A new file has another name until its tables are there, so that one
+// that is empty was not made so: it lost its records, and is not taken for a new one.
 func Open(path string) (*Store, error) {
+	switch info, err := os.Stat(path); {
+	case errors.Is(err, fs.ErrNotExist):
+		if err := create(path); err != nil {
+			return nil, fmt.Errorf("make the service's records in %s: %w", path, err)
+		}
+	case err != nil:
+		return nil, fmt.Errorf("open the service's records in %s: %w", path, err)
+	case info.Size() == 0:
+		return nil, fmt.Errorf("the service's records in %s are empty: the file was cut off or put there by somebody; bring it back from a backup, or remove it to start anew", path)
+	}
+	return openAt(path)
+}
+
+// create makes a file with all tables and nothing in them.
+func create(path string) error {
+	new := path + ".new"
+	for _, rest := range []string{"", "-wal", "-shm", "-journal"} { // of a start that was broken off
+		if err := os.Remove(new + rest); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
+	}
+	f, err := os.OpenFile(new, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600) // whose rights SQLite gives to what it puts beside it
+	if err != nil {
+		return err
+	}
+	if err := f.Close(); err != nil {
+		return err
+	}
+	s, err := connect(new)
+	if err != nil {
+		return err
+	}
+	if err := errors.Join(s.migrate(), s.Close()); err != nil {
+		return err
+	}
+	return os.Rename(new, path)
+}
+
+func connect(path string) (*Store, error) {
 	db, err := gorm.Open(sqlite.Open(DSN(path)), &gorm.Config{
 		Logger:                 logger.NewSlogLogger(slog.Default(), logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true}),
 		SkipDefaultTransaction: true,
@@ -56,7 +97,14 @@ func Open(path string) (*Store, error) {
 	if err != nil {
 		return nil, fmt.Errorf("open the service's records in %s: %w", path, err)
 	}
-	s := &Store{db: db, sent: map[int64]bool{}}
+	return &Store{db: db, sent: map[int64]bool{}}, nil
+}
+
+func openAt(path string) (*Store, error) {
+	s, err := connect(path)
+	if err != nil {
+		return nil, err
+	}
 	if err := s.migrate(); err != nil {
 		s.Close()
 		return nil, fmt.Errorf("bring the service's records in %s up to date: %w", path, err)

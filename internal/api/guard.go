@@ -1,0 +1,116 @@
+package api
+
+import (
+	"encoding/json"
+	"io"
+	"log/slog"
+	"net"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+)
+
+// guarded lets through what is asked by a name of the service's own, and by its own pages
+// or by programs; and gives every answer, refused ones included, the headers that keep it
+// from being kept, framed or taken for something else.
+func guarded(next http.Handler, hosts []string) http.Handler {
+	own := map[string]bool{"localhost": true}
+	for _, h := range hosts {
+		own[strings.ToLower(strings.Trim(h, "[]"))] = true
+	}
+	crossOrigin := http.NewCrossOriginProtection()
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		protect(w.Header())
+		id := r.Header.Get(requestIDHeader)
+		if !requestID.MatchString(id) {
+			id = uuid.NewString()
+		}
+		w.Header().Set(requestIDHeader, id)
+		name := hostName(r.Host)
+		ip := net.ParseIP(name)
+		switch {
+		case !own[name] && (ip == nil || !ip.IsLoopback()):
+			refuse(w, r, newProblem(http.StatusMisdirectedRequest, WrongHost, "this service is not called by the name that was asked for; its admin tells it further names by the setting hosts"))
+		case crossOrigin.Check(r) != nil:
+			refuse(w, r, newProblem(http.StatusForbidden, Forbidden, "another site's page sent this; call the service from its own pages or by a program"))
+		default:
+			next.ServeHTTP(w, timeBody(w, r))
+		}
+	})
+}
+
+// hostName is the name in a Host header, without port, in small letters.
+func hostName(host string) string {
+	if name, _, err := net.SplitHostPort(host); err == nil {
+		host = name
+	}
+	return strings.ToLower(strings.TrimSuffix(strings.Trim(host, "[]"), "."))
+}
+
+// protect sets the headers of an answer of the API; pages set their own content policy and
+// how long they are kept.
+func protect(h http.Header) {
+	h.Set("Cache-Control", "no-store")
+	h.Set("Content-Security-Policy", "default-src 'none'; frame-ancestors 'none'; base-uri 'none'; form-action 'none'")
+	h.Set("Cross-Origin-Opener-Policy", "same-origin")
+	h.Set("Cross-Origin-Resource-Policy", "same-origin")
+	h.Set("Referrer-Policy", "no-referrer")
+	h.Set("X-Content-Type-Options", "nosniff")
+	h.Set("X-Frame-Options", "DENY")
+}
+
+func refuse(w http.ResponseWriter, r *http.Request, p *Problem) {
+	slog.Warn("a request was turned away", "id", w.Header().Get(requestIDHeader), "method", r.Method, "path", r.URL.Path, "status", p.Status)
+	w.Header().Set("Content-Type", p.ContentType(""))
+	w.WriteHeader(p.Status)
+	_ = json.NewEncoder(w).Encode(p) // whoever is gone needs no answer
+}
+
+// timeBody gives the reading of a request's body its time: so much in all, or where the
+// handler says so by rolling so much for each part that comes. Once it is read, an answer
+// may take longer.
+func timeBody(w http.ResponseWriter, r *http.Request) *http.Request {
+	if r.Body == nil || r.Body == http.NoBody {
+		return r
+	}
+	b := &timedBody{ReadCloser: r.Body, to: http.NewResponseController(w)}
+	b.extend(readTime)
+	timed := *r // the server goes on to use its own
+	timed.Body = b
+	return &timed
+}
+
+type timedBody struct {
+	io.ReadCloser
+	to    *http.ResponseController
+	stall time.Duration // for each part that comes; 0 where all has one time
+	until time.Time     // the latest that stall may extend it to
+}
+
+func (b *timedBody) extend(by time.Duration) {
+	at := time.Now().Add(by)
+	if !b.until.IsZero() && at.After(b.until) {
+		at = b.until
+	}
+	_ = b.to.SetReadDeadline(at) // which connections of servers can
+}
+
+// rolling lets a body come for as long as whole says, as long as parts of it come within
+// stall of each other.
+func (b *timedBody) rolling(stall, whole time.Duration) {
+	b.stall, b.until = stall, time.Now().Add(whole)
+	b.extend(stall)
+}
+
+func (b *timedBody) Read(p []byte) (int, error) {
+	n, err := b.ReadCloser.Read(p)
+	switch {
+	case err == io.EOF:
+		_ = b.to.SetReadDeadline(time.Time{})
+	case err == nil && b.stall > 0:
+		b.extend(b.stall)
+	}
+	return n, err
+}

@@ -1,0 +1,227 @@
+package cli
+
+import (
+	"cmp"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/dustin/go-humanize"
+	"github.com/spf13/cobra"
+	"github.com/spf13/viper"
+
+	"pikegate/internal/core/fault"
+	"pikegate/internal/core/phrase"
+	"pikegate/internal/service"
+)
+
+// serving is what a service is started with, and how it is reached.
+type serving struct {
+	service.Config
+	listen string
+	hosts  []string
+	log    string
+	grace  time.Duration
+}
+
+// setting is one thing that a service can be told: a flag, an environment variable and a
+// key of the config file. take puts its text in place; an error says what is wrong with it.
+type setting struct {
+	name, value, about string
+	take               func(to *serving, text string) error
+}
+
+// settings are all of them; this list documents them too.
+var settings = []setting{
+	{"listen", "127.0.0.1:8080", "address and port to listen on; loopback unless told otherwise", func(to *serving, text string) error {
+		to.listen = text
+		return nil
+	}},
+	{"hosts", "", "names that the service is called by, beside loopback ones and the address that it listens on; a request for another name gets 421", func(to *serving, text string) error {
+		to.hosts = list(text)
+		return nil
+	}},
+	{"data", filepath.Join(cacheDir(), "data"), "directory of the service's files", func(to *serving, text string) error {
+		to.Dir = text
+		return nil
+	}},
+	{"day-order", "", "how days that are all digits are read: day-first or month-first; unset, ambiguous ones are refused", func(to *serving, text string) (err error) {
+		to.DayOrder, err = dayOrder(text)
+		return err
+	}},
+	{"fiscal-year-starts", "", "month that the business's year starts with, 1 to 12; unset, fiscal phrases are refused", func(to *serving, text string) (err error) {
+		if text != "" {
+			to.FiscalStart, err = fiscalStart(text)
+		}
+		return err
+	}},
+	{"run-time", "5m", "the longest that a run may take", takeTime(func(to *serving) *time.Duration { return &to.RunTime })},
+	{"evidence-time", "20s", "the longest that counting the evidence of a run may take, after its rows", takeTime(func(to *serving) *time.Duration { return &to.EvidenceTime })},
+	{"receipt-days", "400", "how many days receipts are kept", takeNumber(func(to *serving) *int { return &to.KeepDays })},
+	{"stop-time", "20s", "how long requests in flight may go on when the service is stopped", takeTime(func(to *serving) *time.Duration { return &to.grace })},
+	{"log", "info", "the least that is logged: debug, info, warn or error", func(to *serving, text string) error {
+		to.log = text
+		return nil
+	}},
+}
+
+// takeTime is for a length of time.
+func takeTime(at func(*serving) *time.Duration) func(*serving, string) error {
+	return func(to *serving, text string) error {
+		d, err := time.ParseDuration(text)
+		if err != nil || d <= 0 {
+			return fmt.Errorf("%q is not a length of time such as 90s or 5m", text)
+		}
+		*at(to) = d
+		return nil
+	}
+}
+
+// takeNumber is for a whole number, 1 or more.
+func takeNumber(at func(*serving) *int) func(*serving, string) error {
+	return func(to *serving, text string) error {
+		n, err := strconv.Atoi(text)
+		if err != nil || n < 1 {
+			return fmt.Errorf("%q is not a whole number, 1 or more", text)
+		}
+		*at(to) = n
+		return nil
+	}
+}
+
+// takeSize is for a number of bytes.
+func takeSize(at func(*serving) *int64) func(*serving, string) error {
+	return func(to *serving, text string) error {
+		n, err := humanize.ParseBytes(text)
+		if err != nil || n == 0 || n > 1<<50 {
+			return fmt.Errorf("%q is not a size such as 64 MiB or 2 GiB", text)
+		}
+		*at(to) = int64(n)
+		return nil
+	}
+}
+
+// takeList is for names, parted by commas.
+func takeList(at func(*serving) *[]string) func(*serving, string) error {
+	return func(to *serving, text string) error {
+		*at(to) = list(text)
+		return nil
+	}
+}
+
+func list(text string) []string {
+	return strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == ' ' })
+}
+
+// dayOrder reads how days that are all digits are read; "" leaves it unset.
+func dayOrder(text string) (phrase.DayOrder, error) {
+	switch order := phrase.DayOrder(text); order {
+	case phrase.AnyOrder, phrase.DayFirst, phrase.MonthFirst:
+		return order, nil
+	}
+	return "", fmt.Errorf("%q is not one of day-first and month-first", text)
+}
+
+// fiscalStart reads the month that a fiscal year starts with.
+func fiscalStart(text string) (time.Month, error) {
+	month, err := strconv.Atoi(text)
+	if err != nil || month < 1 || month > 12 {
+		return 0, fmt.Errorf("%q is not a month from 1 to 12", text)
+	}
+	return time.Month(month), nil
+}
+
+const settingsPrefix = "PIKEGATE"
+
+func variable(name string) string {
+	return settingsPrefix + "_" + strings.ToUpper(strings.ReplaceAll(name, "-", "_"))
+}
+
+func cacheDir() string {
+	dir, err := os.UserCacheDir()
+	if err != nil {
+		dir = os.TempDir()
+	}
+	return filepath.Join(dir, "pikegate")
+}
+
+func settingsHelp() string {
+	var b strings.Builder
+	b.WriteString("Each setting is a flag, an environment variable, and a key of the config file.\nThe flag wins over the variable, the variable over the file.\n\n")
+	fmt.Fprintf(&b, "  %-22s%-30s%-22s%s\n", "FLAG", "VARIABLE", "KEY", "DEFAULT")
+	for _, s := range settings {
+		value := cmp.Or(s.value, "(unset)")
+		if s.name == "data" {
+			value = "pikegate/data in the user's cache directory"
+		}
+		fmt.Fprintf(&b, "  %-22s%-30s%-22s%s\n", "--"+s.name, variable(s.name), s.name+":", value)
+	}
+	return strings.TrimRight(b.String(), "\n")
+}
+
+// readSettings merges flags, environment and config file.
+func readSettings(c *cobra.Command) (*serving, error) {
+	v := viper.New()
+	v.SetEnvPrefix(settingsPrefix)
+	v.SetEnvKeyReplacer(strings.NewReplacer("-", "_"))
+	v.AutomaticEnv()
+	if err := v.BindPFlags(c.Flags()); err != nil {
+		return nil, err
+	}
+	if file := v.GetString("config"); file != "" {
+		v.SetConfigFile(file)
+		v.SetConfigType("yaml")
+		if err := v.ReadInConfig(); err != nil {
+			return nil, fail(exitUsage, "the config file %s cannot be read: %w", file, err)
+		}
+		if err := knownKeys(v, file); err != nil {
+			return nil, err
+		}
+	}
+	return taken(func(s setting) string {
+		if all, isList := v.Get(s.name).([]any); isList {
+			return strings.Trim(fmt.Sprint(all), "[]")
+		}
+		return v.GetString(s.name)
+	})
+}
+
+// taken puts the texts of all settings in place.
+func taken(textOf func(setting) string) (*serving, error) {
+	to := &serving{Config: service.Config{Now: time.Now}}
+	for _, s := range settings {
+		if err := s.take(to, textOf(s)); err != nil {
+			return nil, fail(exitUsage, "%s: %w", s.name, err)
+		}
+	}
+	return to, nil
+}
+
+// usual are the settings as they are where nothing is said.
+func usual() *serving {
+	to, err := taken(func(s setting) string { return s.value })
+	if err != nil {
+		panic("cli: a default is no value of its setting: " + err.Error())
+	}
+	return to
+}
+
+// knownKeys refuses a key of the config file that means nothing.
+func knownKeys(v *viper.Viper, file string) error {
+	known := map[string]bool{"config": true, "help": true}
+	var names []string
+	for _, s := range settings {
+		known[s.name] = true
+		names = append(names, s.name)
+	}
+	for _, key := range v.AllKeys() {
+		if !known[key] {
+			f := fault.New("unknown_setting", "the config file %s has a key %q that is no setting", file, key)
+			return fail(exitUsage, "%s", f.Suggest(fault.Near(key, names)).Sentence())
+		}
+	}
+	return nil
+}
