@@ -19,6 +19,7 @@ import (
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/service"
+	"pikegate/internal/source"
 	"pikegate/internal/store"
 )
 
@@ -97,7 +98,7 @@ func Empty(t testing.TB, dir string) *service.Service {
 // longer.
 func Limited(t testing.TB, dir string, runTime time.Duration) *service.Service {
 	t.Helper()
-	s, err := service.Open(context.Background(), service.Config{Dir: dir, RunTime: runTime, Now: time.Now})
+	s, err := service.Open(context.Background(), service.Config{Dir: dir, RunTime: runTime, Now: time.Now, Sources: source.Rules{Variables: []string{"*"}}})
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
 	return s

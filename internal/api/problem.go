@@ -124,7 +124,7 @@ func problem(ctx context.Context, err error) *Problem {
 		if own := (*source.Error)(nil); errors.As(err, &own) {
 			kind = own.Kind
 		}
-		switch detail := err.Error() + "; " + string(kind); kind {
+		switch detail := failed.Error() + "; " + string(kind); kind {
 		case source.Full:
 			return newProblem(http.StatusServiceUnavailable, SourceBusy, detail)
 		case source.TooLong:

@@ -167,7 +167,7 @@ func (c *client) broken(ctx context.Context, err error, to, link string) error {
 
 // exitsOfCut are the exit codes of runs that ended after some of their records were
 // sent.
-var exitsOfCut = map[service.State]int{service.CutByTime: exitCut, service.CutBySize: exitCut, service.SourceNotReady: exitUnreached, service.FailedByService: exitFailed}
+var exitsOfCut = map[service.State]int{service.CutByTime: exitCut, service.CutBySize: exitCut, service.SourceNotReady: exitUnreached, service.SourceBusy: exitUnreached, service.FailedByService: exitFailed}
 
 // whole writes a file under a temporary name and gives it its own when it is
 // whole.

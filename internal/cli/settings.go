@@ -61,6 +61,10 @@ var settings = []setting{
 	{"run-time", "5m", "the longest that a run may take", takeTime(func(to *serving) *time.Duration { return &to.RunTime })},
 	{"evidence-time", "20s", "the longest that counting the evidence of a run may take, after its rows", takeTime(func(to *serving) *time.Duration { return &to.EvidenceTime })},
 	{"receipt-days", "400", "how many days receipts are kept", takeNumber(func(to *serving) *int { return &to.KeepDays })},
+	{"secret-variables", settingsPrefix + "_*", "environment variables that addresses and passwords of sources may come from, parted by commas; * at the end stands for anything", takeList(func(to *serving) *[]string { return &to.Sources.Variables })},
+	{"secret-files", "secrets", "directories of the files that they may come from; relative ones lie in the data directory", takeList(func(to *serving) *[]string { return &to.Sources.SecretDirs })},
+	{"source-files", "", "directories that SQLite files of sources may lie in, beside the data directory; unset, any that a published source names", takeList(func(to *serving) *[]string { return &to.Sources.FileDirs })},
+	{"source-servers", "", "servers that sources may be on, as HOST or HOST:PORT; unset, any that a published source names", takeList(func(to *serving) *[]string { return &to.Sources.Servers })},
 	{"stop-time", "20s", "how long requests in flight may go on when the service is stopped", takeTime(func(to *serving) *time.Duration { return &to.grace })},
 	{"log", "info", "the least that is logged: debug, info, warn or error", func(to *serving, text string) error {
 		to.log = text
@@ -196,6 +200,7 @@ func taken(textOf func(setting) string) (*serving, error) {
 		if err := s.take(to, textOf(s)); err != nil {
 			return nil, fail(exitUsage, "%s: %w", s.name, err)
 		}
+		to.Sources.Hidden = append(to.Sources.Hidden, variable(s.name))
 	}
 	return to, nil
 }

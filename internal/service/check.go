@@ -84,11 +84,9 @@ const checkTime = 10 * time.Second
 // ask asks the source of a dataset. One that does not answer is told, and nothing else
 // of it.
 func (s *Service) ask(ctx context.Context, c *checker, of *definition.Dataset, use func(context.Context, source.View) error) {
-	ctx, cancel := context.WithTimeout(ctx, checkTime)
-	defer cancel()
-	from, err := s.sources.Get(of.Source.At)
+	from, err := s.sourceAt(ctx, of.Source.At)
 	if err == nil {
-		err = from.View(ctx, func(v source.View) error { return use(ctx, v) })
+		err = s.look(ctx, from, checkTime, use)
 	}
 	if err != nil {
 		c.warn(SourceUnreached, "the source %q could not be asked whether it has what this describes: %s", of.Source.Name, err)

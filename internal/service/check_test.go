@@ -56,7 +56,11 @@ func TestDefinitionsAreHeldAgainstTheDatabase(t *testing.T) {
 	})
 	s := open(t, t.TempDir(), time.Date(2026, 11, 23, 11, 0, 0, 0, time.UTC))
 	t.Setenv("NOWHERE", "postgres://me@127.0.0.1:1/x")
-	all, err := s.Check(ctx, file("pikegate: 1\nsource: far\nzone: Europe/Helsinki\nengine: postgres\naddress: {env: NOWHERE}\n---\npikegate: 1\ndataset: t\nsource: far\ntable: t\nkey: [id]\ncolumns: {id: {type: integer}}\n"))
+	far := file("pikegate: 1\nsource: far\nzone: Europe/Helsinki\nengine: postgres\naddress: {env: NOWHERE}\n---\npikegate: 1\ndataset: t\nsource: far\ntable: t\nkey: [id]\ncolumns: {id: {type: integer}}\n")
+	all, err := s.Check(ctx, far)
 	require.NoError(t, err, "a source that does not answer stops no definition")
-	assert.Contains(t, all.Error(), `warning: the source "far" could not be asked whether it has what this describes: no connection to its server: connection refused [source_not_asked]`)
+	assert.Contains(t, all.Error(), `warning: the source "far" could not be asked whether it has what this describes: it is not published, and only published sources are connected to [source_not_asked]`)
+	put, err := s.Put(ctx, service.Put{Files: far})
+	require.NoError(t, err)
+	assert.Contains(t, put.Findings.Error(), `warning: the source "far" could not be asked whether it has what this describes: no connection to its server: connection refused [source_not_asked]`)
 }

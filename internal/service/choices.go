@@ -82,10 +82,8 @@ func (s *Service) listed(ctx context.Context, list *definition.ChoiceList, answe
 	where, _ := criteria.Bind(list.Criteria(), answers, attributes(PersonOf(ctx)), setting)
 	l.Values = values(list.Of, answers)
 	l.Where, l.Zone, l.Value, l.Label, l.Count = where, list.Of.Source.Zone, list.Value, list.Label, list.Count
-	ctx, cancel := context.WithTimeout(ctx, s.config.RunTime)
-	defer cancel()
 	found := []Choice{}
-	err = from.View(ctx, func(v source.View) error {
+	err = s.look(ctx, from.Source, s.config.RunTime, func(ctx context.Context, v source.View) error {
 		extents, err := extentsOf(ctx, v, from.sql, l.Query)
 		if err != nil {
 			return err

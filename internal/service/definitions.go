@@ -46,7 +46,7 @@ func (s *Service) Put(ctx context.Context, put Put) (*PutResult, error) {
 		result.Findings = found
 	}
 	if !put.Draft && !put.Offline {
-		found, err := s.heldBefore(ctx, put.Files, docs)
+		found, err := s.heldBefore(publishing(ctx), put.Files, docs)
 		if err != nil {
 			return nil, err
 		}
@@ -118,7 +118,7 @@ func (s *Service) publishing(ctx context.Context, change func(check func([]defin
 	if catalog == nil || !errors.Is(err, errTakenBack) {
 		return nil, err
 	}
-	if failed := s.proved(ctx, catalog, s.altered(docs)); len(failed) > 0 {
+	if failed := s.proved(publishing(ctx), catalog, s.altered(docs)); len(failed) > 0 {
 		return nil, &Refusal{Kind: DefinitionsRefused, Faults: failed}
 	}
 	if err := change(func([]definition.Document) error { return nil }); err != nil {

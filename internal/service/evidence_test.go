@@ -83,7 +83,7 @@ sections: [{table: {query: trips}}]
 func sailing(t *testing.T, change func(*service.Config)) (*service.Service, *sql.DB) {
 	t.Helper()
 	dir := t.TempDir()
-	config := service.Config{Dir: dir, RunTime: time.Minute, Now: func() time.Time { return time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC) }}
+	config := service.Config{Dir: dir, RunTime: time.Minute, Sources: sourcetest.Rules, Now: func() time.Time { return time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC) }}
 	if change != nil {
 		change(&config)
 	}
@@ -374,6 +374,21 @@ func TestStates(t *testing.T) {
 	cut, _, err := s.History(ctx, service.Wanted{Most: 1})
 	require.NoError(t, err)
 	assert.GreaterOrEqual(t, cut[0].TookMS, 200.0, "the time that it took is told all the same")
+
+	s, _ = sailing(t, nil)
+	_, err = s.Put(ctx, service.Put{Files: file(strings.Replace(tripFiles[:strings.Index(tripFiles, "---")], "clock:", "limits: {at_once: 1, waiting: 0}\nclock:", 1))})
+	require.NoError(t, err)
+	second, err := s.Prepare(ctx, "trips", service.Request{Limit: 1, Uncounted: true})
+	require.NoError(t, err)
+	third, err := s.Prepare(ctx, "trips", service.Request{}) // whose receipt is the last
+	require.NoError(t, err)
+	state(service.SourceBusy, "its queue is full", s, func(ctx context.Context) (busy error) {
+		_, err := second.Stream(ctx, &writing{then: func() error {
+			_, busy = third.Stream(ctx, fine())
+			return nil
+		}})
+		return errors.Join(busy, err)
+	})
 
 	s, records := sailing(t, nil)
 	_, err = s.Put(ctx, service.Put{Files: file(strings.Replace(tripFiles[:strings.Index(tripFiles, "---")], "clock:", "limits: {rows: 2}\nclock:", 1))})

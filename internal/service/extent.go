@@ -58,10 +58,8 @@ func (s *Service) daysIn(ctx context.Context, of *definition.Dataset, c *record.
 	if err != nil {
 		return civil.Period{}, err
 	}
-	ctx, cancel := context.WithTimeout(ctx, s.config.RunTime)
-	defer cancel()
 	var days civil.Period
-	err = from.View(ctx, func(v source.View) error {
+	err = s.look(ctx, from.Source, s.config.RunTime, func(ctx context.Context, v source.View) error {
 		extent, ok, err := extentOf(ctx, v, from.sql, compile.Query{}, c)
 		if ok && c.Type == record.Instant {
 			days = civil.Period{First: civil.DayHolding(extent.First, of.Source.Zone), Last: civil.DayHolding(extent.Last, of.Source.Zone)}

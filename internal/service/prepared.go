@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"fmt"
 
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/criteria"
@@ -155,14 +154,8 @@ type note struct {
 
 // looking hands a snapshot of the records to use, for as long as evidence may take.
 func (p *prepared) looking(ctx context.Context, use func(context.Context, source.View) error) error {
-	ctx, cancel := context.WithTimeoutCause(ctx, p.service.config.EvidenceTime, fmt.Errorf("%w: %s", ErrTime, p.service.config.EvidenceTime))
-	defer cancel()
-	err := p.from.View(ctx, func(v source.View) error { return use(ctx, v) })
-	switch {
-	case err == nil:
-		return nil
-	case ctx.Err() != nil:
-		return context.Cause(ctx)
+	if err := p.service.look(ctx, p.from.Source, p.service.config.EvidenceTime, use); err != nil {
+		return p.service.failed(p.report.Table.Of, err)
 	}
-	return p.service.failed(p.report.Table.Of, err)
+	return nil
 }

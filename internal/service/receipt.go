@@ -31,6 +31,7 @@ const (
 	Refused         State = "refused"
 	InError         State = "definition_in_error"
 	SourceNotReady  State = "source_failed"
+	SourceBusy      State = "source_busy"
 	CutByTime       State = "cut_by_time"
 	CutBySize       State = "cut_by_size"
 	Cancelled       State = "cancelled"
@@ -49,6 +50,7 @@ var States = []struct {
 	{Refused, "An answer was refused; nothing was run."},
 	{InError, "The report's definition is in error; nothing was run."},
 	{SourceNotReady, "The source did not answer, or not with what was asked; there is no result."},
+	{SourceBusy, "As many runs as the source allows ran and waited already; nothing was run."},
 	{CutByTime, "It took longer than it may and was cut; what was sent is not the whole result."},
 	{CutBySize, "The result has more rows than its source allows and was cut; what was sent is not the whole."},
 	{Cancelled, "Whoever asked went away before all was sent."},
@@ -181,6 +183,8 @@ func stateOf(err error) State {
 		return Refused
 	case errors.Is(err, ErrTime), errors.As(err, &own) && own.Kind == source.TooLong:
 		return CutByTime
+	case errors.As(err, &own) && own.Kind == source.Full:
+		return SourceBusy
 	case errors.Is(err, ErrSize):
 		return CutBySize
 	case errors.Is(err, context.Canceled), errors.Is(err, ErrGone):

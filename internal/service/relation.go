@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"errors"
 	"log/slog"
 	"maps"
 	"slices"
@@ -31,20 +32,23 @@ type relation struct {
 // factAge is how long it is believed what a database says of a table's columns.
 const factAge = time.Minute
 
+// structureTime is the longest that a source may take to tell of its tables.
+const structureTime = 30 * time.Second
+
 // relation finds the source of a dataset and the SQL for it.
 func (s *Service) relation(ctx context.Context, d *definition.Dataset) (*relation, error) {
 	published := s.published.Load()
 	if known, ok := published.relations.Load(d); ok && s.config.Now().Sub(known.(*relation).at) < factAge {
 		return known.(*relation), nil
 	}
-	from, err := s.sources.Get(d.Source.At)
+	from, err := s.sourceAt(ctx, d.Source.At)
 	if err != nil {
 		return nil, s.failed(d, err)
 	}
 	r := &relation{Source: from, at: s.config.Now()}
 	facts := map[string]map[string]compile.Fact{}
 	if len(d.From.Tables()) > 0 {
-		err = from.View(ctx, func(v source.View) error {
+		err = s.look(ctx, from, structureTime, func(ctx context.Context, v source.View) error {
 			tables, err := tablesOf(ctx, v, d)
 			if err != nil {
 				return err
@@ -214,7 +218,11 @@ func valuesOf(v definition.Value, a *prompt.Answer, zone *time.Location) []any {
 	return edge(civil.StartOf(a.Period.First))
 }
 
-// failed is an error of the source of a dataset.
+// failed is an error of the source of a dataset; of whoever asked and of the time that
+// there was, it is what it was.
 func (s *Service) failed(d *definition.Dataset, err error) error {
+	if errors.Is(err, ErrTime) || errors.Is(err, context.Canceled) {
+		return err
+	}
 	return &SourceError{Source: d.Source.Name, Err: err}
 }

@@ -165,7 +165,15 @@ type SourceError struct {
 	Err    error
 }
 
-func (e *SourceError) Error() string { return fmt.Sprintf("source %s: %s", e.Source, e.Err) }
+// Error tells what the source itself says of it. What a driver or a system says stays in
+// the log: it may name users, databases and addresses.
+func (e *SourceError) Error() string {
+	says := "it could not be read"
+	if own := (*source.Error)(nil); errors.As(e.Err, &own) {
+		says = own.Error()
+	}
+	return fmt.Sprintf("source %s: %s", e.Source, says)
+}
 
 func (e *SourceError) Unwrap() error { return e.Err }
 
@@ -241,7 +249,7 @@ func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
 		limit = min(limit, own)
 	}
 	started := time.Now()
-	leave, err := r.from.Enter(ctx, r.receipt.Person)
+	leave, err := r.from.Enter(ctx, r.receipt.Person, r.service.config.RunTime)
 	r.waiting = time.Since(started)
 	if err != nil {
 		return nil, r.service.failed(of, err)

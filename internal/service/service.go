@@ -38,11 +38,21 @@ type Config struct {
 	// the run.
 	EvidenceTime time.Duration
 	KeepDays     int // how long receipts are kept; 0 for ever
-	Now          func() time.Time
+	// Sources are where sources may be and what they may refer to. Its Dir is that of the
+	// service.
+	Sources source.Rules
+	Now     func() time.Time
 }
 
 // ownFile is the file of the service's own records, in its directory.
 const ownFile = "pikegate.db"
+
+// rules are those of the sources of the service.
+func (c Config) rules() source.Rules {
+	rules := c.Sources
+	rules.Dir, rules.Reserved = c.Dir, []string{ownFile, ownFile + "-wal", ownFile + "-shm", lockFile}
+	return rules
+}
 
 // RecordsPath is the file of the embedded business records in a directory.
 func RecordsPath(dir string) string { return filepath.Join(dir, source.EmbeddedFile) }
@@ -126,7 +136,7 @@ func Open(ctx context.Context, c Config) (*Service, error) {
 		return nil, err
 	}
 	c.EvidenceTime = cmp.Or(c.EvidenceTime, c.RunTime)
-	s := &Service{config: c, locked: held, store: own, sources: source.NewPool(c.Dir)}
+	s := &Service{config: c, locked: held, store: own, sources: source.NewPool(c.rules())}
 	background, stop := context.WithCancel(context.WithoutCancel(ctx))
 	s.close = sync.OnceValue(func() error {
 		stop()

@@ -19,6 +19,7 @@ import (
 	"pikegate/internal/core/record"
 	"pikegate/internal/export"
 	"pikegate/internal/service"
+	"pikegate/internal/source/sourcetest"
 	"pikegate/internal/store"
 )
 
@@ -61,7 +62,7 @@ func file(text string) []definition.File { return []definition.File{{Name: "f.ya
 
 func open(t *testing.T, dir string, now time.Time) *service.Service {
 	t.Helper()
-	s, err := service.Open(ctx, service.Config{Dir: dir, RunTime: time.Minute, Now: func() time.Time { return now }})
+	s, err := service.Open(ctx, service.Config{Dir: dir, RunTime: time.Minute, Now: func() time.Time { return now }, Sources: sourcetest.Rules})
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
 	return s

@@ -3,8 +3,10 @@ package service
 import (
 	"context"
 	"errors"
+	"fmt"
 	"maps"
 	"slices"
+	"time"
 
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/fault"
@@ -24,8 +26,40 @@ func (s *Service) Sources() []*definition.Source {
 	return found
 }
 
+type publishingKey struct{}
+
+// publishing says that the definitions which are being checked are about to be published
+// by somebody who may do so, whose new sources are connected to then.
+func publishing(ctx context.Context) context.Context {
+	return context.WithValue(ctx, publishingKey{}, true)
+}
+
+// sourceAt is where a definition says that a source is.
+func (s *Service) sourceAt(ctx context.Context, c definition.Connection) (*source.Source, error) {
+	if ctx.Value(publishingKey{}) != nil {
+		return s.sources.Try(c)
+	}
+	return s.sources.Get(c)
+}
+
+// look hands a snapshot of a source to use, when it is its turn, for so long and no longer.
+func (s *Service) look(ctx context.Context, from *source.Source, limit time.Duration, use func(context.Context, source.View) error) error {
+	leave, err := from.Enter(ctx, PersonOf(ctx).Name, s.config.RunTime)
+	if err != nil {
+		return err
+	}
+	defer leave()
+	within, cancel := context.WithTimeoutCause(ctx, limit, fmt.Errorf("%w: %s", ErrTime, limit))
+	defer cancel()
+	err = from.View(within, func(v source.View) error { return use(within, v) })
+	if err != nil && within.Err() != nil && !errors.As(err, new(*source.Error)) {
+		return context.Cause(within)
+	}
+	return err
+}
+
 // looking hands a snapshot of a source to use.
-func (s *Service) looking(ctx context.Context, name string, use func(source.View, *definition.Source) error) (*definition.Source, error) {
+func (s *Service) looking(ctx context.Context, name string, use func(context.Context, source.View, *definition.Source) error) (*definition.Source, error) {
 	known := s.published.Load().Sources
 	of := known[name]
 	if of == nil {
@@ -33,14 +67,12 @@ func (s *Service) looking(ctx context.Context, name string, use func(source.View
 		f.Suggest(fault.Near(name, slices.Sorted(maps.Keys(known))))
 		return nil, &Refusal{Kind: Unknown, Faults: fault.List{f}}
 	}
-	ctx, cancel := context.WithTimeout(ctx, s.config.RunTime)
-	defer cancel()
-	from, err := s.sources.Get(of.At)
+	from, err := s.sourceAt(ctx, of.At)
 	if err == nil {
-		err = from.View(ctx, func(v source.View) error { return use(v, of) })
+		err = s.look(ctx, from, s.config.RunTime, func(ctx context.Context, v source.View) error { return use(ctx, v, of) })
 	}
 	var refused *Refusal
-	if err != nil && !errors.As(err, &refused) {
+	if err != nil && !errors.As(err, &refused) && !errors.Is(err, ErrTime) {
 		err = &SourceError{Source: name, Err: err}
 	}
 	return of, err
@@ -48,7 +80,7 @@ func (s *Service) looking(ctx context.Context, name string, use func(source.View
 
 // Tables lists the tables and views of a source.
 func (s *Service) Tables(ctx context.Context, name string) (tables []source.TableName, err error) {
-	_, err = s.looking(ctx, name, func(v source.View, _ *definition.Source) error {
+	_, err = s.looking(ctx, name, func(ctx context.Context, v source.View, _ *definition.Source) error {
 		tables, err = v.Tables(ctx)
 		return err
 	})
@@ -58,7 +90,7 @@ func (s *Service) Tables(ctx context.Context, name string) (tables []source.Tabl
 // Inspect looks at a table of a source and its records; of a large one at a sample, the
 // figures of which whole counts over all records.
 func (s *Service) Inspect(ctx context.Context, name, table string, whole bool) (profile *source.Profile, of *definition.Source, err error) {
-	of, err = s.looking(ctx, name, func(v source.View, of *definition.Source) error {
+	of, err = s.looking(ctx, name, func(ctx context.Context, v source.View, of *definition.Source) error {
 		if profile, err = v.Profile(ctx, table, of.Zone, whole); err != nil || len(profile.Columns) > 0 {
 			return err
 		}

@@ -3,46 +3,13 @@ package source
 import (
 	"errors"
 	"net"
-	"os"
 	"regexp"
-	"strings"
 	"syscall"
-
-	"pikegate/internal/core/definition"
 )
 
 // spareConnections are those beside the runs: for lists of choices, extents, and
 // what the database says of its tables.
 const spareConnections = 4
-
-// lookUp finds the address and the password that a definition refers to. What they
-// hold stands in no error.
-func lookUp(c definition.Connection) (address, password string, err error) {
-	if address, err = referred(c.Address, "address"); err != nil {
-		return "", "", err
-	}
-	if c.Password != (definition.Reference{}) {
-		password, err = referred(c.Password, "password")
-	}
-	return address, password, err
-}
-
-func referred(r definition.Reference, what string) (string, error) {
-	text := ""
-	switch {
-	case r.Env != "":
-		if text = strings.TrimSpace(os.Getenv(r.Env)); text == "" {
-			return "", failed(Unset, "the environment variable %s, which its %s comes from, is not set", r.Env, what)
-		}
-	default:
-		content, err := os.ReadFile(r.File)
-		if err != nil {
-			return "", failed(Unset, "the file %s, which its %s comes from, cannot be read", r.File, what)
-		}
-		text = strings.TrimSpace(string(content))
-	}
-	return text, nil
-}
 
 // names are how engines name what they stumble over.
 var names = regexp.MustCompile("(?:near|at or near|column|table|relation|function|Unknown column|no such column:|no such table:|no such function:) ?['\"`]?([^'\"`\\s(]+)")

@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 	"sync"
+	"time"
 )
 
 // gate lets so many runs through at once. Others wait; when one ends, the next is
@@ -24,10 +25,17 @@ type line struct {
 
 func newGate(atOnce, waiting int) *gate { return &gate{free: atOnce, room: waiting} }
 
-// Enter waits until a run of the person may begin. The run says by leave that it has
-// ended.
-func (s *Source) Enter(ctx context.Context, person string) (leave func(), err error) {
-	return s.gate.enter(ctx, person)
+// Enter waits until it is the turn of somebody who wants to read, a run or less, for so long and no
+// longer. Whoever has entered says by leave when the reading has ended. All that reads a
+// source enters first.
+func (s *Source) Enter(ctx context.Context, person string, longest time.Duration) (leave func(), err error) {
+	waiting, cancel := context.WithTimeout(ctx, longest)
+	defer cancel()
+	leave, err = s.gate.enter(waiting, person)
+	if err != nil && waiting.Err() != nil && ctx.Err() == nil {
+		err = failed(Full, "no turn came within %s", longest)
+	}
+	return leave, err
 }
 
 func (g *gate) enter(ctx context.Context, person string) (leave func(), err error) {
@@ -67,7 +75,7 @@ func (g *gate) enter(ctx context.Context, person string) (leave func(), err erro
 			return nil, ctx.Err()
 		}
 	}
-	g.next() // its turn came just now: somebody else's it is
+	g.next() // the turn came while we gave up; pass it on
 	return nil, ctx.Err()
 }
 

@@ -3,6 +3,8 @@ package source
 import (
 	"errors"
 	"log/slog"
+	"maps"
+	"slices"
 	"sync"
 	"time"
 
@@ -11,10 +13,10 @@ import (
 
 // Pool keeps the sources of a service open. It is safe for concurrent use.
 type Pool struct {
-	dir  string
-	mu   sync.Mutex
-	used map[definition.Connection]bool // by published definitions
-	open map[definition.Connection]*opened
+	rules Rules
+	mu    sync.Mutex
+	used  map[definition.Connection]bool // by published definitions
+	open  map[definition.Connection]*opened
 }
 
 // opened is a source that is open. One that no published definition is about, since
@@ -27,22 +29,50 @@ type opened struct {
 // idleTime is how long a source that is only tried stays open after it was asked for.
 const idleTime = 2 * time.Minute
 
-// NewPool makes a pool for a service whose files lie in dir.
-func NewPool(dir string) *Pool {
-	return &Pool{dir: dir, open: map[definition.Connection]*opened{}}
+// mostTried is how many sources that are only tried stay open at once.
+const mostTried = 32
+
+// NewPool makes a pool for sources that the rules allow.
+func NewPool(rules Rules) *Pool {
+	return &Pool{rules: rules, open: map[definition.Connection]*opened{}}
 }
 
-// Get is the source of a definition.
+// Get is the source of a definition that is published, or leads to where a published one
+// does: then it is that one, with the limits that are published. The embedded records are
+// always there.
 func (p *Pool) Get(c definition.Connection) (*Source, error) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
+	if !p.used[c] {
+		same := slices.DeleteFunc(slices.Collect(maps.Keys(p.used)), func(k definition.Connection) bool { return k.Place() != c.Place() })
+		switch {
+		case len(same) > 0:
+			c = same[0]
+		case c.Engine != definition.Embedded:
+			return nil, failed(Unpublished, "it is not published, and only published sources are connected to")
+		}
+	}
+	return p.get(c)
+}
+
+// Try is Get also for a source that is about to be published.
+func (p *Pool) Try(c definition.Connection) (*Source, error) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.get(c)
+}
+
+func (p *Pool) get(c definition.Connection) (*Source, error) {
 	if o := p.open[c]; o != nil {
 		if o.idle != nil {
 			o.idle.Reset(idleTime)
 		}
 		return o.Source, nil
 	}
-	s, err := Open(c, p.dir)
+	if !p.used[c] && p.tried() >= mostTried {
+		return nil, failed(Full, "%d sources are being tried already", mostTried)
+	}
+	s, err := Open(c, p.rules)
 	if err != nil {
 		return nil, err
 	}
@@ -89,6 +119,16 @@ func (p *Pool) close(c definition.Connection, o *opened) {
 	}()
 }
 
+// tried is how many of the open sources are not published.
+func (p *Pool) tried() (n int) {
+	for _, o := range p.open {
+		if o.idle != nil {
+			n++
+		}
+	}
+	return n
+}
+
 // Open is how many sources are open.
 func (p *Pool) Open() int {
 	p.mu.Lock()
@@ -100,12 +140,17 @@ func (p *Pool) Open() int {
 func (p *Pool) Close() error {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	var all error
+	ends := make([]error, len(p.open))
+	var all sync.WaitGroup
+	i := 0
 	for _, o := range p.open {
 		if o.idle != nil {
 			o.idle.Stop()
 		}
-		all = errors.Join(all, o.Source.Close())
+		end := &ends[i]
+		i++
+		all.Go(func() { *end = o.Source.Close() })
 	}
-	return all
+	all.Wait()
+	return errors.Join(ends...)
 }

@@ -16,11 +16,11 @@ func TestSourcesThatAreOnlyTried(t *testing.T) {
 	published, tried := definition.Connection{Engine: definition.SQLite, File: "a.db"}, definition.Connection{Engine: definition.SQLite, File: "b.db"}
 	dir := t.TempDir()
 	synctest.Test(t, func(t *testing.T) {
-		p := NewPool(dir)
+		p := NewPool(Rules{Dir: dir})
 		p.Keep(map[definition.Connection]bool{published: true})
 		for range 3 {
 			for _, c := range []definition.Connection{published, tried} {
-				_, err := p.Get(c)
+				_, err := p.Try(c)
 				require.NoError(t, err)
 			}
 			time.Sleep(idleTime - time.Second)
@@ -29,7 +29,7 @@ func TestSourcesThatAreOnlyTried(t *testing.T) {
 		time.Sleep(2 * time.Second)
 		synctest.Wait()
 		assert.Equal(t, 1, p.Open())
-		_, err := p.Get(tried)
+		_, err := p.Try(tried)
 		require.NoError(t, err)
 		p.Keep(map[definition.Connection]bool{tried: true})
 		time.Sleep(2 * idleTime)

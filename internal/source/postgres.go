@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -30,7 +31,7 @@ const endTime = 5 * time.Second
 // lockTime is the longest that a statement waits for a lock.
 const lockTime = 5 * time.Second
 
-func openPostgres(c definition.Connection) (*postgres, error) {
+func openPostgres(c definition.Connection, rules Rules) (*postgres, error) {
 	config, err := pgxpool.ParseConfig("")
 	if err != nil {
 		return nil, err
@@ -40,13 +41,16 @@ func openPostgres(c definition.Connection) (*postgres, error) {
 	// The address is looked up for each connection, so that a changed password
 	// needs no new start.
 	config.BeforeConnect = func(_ context.Context, to *pgx.ConnConfig) error {
-		address, password, err := lookUp(c)
+		address, password, err := rules.lookUp(c)
 		if err != nil {
 			return err
 		}
 		parsed, err := pgx.ParseConfig(address)
 		if err != nil {
 			return failed(Unset, "its address is not of the form postgres://user@host:5432/database")
+		}
+		if err := reachable(&parsed.Config, address, rules); err != nil {
+			return err
 		}
 		to.Config = parsed.Config
 		if password != "" {
@@ -77,25 +81,45 @@ func openPostgres(c definition.Connection) (*postgres, error) {
 	return &postgres{pool}, nil
 }
 
+// reachable holds an address to the rules. Where it does not say whether to encrypt, a
+// connection that leaves this machine is encrypted or not made: the driver would fall back
+// to clear text.
+func reachable(to *pgconn.Config, address string, rules Rules) error {
+	said := strings.Contains(address, "sslmode=")
+	hosts := append([]*pgconn.FallbackConfig{{Host: to.Host, Port: to.Port, TLSConfig: to.TLSConfig}}, to.Fallbacks...)
+	hosts = slices.DeleteFunc(hosts, func(h *pgconn.FallbackConfig) bool {
+		return h.TLSConfig == nil && !said && !isLoopback(h.Host)
+	})
+	for _, h := range hosts {
+		if !rules.allowsServer(h.Host, strconv.Itoa(int(h.Port))) {
+			return errServer
+		}
+	}
+	if len(hosts) == 0 {
+		return failed(Unset, "its address does not say where the server is")
+	}
+	to.Host, to.Port, to.TLSConfig, to.Fallbacks = hosts[0].Host, hosts[0].Port, hosts[0].TLSConfig, hosts[1:]
+	return nil
+}
+
 func milliseconds(d time.Duration) string { return strconv.FormatInt(d.Milliseconds(), 10) }
 
 func (*postgres) Dialect() compile.Dialect { return compile.Postgres{} }
 
 func (e *postgres) Close() error {
-	e.pool.Close()
-	return nil
+	return closing(func() error {
+		e.pool.Close()
+		return nil
+	})
 }
 
 func (e *postgres) view(ctx context.Context, use func(session) error) error {
-	conn, err := e.pool.Acquire(ctx)
+	conn, err := e.begin(ctx)
 	if err != nil {
-		return explainPostgres(err)
+		return err
 	}
 	defer conn.Release()
 	s := postgresSession{conn.Conn().PgConn()}
-	if err := s.Exec(ctx, "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY").Close(); err != nil {
-		return explainPostgres(err)
-	}
 	defer func() {
 		if s.IsClosed() {
 			go s.insist()
@@ -106,6 +130,23 @@ func (e *postgres) view(ctx context.Context, use func(session) error) error {
 		_ = s.Exec(end, "ROLLBACK").Close() // nothing was written; a connection that fails is not used again
 	}()
 	return use(s)
+}
+
+// begin finds a connection and begins a transaction on it. Where the server is silent, the
+// connections that wait for their next use are no better: all are made anew.
+func (e *postgres) begin(ctx context.Context) (*pgxpool.Conn, error) {
+	within, cancel := context.WithTimeout(ctx, openTime)
+	defer cancel()
+	conn, err := e.pool.Acquire(within)
+	if err == nil {
+		if err = conn.Conn().PgConn().Exec(within, "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY").Close(); err != nil {
+			conn.Release()
+		}
+	}
+	if err = silent(ctx, within, explainPostgres(err)); errors.Is(err, errSilent) {
+		e.pool.Reset()
+	}
+	return conn, err
 }
 
 // insist asks the server again and again to cancel what runs on a connection that
@@ -214,12 +255,17 @@ func explainPostgres(err error) error {
 	switch {
 	case err == nil:
 		return nil
-	case errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded), errors.As(err, &own):
-		return err
+	case errors.As(err, &own):
+		return own
+	case errors.Is(err, context.Canceled):
+		return context.Canceled // and not what the driver says of where it was going
+	case errors.As(err, &connecting) && strings.Contains(err.Error(), "server refused TLS connection"):
+		return failed(Unreached, "its server does not encrypt; where the network between is to be trusted, its address says so by sslmode=disable")
+	case !errors.As(err, &said) && errors.As(err, &connecting):
+		return unreached(err)
+	case errors.Is(err, context.DeadlineExceeded):
+		return context.DeadlineExceeded
 	case !errors.As(err, &said):
-		if errors.As(err, &connecting) {
-			return unreached(err)
-		}
 		return failed(Lost, "the connection broke off")
 	}
 	about := fmt.Errorf("%s (SQLSTATE %s)", said.Message, said.Code)

@@ -173,7 +173,7 @@ func TestOnlySelectsAreRun(t *testing.T) {
 func TestThePool(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "one.db"), nil, 0o600)) // an SQLite file without a table
-	p := NewPool(dir)
+	p := NewPool(Rules{Dir: dir})
 	one, two := definition.Connection{Engine: definition.SQLite, File: "one.db", AtOnce: 1}, definition.Connection{Engine: definition.SQLite, File: "two.db", AtOnce: 1}
 	p.Keep(map[definition.Connection]bool{one: true, two: true})
 	a, err := p.Get(one)
@@ -187,13 +187,15 @@ func TestThePool(t *testing.T) {
 	p.Keep(map[definition.Connection]bool{two: true})
 	assert.Eventually(t, func() bool {
 		err := a.View(context.Background(), func(View) error { return nil })
-		return err != nil && err.Error() == "sql: database is closed"
+		return err != nil && err.Error() == "it was closed"
 	}, 5*time.Second, 10*time.Millisecond)
-	fresh, err := p.Get(one)
+	_, err = p.Get(one)
+	assert.ErrorContains(t, err, "it is not published")
+	fresh, err := p.Try(one)
 	require.NoError(t, err)
 	assert.NotSame(t, a, fresh)
 	p.Keep(map[definition.Connection]bool{two: true})
-	tried, err := p.Get(one)
+	tried, err := p.Try(one)
 	require.NoError(t, err)
 	assert.Same(t, fresh, tried, "one that is only tried stays open for a while")
 	require.NoError(t, p.Close())
@@ -204,14 +206,15 @@ func TestThePool(t *testing.T) {
 func TestSecretsAreLookedUpEachTime(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "secret")
 	c := definition.Connection{Address: definition.Reference{Env: "SHORE"}, Password: definition.Reference{File: file}}
-	_, _, err := lookUp(c)
+	rules := Rules{Variables: []string{"SHORE"}, SecretDirs: []string{filepath.Dir(file)}}
+	_, _, err := rules.lookUp(c)
 	assert.EqualError(t, err, "the environment variable SHORE, which its address comes from, is not set")
 	t.Setenv("SHORE", " mariadb://me@there:3307/shore?tls=true \n")
-	_, _, err = lookUp(c)
+	_, _, err = rules.lookUp(c)
 	assert.EqualError(t, err, "the file "+file+", which its password comes from, cannot be read")
 	for _, secret := range []string{"one\n", "two"} {
 		require.NoError(t, os.WriteFile(file, []byte(secret), 0o600))
-		address, password, err := lookUp(c)
+		address, password, err := rules.lookUp(c)
 		require.NoError(t, err)
 		assert.Equal(t, "mariadb://me@there:3307/shore?tls=true", address)
 		assert.Equal(t, secret[:3], password)

@@ -10,7 +10,6 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
-	"path/filepath"
 	"regexp"
 	"runtime/debug"
 	"sync"
@@ -53,23 +52,18 @@ type cursor interface {
 	close() error
 }
 
-// Open opens the source of a definition. dir is the directory of the service, where
-// the embedded records and files of relative names lie. Nothing is read before the
-// first View: a database that does not answer is no error here.
-func Open(c definition.Connection, dir string) (*Source, error) {
+// Open opens the source of a definition, as far as the rules allow it. Nothing is read
+// before the first View: a database that does not answer is no error here.
+func Open(c definition.Connection, rules Rules) (*Source, error) {
 	var e engine
 	var err error
 	switch c.Engine {
 	case definition.Postgres:
-		e, err = openPostgres(c)
+		e, err = openPostgres(c, rules)
 	case definition.MariaDB:
-		e, err = openMariaDB(c)
+		e, err = openMariaDB(c, rules)
 	default:
-		file := cmp.Or(c.File, EmbeddedFile)
-		if !filepath.IsAbs(file) {
-			file = filepath.Join(dir, file)
-		}
-		e, err = openSQLite(file)
+		e = &sqlite{path: rules.path(cmp.Or(c.File, EmbeddedFile)), rules: rules}
 	}
 	if err != nil {
 		return nil, err
@@ -265,16 +259,18 @@ func (v View) Count(ctx context.Context, s compile.Statement) (int64, error) {
 type Kind string
 
 const (
-	Unreached Kind = "it cannot be reached; see that its server runs and that the address is right, and try again"
-	Refused   Kind = "it refuses the account; see that its user and password are right and that it may read the tables"
-	Unset     Kind = "its address or password is not to be had; set what the source's definition refers to"
-	Changed   Kind = "the dataset has to be brought in line with the database"
-	Lost      Kind = "it went away; try again later, and tell whoever keeps the service if it stays so"
-	Locked    Kind = "somebody holds a lock on the records; try again when they are done"
-	TooLong   Kind = "the statement took longer than the source allows; ask for fewer days, or for a longer time"
-	Unfit     Kind = "the database could not convert a value; see that the dataset says of its columns what they are"
-	Full      Kind = "as many runs as the source allows run and wait already; try again in a moment"
-	Other     Kind = "try again later, and tell whoever keeps the service if it stays so"
+	Unreached   Kind = "it cannot be reached; see that its server runs and that the address is right, and try again"
+	Refused     Kind = "it refuses the account; see that its user and password are right and that it may read the tables"
+	Forbidden   Kind = "ask the admin of the service to allow it in its settings"
+	Unpublished Kind = "publish the source first"
+	Unset       Kind = "its address or password is not to be had; set what the source's definition refers to"
+	Changed     Kind = "the dataset has to be brought in line with the database"
+	Lost        Kind = "it went away; try again later, and tell whoever keeps the service if it stays so"
+	Locked      Kind = "somebody holds a lock on the records; try again when they are done"
+	TooLong     Kind = "the statement took longer than the source allows; ask for fewer days, or for a longer time"
+	Unfit       Kind = "the database could not convert a value; see that the dataset says of its columns what they are"
+	Full        Kind = "as many runs as the source allows run and wait already; try again in a moment"
+	Other       Kind = "try again later, and tell whoever keeps the service if it stays so"
 )
 
 // Error is a source that did not do what it was asked. Its message names no secret
@@ -293,5 +289,32 @@ func failed(kind Kind, format string, args ...any) *Error {
 	return &Error{Kind: kind, Err: fmt.Errorf(format, args...)}
 }
 
-// openTime is the longest that a connection may take to be made.
-const openTime = 10 * time.Second
+// openTime is the longest that a connection may take to be made, or to begin a
+// transaction; closeTime the longest that a source waits for its connections to end.
+const (
+	openTime  = 10 * time.Second
+	closeTime = 5 * time.Second
+)
+
+// errSilent is what a server fails with that does not answer within openTime.
+var errSilent = failed(Unreached, "its server does not answer")
+
+// silent tells a server that did not answer in time from a caller who ended it.
+func silent(ctx, within context.Context, err error) error {
+	if err != nil && within.Err() != nil && ctx.Err() == nil {
+		return errSilent
+	}
+	return err
+}
+
+// closing waits for a close that may hang, for so long and no longer.
+func closing(end func() error) error {
+	done := make(chan error, 1)
+	go func() { done <- end() }()
+	select {
+	case err := <-done:
+		return err
+	case <-time.After(closeTime):
+		return errors.New("its connections did not end in time")
+	}
+}

@@ -191,7 +191,7 @@ func TestServersThatAreNotReached(t *testing.T) {
 		{definition.MariaDB, "s3cret", source.Unset, "its address is not of the form mariadb://user@host:3306/database"},
 	} {
 		t.Setenv("NOWHERE", c.address)
-		s, err := source.Open(definition.Connection{Engine: c.engine, Address: definition.Reference{Env: "NOWHERE"}, Password: definition.Reference{File: secret}, AtOnce: 1}, "")
+		s, err := source.Open(definition.Connection{Engine: c.engine, Address: definition.Reference{Env: "NOWHERE"}, Password: definition.Reference{File: secret}, AtOnce: 1}, sourcetest.Rules)
 		require.NoError(t, err)
 		err = s.View(ctx, func(source.View) error { return nil })
 		assert.Equal(t, c.kind, kindOf(t, err), c.address)
@@ -200,7 +200,7 @@ func TestServersThatAreNotReached(t *testing.T) {
 		assert.NotContains(t, err.Error(), "hunter7")
 		require.NoError(t, s.Close())
 	}
-	s, err := source.Open(definition.Connection{Engine: definition.SQLite, File: "none.db"}, t.TempDir())
+	s, err := source.Open(definition.Connection{Engine: definition.SQLite, File: "none.db"}, source.Rules{Dir: t.TempDir()})
 	require.NoError(t, err)
 	defer s.Close()
 	err = s.View(ctx, func(source.View) error { return nil })
@@ -212,7 +212,7 @@ func TestAWrongPassword(t *testing.T) {
 	e.Exec(t, "CREATE OR REPLACE USER 'guest'@'127.0.0.1' IDENTIFIED BY 'right'")
 	defer e.Exec(t, "DROP USER 'guest'@'127.0.0.1'")
 	t.Setenv("WRONG", strings.Replace(os.Getenv(sourcetest.Variables[e.Name]), "root@", "guest:wrong@", 1))
-	s, err := source.Open(definition.Connection{Engine: e.Name, Address: definition.Reference{Env: "WRONG"}, AtOnce: 1}, "")
+	s, err := source.Open(definition.Connection{Engine: e.Name, Address: definition.Reference{Env: "WRONG"}, AtOnce: 1}, sourcetest.Rules)
 	require.NoError(t, err)
 	defer s.Close()
 	err = s.View(ctx, func(source.View) error { return nil })
@@ -229,7 +229,7 @@ func TestLocksTimeAndCuts(t *testing.T) {
 			numbers(t, e, 2000)
 			short := e.At
 			short.Time = 300 * time.Millisecond
-			s, err := source.Open(short, "")
+			s, err := source.Open(short, sourcetest.Rules)
 			require.NoError(t, err)
 			defer s.Close()
 			endless := only("SELECT count(*) FROM t a, t b, t c, t d WHERE a.id + b.id + c.id + d.id < 0")
@@ -288,10 +288,10 @@ func TestLocksTimeAndCuts(t *testing.T) {
 
 // So many run at once, so many wait, in turns by person; then it is full.
 func TestTheQueueIsFair(t *testing.T) {
-	s, err := source.Open(definition.Connection{Engine: definition.SQLite, File: "x.db", AtOnce: 1, Waiting: 5}, t.TempDir())
+	s, err := source.Open(definition.Connection{Engine: definition.SQLite, File: "x.db", AtOnce: 1, Waiting: 5}, source.Rules{Dir: t.TempDir()})
 	require.NoError(t, err)
 	defer s.Close()
-	leave, err := s.Enter(ctx, "Ines")
+	leave, err := s.Enter(ctx, "Ines", time.Minute)
 	require.NoError(t, err)
 	order := make(chan string, 8)
 	var all sync.WaitGroup
@@ -301,7 +301,7 @@ func TestTheQueueIsFair(t *testing.T) {
 		go func() {
 			defer all.Done()
 			close(started)
-			leave, err := s.Enter(ctx, person)
+			leave, err := s.Enter(ctx, person, time.Minute)
 			if err != nil {
 				order <- "not " + person
 				return
@@ -318,14 +318,14 @@ func TestTheQueueIsFair(t *testing.T) {
 	wait(ctx, "Tove")
 	tired, giveUp := context.WithCancel(ctx)
 	wait(tired, "Odd")
-	_, err = s.Enter(ctx, "Runa")
+	_, err = s.Enter(ctx, "Runa", time.Minute)
 	assert.Equal(t, source.Full, kindOf(t, err))
 	giveUp()
 	assert.Equal(t, "not Odd", <-order)
 	leave()
 	all.Wait()
 	assert.Equal(t, []string{"Ines", "Tove", "Ines", "Ines"}, []string{<-order, <-order, <-order, <-order})
-	leave, err = s.Enter(ctx, "Runa")
+	leave, err = s.Enter(ctx, "Runa", time.Minute)
 	require.NoError(t, err)
 	leave()
 }
@@ -400,7 +400,7 @@ func TestAPanicWhileRowsCome(t *testing.T) {
 			ended := make(chan any, 1)
 			go func() {
 				defer func() { ended <- recover() }()
-				leave, err := e.Source.Enter(ctx, "Ines")
+				leave, err := e.Source.Enter(ctx, "Ines", time.Minute)
 				require.NoError(t, err)
 				defer leave()
 				_ = e.Source.View(ctx, func(v source.View) error {

@@ -8,6 +8,7 @@ import (
 	"io"
 	"net/url"
 	"os"
+	"sync"
 	"time"
 
 	"github.com/mattn/go-sqlite3"
@@ -19,8 +20,13 @@ import (
 
 // sqlite is a file, opened for reading.
 type sqlite struct {
-	db   *sql.DB
-	path string
+	path  string
+	rules Rules
+
+	mu     sync.Mutex
+	db     *sql.DB     // nil before the first view
+	file   os.FileInfo // that db was opened on
+	closed bool
 }
 
 // sqliteDriver is SQLite with the functions that texts and decimals in texts are compared
@@ -48,21 +54,49 @@ func init() {
 // recursive is SQLITE_RECURSIVE, which the driver does not name.
 const recursive = 33
 
-func openSQLite(path string) (*sqlite, error) {
-	db, err := sql.Open(sqliteDriver, "file:"+(&url.URL{Path: path}).EscapedPath()+"?mode=ro&_query_only=1&_busy_timeout=5000&_stmt_cache_size=32")
-	return &sqlite{db: db, path: path}, err
+// opened is the file as it is now. One that was put in the place of another is opened
+// anew, and one that was taken away is told: a connection would go on to read what nobody
+// can see any more.
+func (e *sqlite) opened() (*sql.DB, error) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if e.closed {
+		return nil, failed(Other, "it was closed")
+	}
+	info, err := e.rules.database(e.path)
+	if err != nil {
+		return nil, err
+	}
+	if e.db != nil && os.SameFile(e.file, info) {
+		return e.db, nil
+	}
+	if e.db != nil {
+		go e.db.Close() // when its runs have ended
+	}
+	e.file = info
+	e.db, err = sql.Open(sqliteDriver, "file:"+(&url.URL{Path: e.path}).EscapedPath()+"?mode=ro&_query_only=1&_busy_timeout=5000&_stmt_cache_size=32")
+	return e.db, err
 }
 
 func (*sqlite) Dialect() compile.Dialect { return compile.SQLite{} }
 
-func (e *sqlite) Close() error { return e.db.Close() }
+func (e *sqlite) Close() error {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	e.closed = true
+	if e.db == nil {
+		return nil
+	}
+	return closing(e.db.Close)
+}
 
 func (e *sqlite) view(ctx context.Context, use func(session) error) error {
-	conn, err := e.db.Conn(ctx)
+	db, err := e.opened()
 	if err != nil {
-		if _, missing := os.Stat(e.path); missing != nil {
-			return failed(Unreached, "its file cannot be opened")
-		}
+		return err
+	}
+	conn, err := db.Conn(ctx)
+	if err != nil {
 		return explainSQLite(err)
 	}
 	defer conn.Close()
@@ -153,8 +187,11 @@ func truth(yes bool) record.Value {
 // explainSQLite tells kinds of errors apart.
 func explainSQLite(err error) error {
 	var e sqlite3.Error
-	if !errors.As(err, &e) {
+	switch {
+	case errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded):
 		return err
+	case !errors.As(err, &e):
+		return failed(Other, "its file could not be read")
 	}
 	switch e.Code {
 	case sqlite3.ErrError:
@@ -162,7 +199,7 @@ func explainSQLite(err error) error {
 	case sqlite3.ErrBusy, sqlite3.ErrLocked:
 		return failed(Locked, "%w", err)
 	case sqlite3.ErrCantOpen, sqlite3.ErrPerm:
-		return failed(Unreached, "%w", err)
+		return failed(Unreached, "its file cannot be opened")
 	case sqlite3.ErrNotADB, sqlite3.ErrCorrupt:
 		return failed(Other, "its file is no sound SQLite database: %w", err)
 	}

@@ -75,6 +75,7 @@ export const outcomes: Record<Receipt['state'], string> = {
   refused: 'answer refused',
   definition_in_error: 'definition in error',
   source_failed: 'source did not answer',
+  source_busy: 'source was busy',
   cut_by_time: 'cut by time',
   cut_by_size: 'cut by size',
   cancelled: 'cancelled',

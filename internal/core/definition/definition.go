@@ -102,6 +102,11 @@ type Connection struct {
 // IsSQLite reports whether the database is an SQLite file.
 func (c Connection) IsSQLite() bool { return c.Engine == Embedded || c.Engine == SQLite }
 
+// Place is where it leads, without what may be asked for there.
+func (c Connection) Place() Connection {
+	return Connection{Engine: c.Engine, File: c.File, Address: c.Address, Password: c.Password, Schema: c.Schema}
+}
+
 // Reference is where something secret is kept: in a variable of the environment, or
 // in a file.
 type Reference struct{ Env, File string }

@@ -284,6 +284,7 @@ func (l *linker) source(name string, m *mapping) *Source {
 // The limits of a source that names none.
 const (
 	defaultAtOnce  = 8
+	mostAtOnce     = 256
 	defaultWaiting = 64
 )
 
@@ -325,6 +326,10 @@ func (l *linker) connection(m *mapping) Connection {
 		}
 		if n := lm.take("at_once"); n != nil {
 			c.AtOnce = l.whole(n, 1)
+			if c.AtOnce > mostAtOnce {
+				l.fault(n, WrongValue, "at most %d runs at once are allowed, and this is %d", mostAtOnce, c.AtOnce)
+				c.AtOnce = mostAtOnce
+			}
 		}
 		if n := lm.take("waiting"); n != nil {
 			c.Waiting = l.whole(n, 0)
