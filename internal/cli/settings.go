@@ -65,6 +65,7 @@ var settings = []setting{
 	{"secret-files", "secrets", "directories of the files that they may come from; relative ones lie in the data directory", takeList(func(to *serving) *[]string { return &to.Sources.SecretDirs })},
 	{"source-files", "", "directories that SQLite files of sources may lie in, beside the data directory; unset, any that a published source names", takeList(func(to *serving) *[]string { return &to.Sources.FileDirs })},
 	{"source-servers", "", "servers that sources may be on, as HOST or HOST:PORT; unset, any that a published source names", takeList(func(to *serving) *[]string { return &to.Sources.Servers })},
+	{"functions", "", "functions of the company's own that custom SQL may call, parted by commas; such as shore.tide", takeList(func(to *serving) *[]string { return &to.Functions })},
 	{"stop-time", "20s", "how long requests in flight may go on when the service is stopped", takeTime(func(to *serving) *time.Duration { return &to.grace })},
 	{"log", "info", "the least that is logged: debug, info, warn or error", func(to *serving, text string) error {
 		to.log = text

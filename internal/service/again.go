@@ -87,7 +87,7 @@ func (s *Service) asItWas(ctx context.Context, r *Receipt) (*definition.Catalog,
 		docs = append(docs, d)
 	}
 	zone := s.zone()
-	catalog, broken := definition.Load(docs, r.Reading.on(s.setting(r.AsOf, zone)))
+	catalog, broken := definition.Load(docs, r.Reading.on(s.setting(r.AsOf, zone)), s.config.Functions...)
 	if catalog.Reports[r.Report] == nil {
 		faults := broken[definition.Ref{Kind: definition.KindReport, Name: r.Report}]
 		if len(faults) == 0 {
@@ -172,7 +172,7 @@ func (s *Service) beside(ctx context.Context, files []definition.File) (*definit
 		return nil, err
 	}
 	zone := s.zone()
-	_, catalog, found := definition.Check(files, stored, s.setting(s.Today(zone), zone))
+	_, catalog, found := definition.Check(files, stored, s.setting(s.Today(zone), zone), s.config.Functions...)
 	if wrong := found.Errors(); len(wrong) > 0 {
 		return nil, &Refusal{Kind: DefinitionsRefused, Faults: wrong}
 	}

@@ -32,6 +32,7 @@ const (
 	OtherCollation  = "other_collation"
 	SQLRefused      = "sql_refused"
 	SourceUnreached = "source_not_asked"
+	AccountMayWrite = "account_may_write"
 )
 
 // Check finds all that is wrong with definition files beside those that are
@@ -43,7 +44,7 @@ func (s *Service) Check(ctx context.Context, files []definition.File) (fault.Lis
 	if err != nil {
 		return nil, fmt.Errorf("read the definitions: %w", err)
 	}
-	docs, catalog, found := definition.Check(files, published, s.setting(s.Today(time.UTC), time.UTC))
+	docs, catalog, found := definition.Check(files, published, s.setting(s.Today(time.UTC), time.UTC), s.config.Functions...)
 	if catalog == nil {
 		return found, nil
 	}
@@ -64,13 +65,17 @@ func (s *Service) held(ctx context.Context, docs []definition.Document, catalog 
 		}
 		c := checker{doc: d}
 		switch d.Kind {
+		case definition.KindSource:
+			if of := catalog.Sources[d.Name]; queries && of != nil && !of.At.IsSQLite() {
+				s.ask(ctx, &c, of, c.account)
+			}
 		case definition.KindDataset:
 			if of := catalog.Datasets[d.Name]; of != nil && of.Source != nil {
-				s.ask(ctx, &c, of, func(ctx context.Context, v source.View) error { return c.dataset(ctx, v, of) })
+				s.ask(ctx, &c, of.Source, func(ctx context.Context, v source.View) error { return c.dataset(ctx, v, of) })
 			}
 		case definition.KindQuery:
 			if q := catalog.Queries[d.Name]; queries && q != nil && q.Of != nil && q.Of.Source != nil {
-				s.ask(ctx, &c, q.Of, func(ctx context.Context, v source.View) error { return c.query(ctx, v, q) })
+				s.ask(ctx, &c, q.Of.Source, func(ctx context.Context, v source.View) error { return c.query(ctx, v, q) })
 			}
 		}
 		found = append(found, c.found...)
@@ -81,15 +86,15 @@ func (s *Service) held(ctx context.Context, docs []definition.Document, catalog 
 // checkTime is the longest that a source is asked about a definition.
 const checkTime = 10 * time.Second
 
-// ask asks the source of a dataset. One that does not answer is told, and nothing else
+// ask asks a source. One that does not answer is told, and nothing else
 // of it.
-func (s *Service) ask(ctx context.Context, c *checker, of *definition.Dataset, use func(context.Context, source.View) error) {
-	from, err := s.sourceAt(ctx, of.Source.At)
+func (s *Service) ask(ctx context.Context, c *checker, of *definition.Source, use func(context.Context, source.View) error) {
+	from, err := s.sourceAt(ctx, of.At)
 	if err == nil {
 		err = s.look(ctx, from, checkTime, use)
 	}
 	if err != nil {
-		c.warn(SourceUnreached, "the source %q could not be asked whether it has what this describes: %s", of.Source.Name, err)
+		c.warn(SourceUnreached, "the source %q could not be asked whether it has what this describes: %s", of.Name, err)
 	}
 }
 
@@ -114,6 +119,16 @@ func (c *checker) warn(code, format string, args ...any) *fault.Fault {
 	f := c.fault(code, format, args...)
 	f.Warning = true
 	return f
+}
+
+// account warns of one that may do more than read: what is sent only reads, and the account
+// is the wall behind that.
+func (c *checker) account(ctx context.Context, v source.View) error {
+	may, err := v.MayWrite(ctx)
+	if may {
+		c.warn(AccountMayWrite, "the account of this source may change data, which no report needs; give it one that may only read")
+	}
+	return err
 }
 
 func (c *checker) dataset(ctx context.Context, v source.View, d *definition.Dataset) error {

@@ -91,7 +91,7 @@ func (s *Service) heldBefore(ctx context.Context, files []definition.File, docs 
 	if len(altered) == 0 {
 		return nil, nil
 	}
-	_, catalog, found := definition.Check(files, stored, s.setting(s.Today(time.UTC), time.UTC))
+	_, catalog, found := definition.Check(files, stored, s.setting(s.Today(time.UTC), time.UTC), s.config.Functions...)
 	if catalog == nil || len(found.Errors()) > 0 {
 		return nil, nil
 	}
@@ -108,7 +108,7 @@ func (s *Service) publishing(ctx context.Context, change func(check func([]defin
 	var catalog *definition.Catalog
 	var docs []definition.Document
 	err := change(func(all []definition.Document) error {
-		linked, faults := definition.Link(all, s.setting(s.Today(time.UTC), time.UTC))
+		linked, faults := definition.Link(all, s.setting(s.Today(time.UTC), time.UTC), s.config.Functions...)
 		if len(faults) > 0 {
 			return &Refusal{Kind: DefinitionsRefused, Faults: faults}
 		}

@@ -38,6 +38,8 @@ type Config struct {
 	// the run.
 	EvidenceTime time.Duration
 	KeepDays     int // how long receipts are kept; 0 for ever
+	// Functions are those that custom SQL may call, beside the engines' own that only compute.
+	Functions []string
 	// Sources are where sources may be and what they may refer to. Its Dir is that of the
 	// service.
 	Sources source.Rules
@@ -176,7 +178,7 @@ func (s *Service) load(ctx context.Context) error {
 	if err != nil {
 		return fmt.Errorf("read the definitions: %w", err)
 	}
-	catalog, broken := definition.Load(docs, s.setting(s.Today(time.UTC), time.UTC))
+	catalog, broken := definition.Load(docs, s.setting(s.Today(time.UTC), time.UTC), s.config.Functions...)
 	for ref, faults := range broken {
 		for _, f := range faults {
 			slog.ErrorContext(ctx, "a stored definition is left out", "definition", ref.String(), "fault", f.Error())

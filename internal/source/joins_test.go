@@ -60,6 +60,8 @@ func joins(t *testing.T, e sourcetest.Engine) {
 	assert.Equal(t, "2 200", read(false, on(ship, criteria.Is, "MARRAM")))
 }
 
+var dialects = map[definition.Engine]ownsql.Dialect{definition.SQLite: ownsql.SQLite, definition.Postgres: ownsql.Postgres, definition.MariaDB: ownsql.MariaDB}
+
 func TestSQLOfOnesOwn(t *testing.T) { sourcetest.Each(t, ownSQL) }
 
 func ownSQL(t *testing.T, e sourcetest.Engine) {
@@ -71,7 +73,7 @@ func ownSQL(t *testing.T, e sourcetest.Engine) {
 	}
 	table(t, e, rows)
 	read := func(text string, where *criteria.Node, named map[string]compile.Values) string {
-		pieces, problems := ownsql.Read(text)
+		pieces, problems := (ownsql.Reader{Dialect: dialects[e.Name]}).Read(text)
 		require.Empty(t, problems)
 		values := map[int]compile.Values{}
 		for i, p := range pieces {

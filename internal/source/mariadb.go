@@ -150,8 +150,9 @@ func (e *mariadb) view(ctx context.Context, use func(session) error) error {
 		err = use(s)
 		end, cancel := context.WithTimeout(context.WithoutCancel(ctx), endTime)
 		defer cancel()
-		// Nothing was written; a connection that fails or was stopped is not used again.
-		if _, failed := s.ExecContext(end, "ROLLBACK", nil); failed != nil || s.stopped {
+		// Nothing was written; a connection that fails, was stopped or ran custom SQL is not
+		// used again.
+		if _, failed := s.ExecContext(end, "ROLLBACK", nil); failed != nil || s.stopped || s.custom {
 			return driver.ErrBadConn
 		}
 		return nil
@@ -221,9 +222,11 @@ type mariaSession struct {
 	*mariaConn
 	stop    func()
 	stopped bool
+	custom  bool // custom SQL ran on it
 }
 
 func (s *mariaSession) rows(ctx context.Context, statement compile.Statement) (cursor, error) {
+	s.custom = s.custom || statement.Custom
 	named := make([]driver.NamedValue, len(statement.Args))
 	for i, arg := range statement.Args {
 		switch v := arg.(type) {
@@ -372,6 +375,9 @@ func explainMariaDB(err error, opening bool) error {
 func (*mariadb) catalog() catalog {
 	return catalog{
 		explain: "EXPLAIN", planned: plannedMariaDB,
+		rights: `SELECT count(*) FROM (SELECT grantee, privilege_type FROM information_schema.user_privileges UNION SELECT grantee, privilege_type FROM information_schema.schema_privileges
+			UNION SELECT grantee, privilege_type FROM information_schema.table_privileges) AS held
+			WHERE replace(grantee, "'", "") = current_user() AND privilege_type NOT IN ('USAGE', 'SELECT', 'SHOW VIEW', 'SHOW DATABASES', 'PROCESS', 'CREATE TEMPORARY TABLES')`,
 		tables: `SELECT table_name, IF(table_type = 'VIEW', 'view', 'table') FROM information_schema.tables WHERE table_schema = DATABASE() ORDER BY BINARY table_name`,
 		columns: `SELECT c.column_name, c.column_type, c.is_nullable = 'NO', c.collation_name IS NOT NULL, coalesce(c.collation_name = 'utf8mb4_nopad_bin', 0), CAST(coalesce(k.seq_in_index, 0) AS SIGNED)
 			FROM information_schema.columns c LEFT JOIN information_schema.statistics k

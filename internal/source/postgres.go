@@ -13,6 +13,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgproto3"
 	"github.com/jackc/pgx/v5/pgtype"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/shopspring/decimal"
@@ -38,6 +39,10 @@ func openPostgres(c definition.Connection, rules Rules) (*postgres, error) {
 	}
 	config.MaxConns = int32(c.AtOnce + spareConnections)
 	config.MaxConnIdleTime = time.Minute
+	config.AfterConnect = func(_ context.Context, c *pgx.Conn) error {
+		c.PgConn().Frontend().SetMaxBodyLen(mostRow)
+		return nil
+	}
 	// The address is looked up for each connection, so that a changed password
 	// needs no new start.
 	config.BeforeConnect = func(_ context.Context, to *pgx.ConnConfig) error {
@@ -119,7 +124,7 @@ func (e *postgres) view(ctx context.Context, use func(session) error) error {
 		return err
 	}
 	defer conn.Release()
-	s := postgresSession{conn.Conn().PgConn()}
+	s := &postgresSession{PgConn: conn.Conn().PgConn()}
 	defer func() {
 		if s.IsClosed() {
 			go s.insist()
@@ -128,6 +133,9 @@ func (e *postgres) view(ctx context.Context, use func(session) error) error {
 		end, cancel := context.WithTimeout(context.WithoutCancel(ctx), endTime)
 		defer cancel()
 		_ = s.Exec(end, "ROLLBACK").Close() // nothing was written; a connection that fails is not used again
+		if s.custom {
+			_ = s.Exec(end, "DISCARD ALL").Close()
+		}
 	}()
 	return use(s)
 }
@@ -152,7 +160,7 @@ func (e *postgres) begin(ctx context.Context) (*pgxpool.Conn, error) {
 // insist asks the server again and again to cancel what runs on a connection that
 // was given up, until the server has closed it: it forgets a request that comes just
 // before the statement begins.
-func (s postgresSession) insist() {
+func (s *postgresSession) insist() {
 	ctx, cancel := context.WithTimeout(context.Background(), openTime)
 	defer cancel()
 	for {
@@ -167,9 +175,13 @@ func (s postgresSession) insist() {
 	}
 }
 
-type postgresSession struct{ *pgconn.PgConn }
+type postgresSession struct {
+	*pgconn.PgConn
+	custom bool // custom SQL ran on it
+}
 
-func (s postgresSession) rows(ctx context.Context, statement compile.Statement) (cursor, error) {
+func (s *postgresSession) rows(ctx context.Context, statement compile.Statement) (cursor, error) {
+	s.custom = s.custom || statement.Custom
 	values := make([][]byte, len(statement.Args))
 	for i, arg := range statement.Args {
 		switch v := arg.(type) {
@@ -252,6 +264,7 @@ func explainPostgres(err error) error {
 	var said *pgconn.PgError
 	var own *Error
 	var connecting *pgconn.ConnectError
+	var long *pgproto3.ExceededMaxBodyLenErr
 	switch {
 	case err == nil:
 		return nil
@@ -265,6 +278,8 @@ func explainPostgres(err error) error {
 		return unreached(err)
 	case errors.Is(err, context.DeadlineExceeded):
 		return context.DeadlineExceeded
+	case errors.As(err, &long):
+		return failed(Other, "a row is longer than %d MiB", mostRow>>20)
 	case !errors.As(err, &said):
 		return failed(Lost, "the connection broke off")
 	}
@@ -296,6 +311,8 @@ func (*postgres) catalog() catalog {
 	const named = "to_regclass(quote_ident($1::text))"
 	return catalog{
 		explain: "EXPLAIN", planned: plannedPostgres,
+		rights: `SELECT (SELECT count(*) FROM pg_roles WHERE rolname = current_user AND (rolsuper OR rolcreatedb OR rolcreaterole))
+			+ (SELECT count(*) FROM pg_class WHERE relnamespace = current_schema()::regnamespace AND relkind IN ('r', 'p') AND has_table_privilege(oid, 'INSERT, UPDATE, DELETE, TRUNCATE'))`,
 		tables: `SELECT relname::text, CASE relkind WHEN 'v' THEN 'view' WHEN 'm' THEN 'view' ELSE 'table' END FROM pg_class
 			WHERE relnamespace = current_schema()::regnamespace AND relkind IN ('r', 'p', 'v', 'm', 'f') AND NOT relispartition ORDER BY relname::text COLLATE "C"`,
 		columns: `SELECT a.attname::text, format_type(a.atttypid, a.atttypmod), a.attnotnull, a.atttypid IN ('text'::regtype, 'varchar'::regtype),

@@ -296,6 +296,10 @@ const (
 	closeTime = 5 * time.Second
 )
 
+// mostRow is the most bytes that a row of a result may have, beyond which the source fails
+// rather than fill the memory.
+const mostRow = 16 << 20
+
 // errSilent is what a server fails with that does not answer within openTime.
 var errSilent = failed(Unreached, "its server does not answer")
 

@@ -8,6 +8,7 @@ import (
 	"io"
 	"net/url"
 	"os"
+	"strconv"
 	"sync"
 	"time"
 
@@ -36,6 +37,11 @@ const sqliteDriver = "pikegate-sqlite"
 
 func init() {
 	sql.Register(sqliteDriver, &sqlite3.SQLiteDriver{ConnectHook: func(c *sqlite3.SQLiteConn) error {
+		c.SetLimit(sqlite3.SQLITE_LIMIT_LENGTH, mostRow)
+		c.SetLimit(sqlite3.SQLITE_LIMIT_ATTACHED, 0)
+		if _, err := c.Exec("PRAGMA hard_heap_limit = "+strconv.Itoa(mostHeap), nil); err != nil {
+			return err
+		}
 		c.RegisterAuthorizer(func(action int, name, _, _ string) int {
 			switch action {
 			case sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, sqlite3.SQLITE_FUNCTION, sqlite3.SQLITE_TRANSACTION, recursive:
@@ -50,6 +56,10 @@ func init() {
 		return errors.Join(c.RegisterFunc(compile.FoldFunction, compile.FoldValue, true), c.RegisterFunc(compile.KeyFunction, compile.KeyValue, true))
 	}})
 }
+
+// mostHeap is the most memory that SQLite takes for all its connections together; a statement
+// that needs more fails.
+const mostHeap = 256 << 20
 
 // recursive is SQLITE_RECURSIVE, which the driver does not name.
 const recursive = 33
@@ -196,6 +206,10 @@ func explainSQLite(err error) error {
 	switch e.Code {
 	case sqlite3.ErrError:
 		return &Error{Kind: Changed, Err: err, Near: quotedIn(e.Error())}
+	case sqlite3.ErrTooBig:
+		return failed(Other, "a value is longer than %d MiB", mostRow>>20)
+	case sqlite3.ErrNomem:
+		return failed(Other, "it needs more memory than there is for it")
 	case sqlite3.ErrBusy, sqlite3.ErrLocked:
 		return failed(Locked, "%w", err)
 	case sqlite3.ErrCantOpen, sqlite3.ErrPerm:

@@ -17,6 +17,7 @@ type catalog struct {
 	columns string // name, type, and 0 or 1 for: never missing, of texts, compared by code point; place in the key, from 1
 	indexes string // name, 0 or 1 for unique, and column, in the order of the index
 	about   string // about how many records there are; %s stands for the table's name, quoted, where it is needed
+	rights  string // one number, over 0 where the account may write; "" where there is no account
 	explain string // what asks for the plan of a statement that follows
 	planned func(row []record.Value) planLine
 }
@@ -101,6 +102,15 @@ func (v View) Facts(t *Table) map[string]compile.Fact {
 		facts[c.Name] = c.Fact
 	}
 	return facts
+}
+
+// MayWrite asks the database whether the account may change what it reads, or everything.
+func (v View) MayWrite(ctx context.Context) (bool, error) {
+	if v.catalog.rights == "" {
+		return false, nil
+	}
+	n, err := v.Count(ctx, compile.Statement{SQL: v.catalog.rights})
+	return n > 0, err
 }
 
 // Structure asks the database for the columns and indexes of a table.

@@ -78,6 +78,9 @@ func (q Query) Timed() []*record.Column {
 type Statement struct {
 	SQL  string
 	Args []any
+	// Custom says that custom SQL stands in it, which may leave something behind in the
+	// session that ran it.
+	Custom bool
 }
 
 // Fact is what a database says of a column of a table; the zero Fact where it says
@@ -280,7 +283,7 @@ func (c *Compiler) Select(q Query) Statement {
 			w.bind(int64(q.Skip), nil)
 		}
 	}
-	return Statement{SQL: w.String(), Args: w.args}
+	return w.statement()
 }
 
 // Count is the SELECT that counts the records that Select returns without its
@@ -289,7 +292,7 @@ func (c *Compiler) Count(q Query) Statement {
 	w := c.writer(q)
 	w.WriteString("SELECT count(*)")
 	w.where(q)
-	return Statement{SQL: w.String(), Args: w.args}
+	return w.statement()
 }
 
 // Edge is the SELECT of the first stored value of a dated column, or of the last,
@@ -305,7 +308,7 @@ func (c *Compiler) Edge(q Query, of *record.Column, last bool) Statement {
 		w.say("\n  AND ", readable)
 	}
 	w.say("\nORDER BY ", column.order[index(last)][0], "\nLIMIT 1")
-	return Statement{SQL: w.String(), Args: w.args}
+	return w.statement()
 }
 
 // Listing is which choices to select.
@@ -349,7 +352,7 @@ func (c *Compiler) Choices(l Listing) Statement {
 	w.bind(int64(l.Limit), nil)
 	w.WriteString(" OFFSET ")
 	w.bind(int64(l.Skip), nil)
-	return Statement{SQL: w.String(), Args: w.args}
+	return w.statement()
 }
 
 // AsStored is a choice as its column holds it.
@@ -369,6 +372,11 @@ func (w *writer) where(q Query) (open bool) {
 	w.WriteString("\nWHERE ")
 	w.node(q.Where, true)
 	return true
+}
+
+// statement is what was written, with the values that it binds.
+func (w *writer) statement() Statement {
+	return Statement{SQL: w.String(), Args: w.args, Custom: w.Compiler.from.SQL != nil}
 }
 
 // source writes where the records come from. It reports whether the criteria stand in

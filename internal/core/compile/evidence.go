@@ -36,7 +36,7 @@ func (c *Compiler) Tally(q Query, p evidence.Plan) Statement {
 	}
 	w.where(q)
 	w.WriteString("\nGROUP BY 1, 2")
-	return Statement{SQL: w.String(), Args: w.args}
+	return w.statement()
 }
 
 // ReadGroup reads a row of a Tally.
@@ -126,7 +126,7 @@ func (c *Compiler) Among(q Query, further ...*criteria.Bound) Statement {
 		w.WriteString(" THEN 1 END)")
 	}
 	w.where(q)
-	return Statement{SQL: w.String(), Args: w.args}
+	return w.statement()
 }
 
 // MostPassedBy is how many conditions Passed takes at most.
@@ -145,7 +145,7 @@ func (c *Compiler) PassedBy(q Query, conditions []*criteria.Bound) Statement {
 	w.WriteString(", count(*)")
 	w.where(q)
 	w.WriteString("\nGROUP BY 1")
-	return Statement{SQL: w.String(), Args: w.args}
+	return w.statement()
 }
 
 // ByUnit is the SELECT that counts the records of a query by runs of days that follow
@@ -170,7 +170,7 @@ func (c *Compiler) ByUnit(q Query, of *record.Column, days []civil.Day) Statemen
 		w.say(" AND ", readable)
 	}
 	w.WriteString("\nGROUP BY 1")
-	return Statement{SQL: w.String(), Args: w.args}
+	return w.statement()
 }
 
 // unit writes the number of the run that a record is in, found by halves.

@@ -49,9 +49,10 @@ const Or = " or "
 // Link reads all documents and resolves their references. The as-of day and
 // day order of the setting are those that defaults and limits are tried on; without a
 // zone, moments are tried in UTC at the end of the day.
-// The catalog is complete only where the list is empty.
-func Link(docs []Document, s phrase.Setting) (*Catalog, fault.List) {
-	l := linker{setting: s}
+// The catalog is complete only where the list is empty. Custom SQL may call the functions
+// beside those of its engine that only compute.
+func Link(docs []Document, s phrase.Setting, functions ...string) (*Catalog, fault.List) {
+	l := linker{setting: s, functions: functions}
 	l.link(docs)
 	return l.catalog, l.all
 }
@@ -60,10 +61,10 @@ func Link(docs []Document, s phrase.Setting) (*Catalog, fault.List) {
 // does not fit all the same is left out, with everything that builds on it,
 // and its faults are returned; what is in the catalog is whole. Defaults and
 // limits are not tried again: a day that passes must not take a report away.
-func Load(docs []Document, s phrase.Setting) (*Catalog, map[Ref]fault.List) {
+func Load(docs []Document, s phrase.Setting, functions ...string) (*Catalog, map[Ref]fault.List) {
 	all := map[Ref]fault.List{}
 	for {
-		l := linker{setting: s, loading: true}
+		l := linker{setting: s, functions: functions, loading: true}
 		l.link(docs)
 		if len(l.all) == 0 {
 			return l.catalog, all
@@ -178,11 +179,13 @@ type linker struct {
 	*reader // of the document at hand
 	catalog *Catalog
 	setting phrase.Setting
-	refs    map[Ref]*Document
-	broken  map[Ref]bool
-	wrong   map[Ref]fault.List // what is wrong with each that is broken
-	state   map[Ref]state
-	places  map[*criteria.Node]*yaml.Node // of the document at hand
+	// functions are those that custom SQL may call beside the engines' own.
+	functions []string
+	refs      map[Ref]*Document
+	broken    map[Ref]bool
+	wrong     map[Ref]fault.List // what is wrong with each that is broken
+	state     map[Ref]state
+	places    map[*criteria.Node]*yaml.Node // of the document at hand
 	// tablesAt are where columns of the dataset at hand name their tables.
 	tablesAt []*yaml.Node
 	used     map[Ref]bool

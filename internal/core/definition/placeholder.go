@@ -30,12 +30,21 @@ const (
 	NextDay     Part = "next_day" // the first day after, excluded
 )
 
+// dialects are how the engines write SQL.
+var dialects = map[Engine]ownsql.Dialect{Embedded: ownsql.SQLite, SQLite: ownsql.SQLite, Postgres: ownsql.Postgres, MariaDB: ownsql.MariaDB}
+
 // ownSQL reads custom SQL and what its placeholders stand for.
 func (l *linker) ownSQL(d *Dataset, n, values *yaml.Node) {
 	text := l.text(n)
-	pieces, problems := ownsql.Read(text)
+	reader := ownsql.Reader{Dialect: ownsql.SQLite, Functions: l.functions}
+	if d.Source != nil {
+		reader.Dialect, reader.Schema = dialects[d.Source.At.Engine], d.Source.At.Schema
+	}
+	pieces, problems := reader.Read(text)
 	for _, p := range problems {
-		l.faults = append(l.faults, p.Fault.At(l.within(n, text, p.At)))
+		if d.Source != nil { // else it is not known how the text is to be written
+			l.faults = append(l.faults, p.Fault.At(l.within(n, text, p.At)))
+		}
 	}
 	d.From.SQL, d.Values = pieces, map[int]Value{}
 	said := map[string]*yaml.Node{}

@@ -182,7 +182,7 @@ func SplitAll(files []File) ([]Document, fault.List) {
 
 // Check finds all that is wrong with files and all that misleads in them, errors
 // first in each file. What they refer to has to be among them or among beside.
-func Check(files []File, beside []Document, s phrase.Setting) ([]Document, *Catalog, fault.List) {
+func Check(files []File, beside []Document, s phrase.Setting, functions ...string) ([]Document, *Catalog, fault.List) {
 	docs, found := SplitAll(files)
 	if len(found) > 0 {
 		return docs, nil, found
@@ -197,7 +197,7 @@ func Check(files []File, beside []Document, s phrase.Setting) ([]Document, *Cata
 			all = append(all, d)
 		}
 	}
-	catalog, faults := Link(all, s)
+	catalog, faults := Link(all, s, functions...)
 	for _, d := range docs {
 		found = append(found, catalog.Warnings[d.Ref]...)
 	}
