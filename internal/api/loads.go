@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"net/http"
 	"reflect"
+	"strconv"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -12,9 +13,13 @@ import (
 	"pikegate/internal/load"
 )
 
+// uploadTime is the longest that a file may take to come, as long as parts of it come
+// within readTime of each other.
+const uploadTime = time.Hour
+
 func (r routes) registerLoads(api huma.API) {
 	o := huma.Operation{OperationID: "load-table", Method: http.MethodPost, Path: Prefix + "/loads/{table}",
-		Summary: "Load a file of records into a table of the embedded records", Errors: []int{400, 422, 507}}
+		Summary: "Load a file of records into a table of the embedded records", Errors: []int{400, 408, 413, 422, 503, 507}}
 	bytes := map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary", Description: "The file."}}}
 	o.RequestBody = &huma.RequestBody{Required: true, Content: bytes}
 	o.Responses = map[string]*huma.Response{"200": {Description: "What the load did, or would do.",
@@ -61,8 +66,14 @@ func (r routes) load(ctx context.Context, in *struct {
 	Refuse    int        `query:"refuse" minimum:"0" maximum:"10000" doc:"How many rows may be refused; where there are more, nothing is loaded."`
 }) (*huma.StreamResponse, error) {
 	return &huma.StreamResponse{Body: func(c huma.Context) {
-		_ = c.SetReadDeadline(time.Time{}) // a file may take its time
-		report, err := r.service.Load(ctx, c.BodyReader(), load.Request{Table: in.Table, Mode: load.Mode(in.Mode), Key: in.Key, Format: load.Format(in.Format), Sheet: in.Sheet, Dates: in.Dates,
+		declared, from := int64(-1), c.BodyReader()
+		if n, err := strconv.ParseInt(c.Header("Content-Length"), 10, 64); err == nil {
+			declared = n
+		}
+		if b, ok := from.(*timedBody); ok {
+			b.rolling(readTime, uploadTime)
+		}
+		report, err := r.service.Load(ctx, from, declared, load.Request{Table: in.Table, Mode: load.Mode(in.Mode), Key: in.Key, Format: load.Format(in.Format), Sheet: in.Sheet, Dates: in.Dates,
 			Numbers: in.Numbers, Exact: in.Exact, RowNumber: in.RowNumber, Totals: load.Totals(in.Totals), Dry: in.Dry, Refuse: in.Refuse})
 		var answer any = report
 		if err != nil {

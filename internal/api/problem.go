@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"log/slog"
 	"net/http"
+	"os"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -23,6 +24,8 @@ const (
 	NotFound       = "not_found"
 	TooLarge       = "too_large"
 	NoRoom         = "no_room"
+	Busy           = "busy"
+	TooSlow        = "too_slow"
 	Forbidden      = "forbidden"
 	WrongHost      = "wrong_host"
 	SourceFailed   = "source_failed"
@@ -109,7 +112,14 @@ func problem(ctx context.Context, err error) *Problem {
 	var refusal *service.Refusal
 	var file *load.Error
 	var failed *service.SourceError
+	var large *service.TooLarge
 	switch {
+	case errors.As(err, &large):
+		return newProblem(http.StatusRequestEntityTooLarge, TooLarge, large.Error())
+	case errors.Is(err, service.ErrUploads):
+		return newProblem(http.StatusServiceUnavailable, Busy, err.Error()+"; try again in a moment")
+	case errors.Is(err, os.ErrDeadlineExceeded):
+		return newProblem(http.StatusRequestTimeout, TooSlow, "the request did not come in time; nothing was done")
 	case errors.As(err, &refusal):
 		return refused(refusal)
 	case errors.As(err, &file):

@@ -66,6 +66,12 @@ var settings = []setting{
 	{"source-files", "", "directories that SQLite files of sources may lie in, beside the data directory; unset, any that a published source names", takeList(func(to *serving) *[]string { return &to.Sources.FileDirs })},
 	{"source-servers", "", "servers that sources may be on, as HOST or HOST:PORT; unset, any that a published source names", takeList(func(to *serving) *[]string { return &to.Sources.Servers })},
 	{"functions", "", "functions of the company's own that custom SQL may call, parted by commas; such as shore.tide", takeList(func(to *serving) *[]string { return &to.Functions })},
+	{"load-size", "512 MiB", "the most that a file to be loaded may have", takeSize(func(to *serving) *int64 { return &to.LoadBytes })},
+	{"load-unpacked", "2 GiB", "the most that an XLSX file may unpack to", takeSize(func(to *serving) *int64 { return &to.Loads.Unpacked })},
+	{"load-ratio", "200", "how many times its size an XLSX file of over 16 MiB unpacked may unpack to", takeNumber(func(to *serving) *int { return &to.Loads.Ratio })},
+	{"load-columns", "2000", "the most columns that a file to be loaded may have, 2000 at most", takeNumber(func(to *serving) *int { return &to.Loads.Columns })},
+	{"load-field", "1 MiB", "the most that one of its fields may have", takeSize(func(to *serving) *int64 { return &to.Loads.Field })},
+	{"load-line", "8 MiB", "the most that one of its rows may have", takeSize(func(to *serving) *int64 { return &to.Loads.Line })},
 	{"stop-time", "20s", "how long requests in flight may go on when the service is stopped", takeTime(func(to *serving) *time.Duration { return &to.grace })},
 	{"log", "info", "the least that is logged: debug, info, warn or error", func(to *serving, text string) error {
 		to.log = text

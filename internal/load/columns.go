@@ -1,6 +1,7 @@
 package load
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -20,17 +21,29 @@ type column struct {
 	timed   bool        // its date cells have times of day
 }
 
+// fieldBytes is about what a field takes in memory beside its characters.
+const fieldBytes = 32
+
 // guess looks at the first rows.
-func (l *loader) guess() error {
-	for len(l.first) < guessRows {
+func (l *loader) guess(ctx context.Context) error {
+	for held := 0; len(l.first) < guessRows && held < guessBytes; {
 		r, err := l.rows.next()
 		if errors.Is(err, io.EOF) {
 			break
+		}
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if own := (*Error)(nil); errors.As(err, &own) {
+			return err
 		}
 		if err != nil {
 			return refuse(BadFile, "%s", err)
 		}
 		l.first = append(l.first, r)
+		for _, f := range r.fields {
+			held += fieldBytes + len(f.String())
+		}
 	}
 	names := l.rows.header()
 	if err := l.named(names); err != nil {
@@ -72,9 +85,18 @@ func lowered(name string) string {
 
 // named refuses columns that cannot be those of a table, and flags that name none of them.
 func (l *loader) named(names []string) error {
+	if l.req.RowNumber != "" && len(names) == mostColumns {
+		return refuse(TooManyColumns, "the file has %d columns, and with that of the row numbers a table would have one too many", len(names))
+	}
+	if wrong := nameFault(l.req.RowNumber); l.req.RowNumber != "" && wrong != "" {
+		return refuse(WrongTable, "the name of the column of row numbers %s", wrong)
+	}
 	for i, name := range names {
 		if name == "" {
 			return refuse(BadFile, "column %d has no name in the first line", i+1)
+		}
+		if wrong := nameFault(name); wrong != "" {
+			return refuse(BadFile, "the name of column %d, %q, %s", i+1, shortened(name), wrong)
 		}
 		for _, before := range names[:i] {
 			if before == name {

@@ -15,6 +15,9 @@ type csvRows struct {
 	reader *csv.Reader
 	comma  rune
 	names  []string
+	limits Limits
+	bytes  *bounded
+	line   int // of the last row
 }
 
 // commas are what parts fields, in the order in which they are preferred.
@@ -23,11 +26,14 @@ var commas = []struct {
 	name string
 }{{',', "commas"}, {';', "semicolons"}, {'\t', "tabs"}, {'|', "pipes (|)"}}
 
-func openCSV(from io.Reader, start []byte) (*csvRows, error) {
-	r := &csvRows{comma: comma(start)}
-	r.reader = csv.NewReader(from)
+func openCSV(from io.Reader, start []byte, limits Limits) (*csvRows, error) {
+	r := &csvRows{comma: comma(start), limits: limits, bytes: newBounded(from, limits.Line)}
+	r.reader = csv.NewReader(r.bytes)
 	r.reader.Comma, r.reader.FieldsPerRecord = r.comma, -1
-	names, err := r.reader.Read()
+	names, err := r.read()
+	if own := (*Error)(nil); errors.As(err, &own) {
+		return nil, err
+	}
 	if err != nil {
 		return nil, refuse(BadFile, "the first line, which names the columns, cannot be read: %s", err)
 	}
@@ -75,8 +81,21 @@ func (r *csvRows) header() []string { return r.names }
 
 func (r *csvRows) close() error { return nil }
 
-func (r *csvRows) next() (row, error) {
+// read reads the fields of the next row, no more and no longer ones than there may be.
+func (r *csvRows) read() ([]string, error) {
 	fields, err := r.reader.Read()
+	if len(fields) > 0 {
+		r.line, _ = r.reader.FieldPos(0)
+	}
+	if err == nil {
+		err = r.limits.fields(r.line, fields)
+	}
+	r.bytes.next(r.reader.InputOffset())
+	return fields, r.limits.row(r.line, err)
+}
+
+func (r *csvRows) next() (row, error) {
+	fields, err := r.read()
 	var broken *csv.ParseError
 	switch {
 	case errors.As(err, &broken):
@@ -84,8 +103,7 @@ func (r *csvRows) next() (row, error) {
 	case err != nil:
 		return row{}, err
 	}
-	line, _ := r.reader.FieldPos(0)
-	return row{line: line, fields: values(fields)}, nil
+	return row{line: r.line, fields: values(fields)}, nil
 }
 
 // values are fields of a text, an empty one being a missing value.

@@ -16,6 +16,8 @@ import (
 // fields by their names.
 type jsonRows struct {
 	decoder *json.Decoder
+	limits  Limits
+	bytes   *bounded
 	format  Format
 	names   []string
 	first   []row // those that were read for their names
@@ -23,9 +25,9 @@ type jsonRows struct {
 	ended   bool
 }
 
-func openJSON(from io.Reader, format Format) (*jsonRows, error) {
-	r := &jsonRows{decoder: json.NewDecoder(from), format: format}
-	r.decoder.UseNumber()
+func openJSON(from io.Reader, format Format, limits Limits) (*jsonRows, error) {
+	r := &jsonRows{format: format, limits: limits, bytes: newBounded(from, limits.Line)}
+	r.decoder = json.NewDecoder(r.bytes)
 	if format == JSON {
 		if t, err := r.decoder.Token(); err != nil || t != json.Delim('[') {
 			return nil, refuse(BadFile, "a JSON file of records is a list of objects, [{...}, {...}], and this begins otherwise; objects on lines of their own are loaded by a name that ends in .ndjson")
@@ -33,10 +35,13 @@ func openJSON(from io.Reader, format Format) (*jsonRows, error) {
 	}
 	var rows []map[string]record.Value
 	var wrong []string
-	for len(rows) < guessRows {
+	for held := r.bytes.read; len(rows) < guessRows && r.bytes.read-held < guessBytes; {
 		members, order, why, err := r.object()
 		if errors.Is(err, io.EOF) {
 			break
+		}
+		if own := (*Error)(nil); errors.As(err, &own) {
+			return nil, err
 		}
 		if err != nil {
 			return nil, refuse(BadFile, "record %d cannot be read: %s", r.n+1, err)
@@ -45,6 +50,9 @@ func openJSON(from io.Reader, format Format) (*jsonRows, error) {
 			if !slices.Contains(r.names, name) {
 				r.names = append(r.names, name)
 			}
+		}
+		if len(r.names) > r.limits.Columns {
+			return nil, r.limits.columns(r.n, len(r.names))
 		}
 		rows, wrong = append(rows, members), append(wrong, why)
 	}
@@ -57,10 +65,20 @@ func openJSON(from io.Reader, format Format) (*jsonRows, error) {
 	return r, nil
 }
 
-// object reads the next object: its members, and their names in order. why says what in it
-// is no value; io.EOF where there is no more.
+// object reads the next object, no more and no longer members than there may be.
 func (r *jsonRows) object() (members map[string]record.Value, order []string, why string, err error) {
+	members, order, why, err = r.members()
+	r.bytes.next(r.decoder.InputOffset())
+	return members, order, why, r.limits.row(r.n, err)
+}
+
+// members reads the next object: its members, and their names in order. why says what in it
+// is no value; io.EOF where there is no more.
+func (r *jsonRows) members() (members map[string]record.Value, order []string, why string, err error) {
 	if !r.decoder.More() {
+		if r.bytes.read >= r.bytes.until {
+			return nil, nil, "", errLine
+		}
 		if r.format == NDJSON || r.ended {
 			return nil, nil, "", io.EOF
 		}
@@ -88,37 +106,56 @@ func (r *jsonRows) object() (members map[string]record.Value, order []string, wh
 			return nil, nil, "", err
 		}
 		key := name.(string)
-		var member any
+		var member json.RawMessage // a list in it would take many times its size
 		if err := r.decoder.Decode(&member); err != nil {
 			return nil, nil, "", err
+		}
+		if len(order) == r.limits.Columns {
+			return nil, nil, "", r.limits.columns(r.n, len(order)+1)
 		}
 		if slices.Contains(order, key) {
 			why = fmt.Sprintf("it has the member %q twice", key)
 		}
 		order = append(order, key)
-		switch v := member.(type) {
-		case nil:
-		case string:
-			members[key] = record.Chars(v)
-		case bool:
-			members[key] = record.Chars(fmt.Sprint(v))
-		case json.Number:
-			d, err := decimal.NewFromString(v.String())
-			if err != nil || len(v) > 400 || d.Exponent() > 400 || d.Exponent() < -400 {
-				why = fmt.Sprintf("the member %q has a number that is too long", key)
-				continue
-			}
-			text := v.String()
-			if !record.IsPlainNumber(text) {
-				text = d.String()
-			}
-			members[key] = record.Digits(text)
-		default:
-			why = fmt.Sprintf("the member %q has a list or an object, and a field is one value", key)
+		v, wrong := jsonValue(member)
+		if int64(len(v.String())) > r.limits.Field {
+			return nil, nil, "", r.limits.long(r.n, len(order))
+		}
+		if wrong != "" {
+			why = fmt.Sprintf("the member %q has %s", shortened(key), wrong)
+		} else if !v.IsMissing() {
+			members[key] = v
 		}
 	}
 	_, err = r.decoder.Token()
 	return members, order, why, err
+}
+
+// jsonValue is a member's value, or what it is where that is no field.
+func jsonValue(member json.RawMessage) (v record.Value, wrong string) {
+	switch member[0] {
+	case 'n':
+		return record.Value{}, ""
+	case 't', 'f':
+		return record.Chars(string(member)), ""
+	case '"':
+		var text string
+		if err := json.Unmarshal(member, &text); err != nil {
+			return record.Value{}, "a text that cannot be read"
+		}
+		return record.Chars(text), ""
+	case '{', '[':
+		return record.Value{}, "a list or an object, and a field is one value"
+	}
+	text := string(member)
+	d, err := decimal.NewFromString(text)
+	if err != nil || len(text) > 400 || d.Exponent() > 400 || d.Exponent() < -400 {
+		return record.Value{}, "a number that is too long"
+	}
+	if !record.IsPlainNumber(text) {
+		text = d.String()
+	}
+	return record.Digits(text), ""
 }
 
 // row puts members in the order of the columns.

@@ -54,6 +54,8 @@ type Request struct {
 	// Refuse is how many rows may be refused, MostRefused at most; where there are more,
 	// nothing is loaded.
 	Refuse int
+	Limits Limits
+	Spool  string // the directory of what is put aside; the system's where absent
 }
 
 // Report is what a load did, or would do.
@@ -86,7 +88,7 @@ type FileColumn struct {
 type RefusedRow struct {
 	Line   int      `json:"line" doc:"Its line in the file, from 1; of JSON the number of the record."`
 	Reason string   `json:"reason" doc:"Why it does not fit."`
-	Fields []string `json:"fields" doc:"The row."`
+	Fields []string `json:"fields" doc:"The row; empty where there are too many to tell them all."`
 }
 
 // Error is a load that a person can mend.
@@ -105,6 +107,10 @@ const (
 	WrongTable = "table_does_not_fit"
 	TwoWays    = "dates_can_be_read_two_ways"
 	TotalsRow  = "row_of_totals"
+
+	TooManyColumns  = "too_many_columns"
+	FieldTooLong    = "field_too_long"
+	UnpacksTooLarge = "unpacks_too_large"
 )
 
 func refuse(code, format string, args ...any) *Error {
@@ -118,22 +124,35 @@ var ErrNoRoom = errors.New("there is no room for the records on the disk")
 // rows that do not fit but a file that does not.
 const MostRefused = 10_000
 
-// guessRows is how many rows are looked at before anything is written.
-const guessRows = 10_000
+// guessRows is how many rows are looked at before anything is written, or fewer where
+// they take more than guessBytes.
+const (
+	guessRows  = 10_000
+	guessBytes = 8 << 20
+)
+
+// keptBytes is how many bytes of refused rows are told; of further ones only why they do
+// not fit.
+const keptBytes = 4 << 20
 
 // shownRows is how many rows a report shows.
 const shownRows = 5
 
 // Load reads a file and writes its records to a table of the database: all of them, save
-// rows that may be refused, or none.
+// rows that may be refused, or none. It takes some 64 MiB, however large the file is. An
+// XLSX file has to be an io.ReaderAt with a Size too, as bytes.Reader is.
 func Load(ctx context.Context, db *sql.DB, from io.Reader, req Request) (*Report, error) {
+	req.Limits = req.Limits.orUsual()
+	if err := CheckTable(req.Table); err != nil {
+		return nil, err
+	}
 	source, err := open(from, req)
 	if err != nil {
 		return nil, err
 	}
 	defer source.close()
 	l := &loader{req: req, rows: source, report: &Report{Dialect: source.dialect(), Columns: []FileColumn{}, Refused: []RefusedRow{}, Sample: [][]string{}}}
-	if err := l.guess(); err != nil {
+	if err := l.guess(ctx); err != nil {
 		return nil, err
 	}
 	tx, err := db.BeginTx(ctx, nil)
@@ -196,6 +215,7 @@ type loader struct {
 	report  *Report
 	sums    []float64 // of the numbers of each column, for a row of totals
 	number  int64     // of the row at hand
+	kept    int       // bytes of the refused rows that are told
 }
 
 // put writes a row, or tells why it does not fit.
@@ -214,7 +234,7 @@ func (l *loader) put(ctx context.Context, insert *sql.Stmt, r row, values []any)
 	}
 	if reason != "" {
 		if l.report.Refusals++; l.report.Refusals <= MostRefused {
-			l.report.Refused = append(l.report.Refused, RefusedRow{r.line, reason, r.texts()})
+			l.report.Refused = append(l.report.Refused, l.told(r, reason))
 		}
 		if !l.req.Dry && l.report.Refusals > MostRefused {
 			return &Error{RowRefused, fmt.Sprintf("more than %d rows do not fit, the first in line %d: %s; nothing was loaded", MostRefused, l.report.Refused[0].Line, l.report.Refused[0].Reason), l.report}
@@ -228,8 +248,20 @@ func (l *loader) put(ctx context.Context, insert *sql.Stmt, r row, values []any)
 	return nil
 }
 
+// told is a refused row with its fields, as long as there is room for them.
+func (l *loader) told(r row, reason string) RefusedRow {
+	refused := RefusedRow{Line: r.line, Reason: reason, Fields: []string{}}
+	for _, f := range r.fields {
+		l.kept += len(f.String())
+	}
+	if l.kept <= keptBytes {
+		refused.Fields = r.texts()
+	}
+	return refused
+}
+
 // each hands out the rows of the file in order, and with the last one that it is.
-func (l *loader) each(use func(r row, last bool) error) error {
+func (l *loader) each(ctx context.Context, use func(r row, last bool) error) error {
 	var held *row // the one before, which may be the last
 	hand := func(r row) error {
 		before := held
@@ -249,6 +281,12 @@ func (l *loader) each(use func(r row, last bool) error) error {
 		r, err := l.rows.next()
 		if errors.Is(err, io.EOF) {
 			break
+		}
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if own := (*Error)(nil); errors.As(err, &own) {
+			return err
 		}
 		if err != nil {
 			return &Error{BadFile, fmt.Sprintf("after %d rows: %s; nothing was loaded", l.report.Read+1, err), l.report}

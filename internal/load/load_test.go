@@ -222,7 +222,7 @@ func TestFilesOfOtherKinds(t *testing.T) {
 		{`[{"a": 1}`, JSON, "record 2 cannot be read: the list of records does not end"},
 		{`[{"a": 1}] x`, JSON, "record 2 cannot be read: something follows the list of records"},
 		{`[]`, JSON, "the file has no record with a member in it"},
-		{"a,b\n1,2\n", XLSX, "this is no XLSX file that can be read: zip: not a valid zip file"},
+		{"a,b\n1,2\n", XLSX, "this is no XLSX file that can be read: it is no ZIP archive"},
 	} {
 		_, err := Load(ctx, db, strings.NewReader(c.text), Request{Table: "t", Mode: Replace, Format: c.format})
 		assert.EqualError(t, err, c.says)

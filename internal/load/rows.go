@@ -84,7 +84,7 @@ func open(from io.Reader, req Request) (rows, error) {
 		}
 	}
 	if req.Format == XLSX {
-		return openXLSX(buffered, req.Sheet)
+		return openXLSX(from, req)
 	}
 	if bytes.IndexByte(start, 0) >= 0 {
 		return nil, refuse(BadFile, "the file is no text: it holds bytes that no text has; save the records as CSV, XLSX or JSON")
@@ -94,10 +94,10 @@ func open(from io.Reader, req Request) (rows, error) {
 		start = start[3:]
 	}
 	if req.Format == JSON || req.Format == NDJSON {
-		return openJSON(buffered, req.Format)
+		return openJSON(buffered, req.Format, req.Limits)
 	}
 	if text := strings.Join(strings.Fields(string(start[:min(len(start), 200)])), ""); strings.HasPrefix(text, `[{"`) || strings.HasPrefix(text, `{"`) {
 		return nil, refuse(BadFile, "the file looks like JSON; it is loaded by its name, which ends in .json or .ndjson")
 	}
-	return openCSV(buffered, start)
+	return openCSV(buffered, start, req.Limits)
 }

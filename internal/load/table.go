@@ -3,6 +3,7 @@ package load
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -48,7 +49,7 @@ func (l *loader) write(ctx context.Context, tx *sql.Tx) error {
 	}
 	defer insert.Close()
 	values := make([]any, len(l.names))
-	err = l.each(func(r row, last bool) error {
+	err = l.each(ctx, func(r row, last bool) error {
 		if last {
 			if keep, err := l.totalled(r); err != nil || !keep {
 				return err
@@ -76,26 +77,44 @@ func (l *loader) records(ctx context.Context, tx *sql.Tx) (n int64, err error) {
 	return n, err
 }
 
+// isThere reports whether there is a table of the name. Another thing of the name, or one
+// that differs by capital letters only, is told.
+func (l *loader) isThere(ctx context.Context, tx *sql.Tx) (bool, error) {
+	var kind, name string
+	err := tx.QueryRowContext(ctx, "SELECT type, name FROM sqlite_master WHERE name = ? COLLATE NOCASE", l.req.Table).Scan(&kind, &name)
+	switch {
+	case errors.Is(err, sql.ErrNoRows):
+		return false, nil
+	case err != nil:
+		return false, err
+	case kind != "table":
+		return false, refuse(WrongTable, "the name %q is taken by a thing of the kind %s; give the table another one", name, kind)
+	case name != l.req.Table:
+		return false, refuse(WrongTable, "there is a table %q, and capital letters make no difference to the names of tables; load into that one, or give the new one another name", name)
+	}
+	return true, nil
+}
+
 // table makes the table, where it is to be replaced or is not there, and returns how many
 // records it had.
 func (l *loader) table(ctx context.Context, tx *sql.Tx) (before int64, err error) {
 	name := compile.SQLite{}.Name(l.req.Table)
-	var there int
-	if err := tx.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_master WHERE type = 'table' AND name = ?", l.req.Table).Scan(&there); err != nil {
+	there, err := l.isThere(ctx, tx)
+	if err != nil {
 		return 0, err
 	}
 	if l.req.Mode == Update && len(l.req.Key) == 0 {
 		return 0, refuse(WrongTable, "to update records, name the columns of their key")
 	}
-	if there > 0 && l.req.Mode == New {
+	if there && l.req.Mode == New {
 		return 0, refuse(WrongTable, "the table %q is there already; say by the mode whether its records go (replace), stay (append), or those of the same key go (update)", l.req.Table)
 	}
-	if there > 0 {
+	if there {
 		if before, err = l.records(ctx, tx); err != nil {
 			return 0, err
 		}
 	}
-	if there > 0 && l.req.Mode != Replace {
+	if there && l.req.Mode != Replace {
 		if l.req.RowNumber == "" {
 			return before, nil
 		}
@@ -105,7 +124,7 @@ func (l *loader) table(ctx context.Context, tx *sql.Tx) (before int64, err error
 		}
 		return before, nil
 	}
-	if there > 0 {
+	if there {
 		if _, err := tx.ExecContext(ctx, "DROP TABLE "+name); err != nil {
 			return 0, err
 		}

@@ -138,6 +138,9 @@ func iso(kind record.Type, seconds int64, fraction string) string {
 	return at.Format(time.DateTime) + fraction
 }
 
+// mostShown is how many bytes of a value a report shows.
+const mostShown = 1000
+
 func shown(values []any) []string {
 	texts := make([]string, len(values))
 	for i, v := range values {
@@ -147,6 +150,9 @@ func shown(values []any) []string {
 			texts[i] = strconv.FormatFloat(v, 'f', -1, 64)
 		default:
 			texts[i] = fmt.Sprint(v)
+		}
+		if len(texts[i]) > mostShown {
+			texts[i] = strings.ToValidUTF8(texts[i][:mostShown], "") + "..."
 		}
 	}
 	return texts

@@ -586,7 +586,7 @@ func TestStrips(t *testing.T) {
 	assert.Equal(t, 3, asked())
 	assert.Equal(t, "quarter", strip.Unit, "so many months are counted by quarters")
 	assert.Equal(t, "Q4 1999 1", counts()[0])
-	_, err = s.Load(ctx, strings.NewReader("id,on,route,party\n30,2026-06-01,x,1\n"), load.Request{Table: "trips", Mode: load.Append})
+	_, err = s.Load(ctx, strings.NewReader("id,on,route,party\n30,2026-06-01,x,1\n"), -1, load.Request{Table: "trips", Mode: load.Append})
 	require.NoError(t, err)
 	assert.Equal(t, 3, asked())
 	assert.Equal(t, "Q2 2026 3", counts()[len(strip.Units)-1])

@@ -3,10 +3,10 @@ package service
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"io"
 	"maps"
 	"slices"
-	"strings"
 
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/definition"
@@ -15,20 +15,45 @@ import (
 	"pikegate/internal/store"
 )
 
-// Load brings a file of records into a table of the embedded records. One load runs at
-// a time; readers see the table as it was until the load is whole.
-func (s *Service) Load(ctx context.Context, from io.Reader, req load.Request) (*load.Report, error) {
-	if err := tableName(req.Table); err != nil {
+// mostUploads is how many files are taken in at once.
+const mostUploads = 4
+
+// ErrUploads is the cause where as many files as may be are being taken in.
+var ErrUploads = errors.New("as many files as may be are being loaded already")
+
+// Load brings a file of records into a table of the embedded records. The file is put
+// aside first, so that a slow sender holds nobody up; then one load runs at a time.
+// Readers see the table as it was until the load is whole. declared is how many bytes the
+// sender says the file has, -1 where that is not said.
+func (s *Service) Load(ctx context.Context, from io.Reader, declared int64, req load.Request) (*load.Report, error) {
+	if err := load.CheckTable(req.Table); err != nil {
 		return nil, err
 	}
-	s.loading.Lock()
-	defer s.loading.Unlock()
-	db, err := sql.Open("sqlite3", store.DSN(RecordsPath(s.config.Dir)))
+	select {
+	case s.uploads <- struct{}{}:
+		defer func() { <-s.uploads }()
+	default:
+		return nil, ErrUploads
+	}
+	file, size, err := s.spool.put(from, declared, s.config.LoadBytes)
+	if err != nil {
+		return nil, err
+	}
+	defer file.Close()
+	if err := s.loading.Acquire(ctx, 1); err != nil {
+		return nil, err
+	}
+	defer s.loading.Release(1)
+	if err := s.spool.room(size); err != nil {
+		return nil, err
+	}
+	db, err := s.embedded()
 	if err != nil {
 		return nil, err
 	}
 	defer db.Close()
-	report, err := load.Load(ctx, db, from, req)
+	req.Limits, req.Spool = s.config.Loads, s.spool.dir
+	report, err := load.Load(ctx, db, io.NewSectionReader(file, 0, size), req)
 	if err != nil || req.Dry {
 		return report, err
 	}
@@ -37,14 +62,19 @@ func (s *Service) Load(ctx context.Context, from io.Reader, req load.Request) (*
 	return report, s.store.SetLoaded(ctx, req.Table, loaded)
 }
 
+// embedded opens the embedded records to be written.
+func (s *Service) embedded() (*sql.DB, error) {
+	return sql.Open("sqlite3", store.DSN(RecordsPath(s.config.Dir)))
+}
+
 // RenameTable gives a loaded table another name.
 func (s *Service) RenameTable(ctx context.Context, name, to string) error {
 	return s.changeTable(ctx, name, func(tx *sql.Tx) error {
-		if err := tableName(to); err != nil {
+		if err := load.CheckTable(to); err != nil {
 			return err
 		}
 		var there int
-		if err := tx.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_master WHERE name = ?", to).Scan(&there); err != nil {
+		if err := tx.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_master WHERE name = ? COLLATE NOCASE", to).Scan(&there); err != nil {
 			return err
 		}
 		if there > 0 {
@@ -69,8 +99,10 @@ func (s *Service) RemoveTable(ctx context.Context, name string) error {
 
 // changeTable changes a table that was loaded and that no dataset describes.
 func (s *Service) changeTable(ctx context.Context, name string, change func(*sql.Tx) error) error {
-	s.loading.Lock()
-	defer s.loading.Unlock()
+	if err := s.loading.Acquire(ctx, 1); err != nil {
+		return err
+	}
+	defer s.loading.Release(1)
 	if users := s.describing(name); len(users) > 0 {
 		return inUse("table "+name, "changed", users)
 	}
@@ -83,7 +115,7 @@ func (s *Service) changeTable(ctx context.Context, name string, change func(*sql
 		f.Suggest(fault.Near(name, known))
 		return &Refusal{Kind: Unknown, Faults: fault.List{f}}
 	}
-	db, err := sql.Open("sqlite3", store.DSN(RecordsPath(s.config.Dir)))
+	db, err := s.embedded()
 	if err != nil {
 		return err
 	}
@@ -117,12 +149,4 @@ func (s *Service) describing(table string) []definition.Ref {
 		}
 	}
 	return users
-}
-
-// tableName refuses a name that no loaded table can have.
-func tableName(name string) error {
-	if name == "" || strings.HasPrefix(name, "sqlite_") {
-		return &Refusal{Kind: LoadRefused, Faults: fault.List{fault.New(load.WrongTable, "%q is no name for a table", name)}}
-	}
-	return nil
 }

@@ -19,10 +19,13 @@ import (
 	"sync/atomic"
 	"time"
 
+	"golang.org/x/sync/semaphore"
+
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
+	"pikegate/internal/load"
 	"pikegate/internal/source"
 	"pikegate/internal/store"
 )
@@ -38,6 +41,10 @@ type Config struct {
 	// the run.
 	EvidenceTime time.Duration
 	KeepDays     int // how long receipts are kept; 0 for ever
+	// LoadBytes is the most that a file to be loaded may have, 512 MiB where it is 0; Loads is
+	// how much such a file may hold.
+	LoadBytes int64
+	Loads     load.Limits
 	// Functions are those that custom SQL may call, beside the engines' own that only compute.
 	Functions []string
 	// Sources are where sources may be and what they may refer to. Its Dir is that of the
@@ -45,6 +52,8 @@ type Config struct {
 	Sources source.Rules
 	Now     func() time.Time
 }
+
+const usualLoadBytes = 512 << 20
 
 // ownFile is the file of the service's own records, in its directory.
 const ownFile = "pikegate.db"
@@ -71,8 +80,10 @@ type Service struct {
 	sources *source.Pool
 	today   atomic.Int64 // a civil.Day; the zero Day: what clocks show
 
-	loading   sync.Mutex
-	changing  sync.Mutex // so that catalogs follow each other as they were stored
+	spool     spool
+	uploads   chan struct{}       // one for each file that is being taken in
+	loading   *semaphore.Weighted // of one: a load at a time
+	changing  sync.Mutex          // so that catalogs follow each other as they were stored
 	published atomic.Pointer[published]
 	stopped   sync.WaitGroup // what goes on by itself
 	close     func() error
@@ -132,13 +143,19 @@ func Open(ctx context.Context, c Config) (*Service, error) {
 	if err != nil {
 		return nil, err
 	}
+	spool, err := openSpool(c.Dir)
+	if err != nil {
+		held.Close()
+		return nil, err
+	}
 	own, err := openOwn(c)
 	if err != nil {
 		held.Close()
 		return nil, err
 	}
 	c.EvidenceTime = cmp.Or(c.EvidenceTime, c.RunTime)
-	s := &Service{config: c, locked: held, store: own, sources: source.NewPool(c.rules())}
+	c.LoadBytes = cmp.Or(c.LoadBytes, usualLoadBytes)
+	s := &Service{spool: spool, uploads: make(chan struct{}, mostUploads), loading: semaphore.NewWeighted(1), config: c, locked: held, store: own, sources: source.NewPool(c.rules())}
 	background, stop := context.WithCancel(context.WithoutCancel(ctx))
 	s.close = sync.OnceValue(func() error {
 		stop()
