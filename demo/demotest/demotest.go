@@ -64,7 +64,7 @@ func serve(t testing.TB, f *Ferries, engine definition.Engine) *Ferries {
 	f.Service = Empty(t, f.Dir)
 	_, err := f.Service.Put(context.Background(), service.Put{Files: demo.Definitions(engine)})
 	require.NoError(t, err)
-	server := httptest.NewServer(api.New(f.Service))
+	server := httptest.NewServer(api.New(f.Service, api.Limits{}))
 	t.Cleanup(server.Close)
 	f.URL = server.URL
 	return f

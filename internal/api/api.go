@@ -4,11 +4,13 @@
 package api
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"log/slog"
+	"net"
 	"net/http"
 	"reflect"
 	"regexp"
@@ -41,11 +43,19 @@ const readTime = 15 * time.Second
 
 type routes struct {
 	service *service.Service
+	limits  Limits
 }
 
-// New makes the handler of a service that is called by loopback names, and by those of
-// hosts.
-func New(s *service.Service, hosts ...string) http.Handler {
+// Limits are who may call a service, and how slowly. What is 0 is as usual.
+type Limits struct {
+	Hosts []string      // names that it is called by, beside loopback ones
+	Stall time.Duration // the longest until the next part of an answer is taken, or of a file comes; 30 seconds
+	Send  time.Duration // the longest until all of it is; an hour
+}
+
+// New makes the handler of a service.
+func New(s *service.Service, limits Limits) http.Handler {
+	limits.Stall, limits.Send = cmp.Or(limits.Stall, 30*time.Second), cmp.Or(limits.Send, time.Hour)
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
 	engine.HandleMethodNotAllowed = true
@@ -60,7 +70,7 @@ func New(s *service.Service, hosts ...string) http.Handler {
 	config.RejectUnknownQueryParameters = true
 	config.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[prompt.Entered](), reflect.TypeFor[enteredShape]())
 	document := humagin.New(engine, config)
-	r := routes{service: s}
+	r := routes{service: s, limits: limits}
 	r.register(document)
 	listed(document)
 
@@ -83,13 +93,24 @@ func New(s *service.Service, hosts ...string) http.Handler {
 	if err != nil {
 		panic("api: the document cannot be written: " + err.Error())
 	}
-	return guarded(engine, hosts)
+	return guarded(engine, limits)
 }
+
+// writeBuffer is how many bytes the system takes ahead of a reader.
+const writeBuffer = 128 << 10
 
 // Server is an HTTP server with the limits that a service wants. A response
 // may take as long as its reader needs.
 func Server(h http.Handler) *http.Server {
-	return &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
+	return &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
+		// A part of an answer counts as taken when a third of the system's buffer is free again:
+		// one of megabytes would take a slow reader for one who does not read.
+		ConnContext: func(ctx context.Context, c net.Conn) context.Context {
+			if tcp, ok := c.(*net.TCPConn); ok {
+				_ = tcp.SetWriteBuffer(writeBuffer)
+			}
+			return ctx
+		}}
 }
 
 func writeProblem(c *gin.Context, p *Problem) {

@@ -748,7 +748,7 @@ func testStreams(t *testing.T, ferries *demotest.Ferries) {
 	}, 5*time.Second, 20*time.Millisecond)
 
 	// A stream that the service breaks off cannot be taken for a whole one.
-	broken := httptest.NewServer(breaking(api.New(ferries.Service)))
+	broken := httptest.NewServer(breaking(api.New(ferries.Service, api.Limits{})))
 	defer broken.Close()
 	for _, output := range []string{"csv", "json", "ndjson"} {
 		answer, err := http.Post(broken.URL+"/api/v1/reports/all-bookings/runs?output="+output, "application/json", strings.NewReader(`{}`))
@@ -788,7 +788,7 @@ func TestARunThatTakesTooLong(t *testing.T) {
 	ferries := demotest.Start(t)
 	require.NoError(t, ferries.Service.Close()) // one service at a time has the directory
 	slow := demotest.Limited(t, ferries.Dir, time.Nanosecond)
-	server := httptest.NewServer(api.New(slow))
+	server := httptest.NewServer(api.New(slow, api.Limits{}))
 	defer server.Close()
 	status, text := newCaller(t, server.URL).run("late-sailings", "", `{}`)
 	assert.Equal(t, 504, status)

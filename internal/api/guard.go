@@ -15,9 +15,9 @@ import (
 // guarded lets through what is asked by a name of the service's own, and by its own pages
 // or by programs; and gives every answer, refused ones included, the headers that keep it
 // from being kept, framed or taken for something else.
-func guarded(next http.Handler, hosts []string) http.Handler {
+func guarded(next http.Handler, limits Limits) http.Handler {
 	own := map[string]bool{"localhost": true}
-	for _, h := range hosts {
+	for _, h := range limits.Hosts {
 		own[strings.ToLower(strings.Trim(h, "[]"))] = true
 	}
 	crossOrigin := http.NewCrossOriginProtection()
@@ -36,7 +36,10 @@ func guarded(next http.Handler, hosts []string) http.Handler {
 		case crossOrigin.Check(r) != nil:
 			refuse(w, r, newProblem(http.StatusForbidden, Forbidden, "another site's page sent this; call the service from its own pages or by a program"))
 		default:
-			next.ServeHTTP(w, timeBody(w, r))
+			timed := &timedWriter{ResponseWriter: w, to: http.NewResponseController(w), limits: limits}
+			next.ServeHTTP(timed, timeBody(w, r))
+			timed.set = time.Time{}
+			timed.extend() // for the end, which the server writes
 		}
 	})
 }
@@ -95,6 +98,53 @@ func (b *timedBody) extend(by time.Duration) {
 		at = b.until
 	}
 	_ = b.to.SetReadDeadline(at) // which connections of servers can
+}
+
+// timedWriter gives the taking of an answer its time: so much for each part, and so much
+// for all of it.
+type timedWriter struct {
+	http.ResponseWriter
+	to     *http.ResponseController
+	limits Limits
+	begun  time.Time
+	set    time.Time // when the deadline was last set
+}
+
+// part is how much of an answer is to be taken in the time of a part.
+const part = 32 << 10
+
+func (w *timedWriter) Write(b []byte) (n int, err error) {
+	for {
+		w.extend()
+		k, err := w.ResponseWriter.Write(b[n:min(n+part, len(b))])
+		if n += k; err != nil || n == len(b) {
+			return n, err
+		}
+	}
+}
+
+func (w *timedWriter) Flush() {
+	w.extend()
+	_ = w.to.Flush() // the next write tells what is wrong
+}
+
+// Unwrap is the writer inside, for what else it can do.
+func (w *timedWriter) Unwrap() http.ResponseWriter { return w.ResponseWriter }
+
+func (w *timedWriter) extend() {
+	now := time.Now()
+	if w.begun.IsZero() {
+		w.begun = now
+	}
+	if now.Sub(w.set) < w.limits.Stall/30 {
+		return // the one that is set is late enough
+	}
+	w.set = now
+	at := now.Add(w.limits.Stall)
+	if end := w.begun.Add(w.limits.Send); at.After(end) {
+		at = end
+	}
+	_ = w.to.SetWriteDeadline(at) // which connections of servers can
 }
 
 // rolling lets a body come for as long as whole says, as long as parts of it come within

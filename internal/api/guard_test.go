@@ -16,7 +16,7 @@ import (
 // Only names of its own reach the service, so that another site's page cannot by a name
 // that its server lets lead here; and every answer has the headers.
 func TestWhoIsLetThrough(t *testing.T) {
-	handler := api.New(demotest.Empty(t, t.TempDir()), "Pier.example", "::2")
+	handler := api.New(demotest.Empty(t, t.TempDir()), api.Limits{Hosts: []string{"Pier.example", "::2"}})
 	ask := func(host, path string, headers ...string) *http.Response {
 		r := httptest.NewRequest("POST", path, strings.NewReader("{}"))
 		if len(headers) == 0 {

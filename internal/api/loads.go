@@ -6,16 +6,11 @@ import (
 	"net/http"
 	"reflect"
 	"strconv"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"pikegate/internal/load"
 )
-
-// uploadTime is the longest that a file may take to come, as long as parts of it come
-// within readTime of each other.
-const uploadTime = time.Hour
 
 func (r routes) registerLoads(api huma.API) {
 	o := huma.Operation{OperationID: "load-table", Method: http.MethodPost, Path: Prefix + "/loads/{table}",
@@ -71,7 +66,7 @@ func (r routes) load(ctx context.Context, in *struct {
 			declared = n
 		}
 		if b, ok := from.(*timedBody); ok {
-			b.rolling(readTime, uploadTime)
+			b.rolling(r.limits.Stall, r.limits.Send)
 		}
 		report, err := r.service.Load(ctx, from, declared, load.Request{Table: in.Table, Mode: load.Mode(in.Mode), Key: in.Key, Format: load.Format(in.Format), Sheet: in.Sheet, Dates: in.Dates,
 			Numbers: in.Numbers, Exact: in.Exact, RowNumber: in.RowNumber, Totals: load.Totals(in.Totals), Dry: in.Dry, Refuse: in.Refuse})

@@ -31,7 +31,7 @@ func TestLoadsWithinLimits(t *testing.T) {
 	s, err := service.Open(context.Background(), service.Config{Dir: dir, RunTime: time.Minute, Now: time.Now, LoadBytes: 1 << 20, Loads: load.Limits{Columns: 10}})
 	require.NoError(t, err)
 	defer s.Close()
-	server := httptest.NewServer(api.New(s))
+	server := httptest.NewServer(api.New(s, api.Limits{Stall: time.Second}))
 	defer server.Close()
 	c := newCaller(t, server.URL)
 	post := func(table, query, text string) (int, api.Problem) {

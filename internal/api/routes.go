@@ -4,9 +4,11 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"io"
 	"net/http"
 	"reflect"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -334,7 +336,7 @@ func (r routes) run(ctx context.Context, in *struct {
 		if id := run.ID(); id > 0 {
 			c.SetHeader("Link", "<"+receiptPath(id)+`>; rel="describedby"`)
 		}
-		_, err := run.Stream(ctx, export.New(format, run.Sending(c.BodyWriter()), run.Columns, run.Zone, run.Notes()...))
+		_, err := run.Stream(ctx, export.New(format, run.Sending(c.BodyWriter(), func() { cutOff(c.BodyWriter()) }), run.Columns, run.Zone, run.Notes()...))
 		switch {
 		case err == nil:
 		case run.Sent() || errors.Is(err, context.Canceled) || errors.Is(err, service.ErrGone):
@@ -348,6 +350,13 @@ func (r routes) run(ctx context.Context, in *struct {
 			_ = json.NewEncoder(c.BodyWriter()).Encode(p)
 		}
 	}}, nil
+}
+
+// cutOff makes what is being written to a response fail.
+func cutOff(w io.Writer) {
+	if response, ok := w.(http.ResponseWriter); ok {
+		_ = http.NewResponseController(response).SetWriteDeadline(time.Now()) // which connections of servers can
+	}
 }
 
 func formatOf(output export.Format, accept string) export.Format {

@@ -82,11 +82,11 @@ func run(ctx context.Context, s *service.Service, listener net.Listener, to *ser
 	if os.Getenv("GOGC") == "" {
 		debug.SetGCPercent(heapGrowth)
 	}
-	hosts := to.hosts
+	limits := to.limits
 	if host, _, err := net.SplitHostPort(listener.Addr().String()); err == nil && !net.ParseIP(host).IsUnspecified() {
-		hosts = append(hosts, host)
+		limits.Hosts = append(limits.Hosts, host)
 	}
-	server := api.Server(api.New(s, hosts...))
+	server := api.Server(api.New(s, limits))
 	err := api.Serve(ctx, server, func() error { return server.Serve(listener) }, to.grace)
 	if err != nil && !errors.Is(err, http.ErrServerClosed) {
 		return fail(exitFailed, "%w", err)

@@ -28,7 +28,7 @@ func TestWhereASettingComesFrom(t *testing.T) {
 	assert.Equal(t, phrase.MonthFirst, to.DayOrder)
 	assert.Equal(t, "127.0.0.1:1", to.listen)
 	assert.Equal(t, 20*time.Second, to.grace)
-	assert.Equal(t, []string{"pier.example", "quay.example"}, to.hosts)
+	assert.Equal(t, []string{"pier.example", "quay.example"}, to.limits.Hosts)
 }
 
 // The help of serve documents every setting in its three forms.

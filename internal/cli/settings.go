@@ -13,6 +13,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/viper"
 
+	"pikegate/internal/api"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/service"
@@ -22,7 +23,7 @@ import (
 type serving struct {
 	service.Config
 	listen string
-	hosts  []string
+	limits api.Limits
 	log    string
 	grace  time.Duration
 }
@@ -41,7 +42,7 @@ var settings = []setting{
 		return nil
 	}},
 	{"hosts", "", "names that the service is called by, beside loopback ones and the address that it listens on; a request for another name gets 421", func(to *serving, text string) error {
-		to.hosts = list(text)
+		to.limits.Hosts = list(text)
 		return nil
 	}},
 	{"data", filepath.Join(cacheDir(), "data"), "directory of the service's files", func(to *serving, text string) error {
@@ -72,6 +73,9 @@ var settings = []setting{
 	{"load-columns", "2000", "the most columns that a file to be loaded may have, 2000 at most", takeNumber(func(to *serving) *int { return &to.Loads.Columns })},
 	{"load-field", "1 MiB", "the most that one of its fields may have", takeSize(func(to *serving) *int64 { return &to.Loads.Field })},
 	{"load-line", "8 MiB", "the most that one of its rows may have", takeSize(func(to *serving) *int64 { return &to.Loads.Line })},
+	{"spool-size", "1 GiB", "the most of a result that waits on the disk for a slow reader", takeSize(func(to *serving) *int64 { return &to.SpoolBytes })},
+	{"stall-time", "30s", "how long a reader or a sender may take for the next part of an answer or a file", takeTime(func(to *serving) *time.Duration { return &to.limits.Stall })},
+	{"send-time", "1h", "the longest that an answer may take to be sent, or a file to come", takeTime(func(to *serving) *time.Duration { return &to.limits.Send })},
 	{"stop-time", "20s", "how long requests in flight may go on when the service is stopped", takeTime(func(to *serving) *time.Duration { return &to.grace })},
 	{"log", "info", "the least that is logged: debug, info, warn or error", func(to *serving, text string) error {
 		to.log = text

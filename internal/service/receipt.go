@@ -132,14 +132,14 @@ func (b *ReadBy) on(set phrase.Setting) phrase.Setting {
 	return set
 }
 
-// Spent is where the time of a run went, in milliseconds. What is read while rows are
-// being sent counts as database.
+// Spent is where the time of a run went, in milliseconds. What is sent while records are
+// being read counts as reading.
 type Spent struct {
 	Checking  float64 `json:"checking_ms" doc:"Reading the answers and holding them to the limits and the data."`
 	Recording float64 `json:"recording_ms" doc:"Putting the run on record before it started; its end takes about as long, and is not told here."`
 	Waiting   float64 `json:"waiting_ms" doc:"For a turn at the source."`
 	Database  float64 `json:"database_ms" doc:"Reading the records."`
-	Sending   float64 `json:"sending_ms" doc:"Handing them to whoever asked."`
+	Sending   float64 `json:"sending_ms" doc:"Handing them to whoever asked, beyond the time of reading."`
 	Counting  float64 `json:"counting_ms" doc:"The evidence."`
 }
 
@@ -218,7 +218,7 @@ func (r *Run) ended(ctx context.Context, err error) error {
 func (r *Run) finished(got *reading) ([]byte, error) {
 	t := &r.receipt.Time
 	t.Checking, t.Waiting, t.Sending, t.Counting = milliseconds(r.checking), milliseconds(r.waiting), milliseconds(r.sent.took), milliseconds(r.counting)
-	t.Database = milliseconds(max(0, r.atSource-r.counting-r.sent.took))
+	t.Database = milliseconds(max(0, r.atSource-r.counting))
 	r.receipt.TookMS = math.Round(1000*(t.Checking+t.Recording+t.Waiting+t.Database+t.Sending+t.Counting)) / 1000
 	r.receipt.Says = r.receipt.State.Says()
 	for _, n := range r.notes {

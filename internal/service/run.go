@@ -177,9 +177,10 @@ func (e *SourceError) Error() string {
 
 func (e *SourceError) Unwrap() error { return e.Err }
 
-// Sending is where a run's result goes to: to w, while the time that takes is counted.
-func (r *Run) Sending(w io.Writer) io.Writer {
-	r.sent.to = w
+// Sending is where a run's result goes to: to w, by a way that keeps no source busy while w
+// takes its time. stop makes a write to w that does not come to an end fail.
+func (r *Run) Sending(w io.Writer, stop func()) io.Writer {
+	r.sent.to, r.sent.stop = w, stop
 	return &r.sent
 }
 
@@ -206,6 +207,7 @@ func (p *Panicked) String() string { return fmt.Sprint(p.Cause) }
 func (r *Run) stream(ctx context.Context, w export.Writer) (*reading, error) {
 	defer func() {
 		if cause := recover(); cause != nil {
+			r.sent.drop()
 			_ = r.ended(ctx, fmt.Errorf("the service failed: %v", cause))
 			panic(&Panicked{Receipt: r.receipt.ID, Cause: cause, Stack: debug.Stack()})
 		}
@@ -214,14 +216,20 @@ func (r *Run) stream(ctx context.Context, w export.Writer) (*reading, error) {
 		return nil, fmt.Errorf("keep the receipt: %w", err)
 	}
 	got, err := r.read(ctx, w)
+	if err == nil {
+		if err = r.sent.drain(); err != nil {
+			err = unsent(err)
+		}
+	}
 	if err != nil {
+		r.sent.drop()
 		return nil, r.ended(ctx, err)
 	}
 	r.ends()
 	text, err := r.finished(got)
 	if err == nil {
 		if err = w.End(text); err != nil {
-			err = fmt.Errorf("%w: %w", ErrGone, err)
+			err = unsent(err)
 		}
 	}
 	if err != nil {
@@ -262,9 +270,10 @@ func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
 		most = n + 1
 	}
 	got := newReading(r)
-	var unsent error // what w failed with: the one who reads is gone
+	var broken error // what w failed with: the one who reads is gone, or too slow
 	q := r.query()
 	q.Limit, q.Skip = r.request.Limit, r.request.Skip
+	r.sent.aside(running, r.service.spool, r.service.config.SpoolBytes)
 	start := time.Now()
 	// The view outlives the time of the run by that of the evidence.
 	err = r.from.View(ctx, func(v source.View) error {
@@ -276,23 +285,23 @@ func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
 		r.receipt.SQL, r.receipt.Values = statement.SQL, boundTo(statement)
 		err := v.Rows(running, statement, func(row []record.Value) error {
 			if r.receipt.Rows == 0 {
-				if unsent = w.Begin(); unsent != nil {
-					return unsent
+				if broken = w.Begin(); broken != nil {
+					return broken
 				}
 			}
 			if r.receipt.Rows++; r.receipt.Rows == most {
 				return fmt.Errorf("%w: %d", ErrSize, most-1)
 			}
 			got.add(row)
-			unsent = w.Row(row)
-			return unsent
+			broken = w.Row(row)
+			return broken
 		})
 		if err != nil {
 			return err
 		}
 		if r.receipt.Rows == 0 {
-			if unsent = w.Begin(); unsent != nil {
-				return unsent
+			if broken = w.Begin(); broken != nil {
+				return broken
 			}
 		}
 		all := int64(q.Skip + r.receipt.Rows)
@@ -310,14 +319,14 @@ func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
 		if !r.request.Evidence {
 			return nil
 		}
-		if unsent = w.HandOn(); unsent != nil {
-			return unsent
+		if broken = w.HandOn(); broken != nil {
+			return broken
 		}
 		q.Limit, q.Skip = 0, 0
 		r.count(ctx, v, q, got)
 		return ctx.Err()
 	})
-	r.atSource = time.Since(start)
+	r.atSource = time.Since(start) - r.sent.took
 	switch {
 	case err == nil:
 		return got, nil
@@ -325,8 +334,8 @@ func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
 		return nil, context.Cause(running)
 	case ctx.Err() != nil:
 		return nil, context.Cause(ctx)
-	case unsent != nil:
-		return nil, fmt.Errorf("%w: %w", ErrGone, unsent)
+	case broken != nil:
+		return nil, unsent(broken)
 	case errors.Is(err, ErrSize):
 		return nil, err
 	}
@@ -378,30 +387,6 @@ func indexOf(columns []*record.Column, of *record.Column) int {
 		}
 	}
 	return -1
-}
-
-// sending counts the bytes of a result and the time that they take to be sent.
-type sending struct {
-	to   io.Writer
-	took time.Duration
-	n    int64
-}
-
-func (s *sending) Write(b []byte) (int, error) {
-	start := time.Now()
-	n, err := s.to.Write(b)
-	s.took += time.Since(start)
-	s.n += int64(n)
-	return n, err
-}
-
-// Flush hands on what was written, where the receiver can be told to.
-func (s *sending) Flush() {
-	if f, ok := s.to.(interface{ Flush() }); ok {
-		start := time.Now()
-		f.Flush()
-		s.took += time.Since(start)
-	}
 }
 
 // Notes are what is known, before the rows are read, that whoever reads them should know.

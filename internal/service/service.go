@@ -41,6 +41,9 @@ type Config struct {
 	// the run.
 	EvidenceTime time.Duration
 	KeepDays     int // how long receipts are kept; 0 for ever
+	// SpoolBytes is the most of a result that waits on the disk for a slow reader, 1 GiB where
+	// it is 0.
+	SpoolBytes int64
 	// LoadBytes is the most that a file to be loaded may have, 512 MiB where it is 0; Loads is
 	// how much such a file may hold.
 	LoadBytes int64
@@ -53,7 +56,10 @@ type Config struct {
 	Now     func() time.Time
 }
 
-const usualLoadBytes = 512 << 20
+const (
+	usualLoadBytes  = 512 << 20
+	usualSpoolBytes = 1 << 30
+)
 
 // ownFile is the file of the service's own records, in its directory.
 const ownFile = "pikegate.db"
@@ -154,7 +160,7 @@ func Open(ctx context.Context, c Config) (*Service, error) {
 		return nil, err
 	}
 	c.EvidenceTime = cmp.Or(c.EvidenceTime, c.RunTime)
-	c.LoadBytes = cmp.Or(c.LoadBytes, usualLoadBytes)
+	c.LoadBytes, c.SpoolBytes = cmp.Or(c.LoadBytes, usualLoadBytes), cmp.Or(c.SpoolBytes, usualSpoolBytes)
 	s := &Service{spool: spool, uploads: make(chan struct{}, mostUploads), loading: semaphore.NewWeighted(1), config: c, locked: held, store: own, sources: source.NewPool(c.rules())}
 	background, stop := context.WithCancel(context.WithoutCancel(ctx))
 	s.close = sync.OnceValue(func() error {
