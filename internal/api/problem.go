@@ -16,6 +16,7 @@ import (
 	"pikegate/internal/load"
 	"pikegate/internal/service"
 	"pikegate/internal/source"
+	"pikegate/internal/store"
 )
 
 // The codes of problems, beside those of package service.
@@ -142,6 +143,9 @@ func problem(ctx context.Context, err error) *Problem {
 		default:
 			return newProblem(http.StatusBadGateway, SourceFailed, detail)
 		}
+	case errors.Is(err, store.ErrNoRoom):
+		slog.ErrorContext(ctx, "a run could not be put on record", "error", err)
+		return newProblem(http.StatusInsufficientStorage, NoRoom, store.ErrNoRoom.Error()+"; nothing was run. Tell whoever keeps the service")
 	case errors.Is(err, load.ErrNoRoom):
 		slog.ErrorContext(ctx, "a load failed", "error", err)
 		return newProblem(http.StatusInsufficientStorage, NoRoom, load.ErrNoRoom.Error()+"; nothing was loaded. Make room, and load the file again")
@@ -169,7 +173,7 @@ func refused(r *service.Refusal) *Problem {
 		detail = count(len(r.Faults), "thing is wrong with the definitions", "things are wrong with the definitions") + "; nothing was stored"
 	}
 	p := newProblem(status, string(r.Kind), detail)
-	for _, f := range r.Faults {
+	for _, f := range r.Faults.Capped() {
 		p.Errors = append(p.Errors, *f)
 	}
 	return p

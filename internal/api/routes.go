@@ -134,6 +134,7 @@ type About struct {
 	Version string `json:"version" doc:"Version of the service."`
 	Today   string `json:"today,omitempty" doc:"The day that the service was told to take for today; absent where it goes by the clock."`
 	Person  string `json:"person" doc:"Who asks."`
+	Notice  string `json:"notice,omitempty" doc:"What whoever keeps the service should know; absent where that is nothing."`
 	Role    string `json:"role" enum:"reader,developer,admin" doc:"What they may do."`
 }
 
@@ -157,7 +158,7 @@ func (r routes) register(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "ready", Method: http.MethodGet, Path: "/readyz", Summary: "Can the service do its work?", Errors: []int{503}},
 		func(ctx context.Context, _ *struct{}) (*status, error) {
 			if err := r.service.Ready(ctx); err != nil {
-				return nil, newProblem(http.StatusServiceUnavailable, Failed, "the service's own records cannot be read")
+				return nil, newProblem(http.StatusServiceUnavailable, Failed, "the service's own records cannot be read, or there is no room for more of them")
 			}
 			return ok(), nil
 		})
@@ -192,7 +193,7 @@ func resultContent(schemas huma.Registry) map[string]*huma.MediaType {
 
 func (r routes) about(ctx context.Context, _ *struct{}) (*body[About], error) {
 	person := service.PersonOf(ctx)
-	return &body[About]{About{Version: Version, Today: r.service.FixedToday().String(), Person: person.Name, Role: person.Role}}, nil
+	return &body[About]{About{Version: Version, Today: r.service.FixedToday().String(), Person: person.Name, Role: person.Role, Notice: r.service.Notice(ctx)}}, nil
 }
 
 // ReportList is the reports that were found.
@@ -322,15 +323,22 @@ func (r routes) choices(ctx context.Context, in *struct {
 func (r routes) run(ctx context.Context, in *struct {
 	Report string `path:"report"`
 	Output output `query:"output" doc:"The format; that of the header Accept where it is absent, else JSON."`
+	Safe   bool   `query:"safe" doc:"Of CSV: put an apostrophe before fields that a spreadsheet program would take for formulas. Without it CSV is true to the data."`
 	Accept string `header:"Accept"`
 	Body   RunRequest
 }) (*huma.StreamResponse, error) {
+	format := formatOf(export.Format(in.Output), in.Accept)
+	if in.Safe {
+		if format != export.CSV {
+			return nil, newProblem(http.StatusBadRequest, InvalidRequest, "safe says something of CSV, and the output is to be "+string(format))
+		}
+		format = export.SafeCSV
+	}
 	run, err := r.service.Prepare(ctx, in.Report, service.Request{Answers: in.Body.Answers, AsOf: in.Body.AsOf,
 		Limit: in.Body.Limit, Skip: in.Body.Skip, Uncounted: in.Body.Uncounted, Evidence: in.Body.Evidence, Files: in.Body.Files, Of: in.Body.Of})
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
-	format := formatOf(export.Format(in.Output), in.Accept)
 	return &huma.StreamResponse{Body: func(c huma.Context) {
 		c.SetHeader("Content-Type", export.MediaTypes[format])
 		if id := run.ID(); id > 0 {

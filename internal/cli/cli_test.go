@@ -3,6 +3,7 @@ package cli
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"fmt"
 	"io"
 	"net/http"
@@ -259,6 +260,50 @@ func TestExitCodes(t *testing.T) {
 	for status, want := range map[int]int{http.StatusForbidden: exitForbidden, http.StatusServiceUnavailable: exitUnreached, http.StatusConflict: exitDefinitions, http.StatusRequestEntityTooLarge: exitCut} {
 		assert.Equal(t, want, codeOf(&api.Problem{Status: status}), status)
 	}
+}
+
+// A server that lies about names makes the client write nowhere but where it was told.
+func TestGetFromAServerThatLies(t *testing.T) {
+	for _, name := range []string{"../../escaped", "/tmp/escaped", "a/b", "a\x00b", "", strings.Repeat("a", 300)} {
+		for _, kind := range []string{"report", "../report"} {
+			lies := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+				json.NewEncoder(w).Encode(map[string]any{"definitions": []any{map[string]any{"kind": "report", "name": "fine", "text": "x"}, map[string]any{"kind": kind, "name": name, "text": "x"}}})
+			}))
+			dir := t.TempDir()
+			var out, errs bytes.Buffer
+			assert.Equal(t, exitUnreached, Main([]string{"get", "--all", "--to", filepath.Join(dir, "a", "b"), "--server", lies.URL}, strings.NewReader(""), &out, &errs))
+			assert.Contains(t, errs.String(), "nothing was written")
+			var files []string
+			require.NoError(t, filepath.WalkDir(dir, func(path string, d os.DirEntry, err error) error {
+				if !d.IsDir() {
+					files = append(files, path)
+				}
+				return err
+			}))
+			assert.Empty(t, files, name)
+			lies.Close()
+		}
+	}
+}
+
+// A second service on a directory is refused at once, and told by which process.
+func TestASecondServiceOnADirectory(t *testing.T) {
+	dir := t.TempDir()
+	first, _ := startDemo(t, dir)
+	defer func() {
+		require.NoError(t, first.Process.Signal(os.Interrupt))
+		assert.NoError(t, first.Wait())
+	}()
+	start := time.Now()
+	second := program(t, "serve", "--listen", "127.0.0.1:0", "--data", dir)
+	said, err := second.CombinedOutput()
+	var ended *exec.ExitError
+	require.ErrorAs(t, err, &ended)
+	assert.Equal(t, 1, ended.ExitCode())
+	if !raceDetector {
+		assert.Less(t, time.Since(start), 2*time.Second)
+	}
+	assert.Contains(t, string(said), fmt.Sprintf("in use by another service, process %d;", first.Process.Pid))
 }
 
 // A service without reports says what to do next.

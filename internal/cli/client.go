@@ -89,6 +89,9 @@ func (c *client) call(ctx context.Context, method, path string, body any, accept
 	return nil, &exit{code: codeOf(p), err: p}
 }
 
+// mostAnswer is the most bytes of an answer that is kept in memory.
+const mostAnswer = 256 << 20
+
 // json calls and decodes the answer.
 func (c *client) json(ctx context.Context, method, path string, body, into any) error {
 	answer, err := c.call(ctx, method, path, body, "application/json")
@@ -96,7 +99,7 @@ func (c *client) json(ctx context.Context, method, path string, body, into any) 
 		return err
 	}
 	defer answer.Body.Close()
-	if err := json.NewDecoder(answer.Body).Decode(into); err != nil {
+	if err := json.NewDecoder(io.LimitReader(answer.Body, mostAnswer)).Decode(into); err != nil {
 		return fail(exitInterrupted, "the answer broke off: %w", err)
 	}
 	return nil

@@ -105,6 +105,11 @@ func getAll(c *cobra.Command, to string) error {
 		return fail(exitFailed, "%w", err)
 	}
 	for _, d := range list.Definitions {
+		if ref := (definition.Ref{Kind: definition.Kind(d.Kind), Name: d.Name}); !ref.IsValid() {
+			return fail(exitUnreached, "what answers is not to be trusted: it has a definition %q, which is no name of one; nothing was written", fault.Shorten(ref.String()))
+		}
+	}
+	for _, d := range list.Definitions {
 		path := filepath.Join(to, string(d.Kind)+"-"+d.Name+".yaml")
 		if err := os.WriteFile(path, []byte(d.Text), 0o644); err != nil {
 			return fail(exitFailed, "%w", err)

@@ -28,7 +28,7 @@ var outputs = append([]export.Format{tableOutput}, export.Formats...)
 func newRun() *cobra.Command {
 	var given, with []string
 	var asOf, output, to string
-	var evidence bool
+	var evidence, safe bool
 	c := &cobra.Command{
 		Use:   "run REPORT",
 		Short: "Run a report and print its records",
@@ -47,6 +47,9 @@ condition left. The run is on record: see pikegate history and pikegate receipt.
 		Args:              arity(1, 1),
 		ValidArgsFunction: completeReports,
 		RunE: func(c *cobra.Command, args []string) error {
+			if safe && output != string(export.CSV) {
+				return fail(exitUsage, "safe: it says something of CSV; say --output csv too")
+			}
 			client, err := newClient(c)
 			if err != nil {
 				return err
@@ -64,7 +67,7 @@ condition left. The run is on record: see pikegate history and pikegate receipt.
 					return err
 				}
 			}
-			return runTo(c, client, args[0], asked, output, to)
+			return runTo(c, client, args[0], asked, output, safe, to)
 		},
 	}
 	serverFlag(c)
@@ -72,6 +75,7 @@ condition left. The run is on record: see pikegate history and pikegate receipt.
 	wordFlag(c, &output, "output", "table", outputs, "format")
 	c.Flags().BoolVar(&evidence, "evidence", false, "count what shows that the records are right, for the receipt; a table always does")
 	c.Flags().StringArrayVar(&with, "with", nil, "a file or directory of definitions to try that are not published; repeat it for more")
+	c.Flags().BoolVar(&safe, "safe", false, "of CSV: write what no spreadsheet program takes for a formula; without it CSV is true to the data")
 	c.Flags().StringVar(&to, "to", "", "file to write to, in place of standard output; it appears when it is whole")
 	return c
 }
@@ -112,12 +116,12 @@ func isTerminal(stream any) bool {
 }
 
 // runTo runs the report and writes its records to a file or standard output.
-func runTo(c *cobra.Command, client *client, report string, asked api.RunRequest, output, to string) error {
+func runTo(c *cobra.Command, client *client, report string, asked api.RunRequest, output string, safe bool, to string) error {
 	format := export.Format(output)
 	if output == tableOutput {
 		format = export.JSON
 	}
-	answer, err := client.call(c.Context(), http.MethodPost, reportPath(report)+"/runs?output="+string(format), asked, export.MediaTypes[format])
+	answer, err := client.call(c.Context(), http.MethodPost, fmt.Sprintf("%s/runs?output=%s&safe=%t", reportPath(report), format, safe), asked, export.MediaTypes[format])
 	if err != nil {
 		return err
 	}

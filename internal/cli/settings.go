@@ -73,6 +73,7 @@ var settings = []setting{
 	{"load-columns", "2000", "the most columns that a file to be loaded may have, 2000 at most", takeNumber(func(to *serving) *int { return &to.Loads.Columns })},
 	{"load-field", "1 MiB", "the most that one of its fields may have", takeSize(func(to *serving) *int64 { return &to.Loads.Field })},
 	{"load-line", "8 MiB", "the most that one of its rows may have", takeSize(func(to *serving) *int64 { return &to.Loads.Line })},
+	{"own-size", "8 GiB", "the most that the service's own records may take; a warning comes at four fifths", takeSize(func(to *serving) *int64 { return &to.OwnBytes })},
 	{"spool-size", "1 GiB", "the most of a result that waits on the disk for a slow reader", takeSize(func(to *serving) *int64 { return &to.SpoolBytes })},
 	{"stall-time", "30s", "how long a reader or a sender may take for the next part of an answer or a file", takeTime(func(to *serving) *time.Duration { return &to.limits.Stall })},
 	{"send-time", "1h", "the longest that an answer may take to be sent, or a file to come", takeTime(func(to *serving) *time.Duration { return &to.limits.Send })},

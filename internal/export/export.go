@@ -23,6 +23,10 @@ const (
 	CSV    Format = "csv"
 	JSON   Format = "json"
 	NDJSON Format = "ndjson"
+
+	// SafeCSV is CSV whose fields no spreadsheet program takes for a formula. It is asked for
+	// as CSV, so that it is none of Formats.
+	SafeCSV Format = "csv for spreadsheets"
 )
 
 // Formats lists them in the order of the reference.
@@ -30,9 +34,10 @@ var Formats = []Format{JSON, CSV, NDJSON}
 
 // MediaTypes tells the media type of each format.
 var MediaTypes = map[Format]string{
-	CSV:    "text/csv; charset=utf-8; header=present",
-	JSON:   "application/json",
-	NDJSON: "application/x-ndjson",
+	CSV:     "text/csv; charset=utf-8; header=present",
+	SafeCSV: "text/csv; charset=utf-8; header=present",
+	JSON:    "application/json",
+	NDJSON:  "application/x-ndjson",
 }
 
 // Writer writes one result: Begin once, Row for each record, End once. A
@@ -56,8 +61,8 @@ func New(f Format, to io.Writer, columns []*record.Column, zone *time.Location, 
 	w.Reset(to)
 	out := output{w: w, to: to, columns: columns, zone: zone, notes: notes}
 	switch f {
-	case CSV:
-		return &csvWriter{out}
+	case CSV, SafeCSV:
+		return &csvWriter{output: out, safe: f == SafeCSV}
 	case NDJSON:
 		return newNDJSON(out)
 	}

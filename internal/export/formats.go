@@ -2,14 +2,19 @@ package export
 
 import (
 	"encoding/json"
+	"strings"
 	"time"
+	"unicode/utf8"
 
 	"pikegate/internal/core/record"
 )
 
 // csvWriter writes RFC 4180: a header of column names, lines that end in CRLF,
 // a missing value as an empty field and empty text as "".
-type csvWriter struct{ output }
+type csvWriter struct {
+	output
+	safe bool // a field that a spreadsheet program would run begins with an apostrophe
+}
 
 func (w *csvWriter) Begin() error {
 	w.line = w.line[:0]
@@ -41,11 +46,15 @@ func (w *csvWriter) field(i int, text []byte) {
 	if i > 0 {
 		w.line = append(w.line, ',')
 	}
-	if len(text) > 0 && !needsQuotes(text) {
+	formula := w.safe && isFormula(text)
+	if len(text) > 0 && !formula && !needsQuotes(text) {
 		w.line = append(w.line, text...)
 		return
 	}
 	w.line = append(w.line, '"')
+	if formula {
+		w.line = append(w.line, '\'')
+	}
 	for _, c := range text {
 		if c == '"' {
 			w.line = append(w.line, '"')
@@ -53,6 +62,13 @@ func (w *csvWriter) field(i int, text []byte) {
 		w.line = append(w.line, c)
 	}
 	w.line = append(w.line, '"')
+}
+
+// isFormula reports whether a spreadsheet program could take a text for a formula: it begins
+// with one of the signs that they know, full-width ones included, and is no plain number.
+func isFormula(text []byte) bool {
+	r, _ := utf8.DecodeRune(text)
+	return strings.ContainsRune("=+-@\t\r\n\uff1d\uff0b\uff0d\uff20", r) && !(r == '-' && record.IsPlainNumber(string(text)))
 }
 
 func needsQuotes(text []byte) bool {

@@ -678,11 +678,11 @@ func TestHistory(t *testing.T) {
 	assert.Nil(t, numbers(service.Wanted{Report: "other"}))
 	require.NoError(t, s.Close())
 
-	now = now.AddDate(0, 0, 400)
-	s, err = service.Open(ctx, service.Config{Dir: dir, RunTime: time.Minute, KeepDays: 400, Now: func() time.Time { return now.Add(-30 * time.Minute) }})
+	now = now.AddDate(0, 0, 20)
+	s, err = service.Open(ctx, service.Config{Dir: dir, RunTime: time.Minute, KeepDays: 20, Now: func() time.Time { return now.Add(-30 * time.Minute) }})
 	require.NoError(t, err)
 	defer s.Close()
-	require.Eventually(t, func() bool { return len(numbers(service.Wanted{})) == 2 }, 5*time.Second, 10*time.Millisecond, "the first is more than 400 days old")
+	require.Eventually(t, func() bool { return len(numbers(service.Wanted{})) == 2 }, 5*time.Second, 10*time.Millisecond, "the first is more than 20 days old")
 	_, err = s.Receipt(ctx, 1)
 	assert.EqualError(t, err, "no receipt 1 [unknown_receipt]")
 }

@@ -7,7 +7,10 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"math"
+	"slices"
+	"strings"
 	"time"
 
 	"pikegate/internal/core/civil"
@@ -17,6 +20,7 @@ import (
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
+	"pikegate/internal/load"
 	"pikegate/internal/source"
 	"pikegate/internal/store"
 )
@@ -235,7 +239,15 @@ func (r *Run) finished(got *reading) ([]byte, error) {
 	if got != nil && got.marks != nil {
 		kept = got.marks.packed()
 	}
-	row := r.receipt.row(text, kept)
+	if len(text) > mostRefused && r.receipt.State == Refused {
+		if text, err = json.Marshal(r.receipt.shortened()); err != nil {
+			return nil, err
+		}
+	}
+	row, err := r.receipt.row(text, kept)
+	if err != nil {
+		return nil, err
+	}
 	row.Begun = r.begun
 	r.begun = false
 	return text, r.service.store.Keep(row)
@@ -254,13 +266,67 @@ func (r *Run) keep() error {
 	}
 	r.begun = true
 	start := time.Now()
-	err = r.service.store.Keep(r.receipt.row(text, nil))
+	row, err := r.receipt.row(text, nil)
+	if err != nil {
+		return err
+	}
+	err = r.service.store.Keep(row)
 	r.receipt.Time.Recording = milliseconds(time.Since(start))
 	return err
 }
 
-func (r *Receipt) row(body, marks []byte) store.Receipt {
-	return store.Receipt{ID: r.ID, Report: r.Report, Person: r.Person, State: string(r.State), StartedAt: r.StartedAt, Body: body, Marks: marks}
+func (r *Receipt) row(body, marks []byte) (store.Receipt, error) {
+	head, err := r.head()
+	return store.Receipt{ID: r.ID, Report: r.Report, Person: r.Person, State: string(r.State), StartedAt: r.StartedAt, Body: body, Head: head, Marks: marks}, err
+}
+
+// mostRefused is how many bytes are kept of a run that was refused, mostHead how many are
+// listed of any.
+const (
+	mostRefused = 64 << 10
+	mostHead    = 8 << 10
+)
+
+// shortened is a receipt with the beginnings of the answers that were given, for a run that
+// was refused: whoever gave them has them.
+func (r *Receipt) shortened() *Receipt {
+	short := *r
+	short.Answers, short.ReadBack = nil, ""
+	short.Entered = map[string]prompt.Entered{}
+	left := mostRefused / 2
+	for _, name := range slices.Sorted(maps.Keys(r.Entered)) {
+		text := r.Entered[name].String()
+		if len(name)+len(text) > left {
+			name, text = fault.Shorten(name), fault.Shorten(text)
+		}
+		if left -= len(name) + len(text); left < 0 {
+			break
+		}
+		short.Entered[name] = prompt.OneText(text)
+	}
+	return &short
+}
+
+// head is what a list shows of a receipt, JSON.
+func (r *Receipt) head() ([]byte, error) {
+	head := *r
+	head.Revisions, head.Pieces, head.SQL, head.Values, head.Evidence = nil, nil, "", nil, nil // which the receipt itself tells
+	head.Faults = head.Faults[:min(len(head.Faults), 3)]
+	text, err := json.Marshal(&head)
+	if err == nil && len(text) > mostHead {
+		head.Answers, head.Entered, head.ReadBack, head.Problem, head.Faults, head.Notes = nil, nil, beginning(head.ReadBack), beginning(head.Problem), nil, nil
+		text, err = json.Marshal(&head)
+	}
+	return text, err
+}
+
+// beginning is that of a sentence that is too long for a list.
+func beginning(text string) string {
+	const most = 500
+	if len(text) <= most {
+		return text
+	}
+	return strings.ToValidUTF8(text[:most], "") + "…"
 }
 
 // Wanted is which receipts to list; what is not set leaves all.
@@ -295,7 +361,7 @@ func (s *Service) History(ctx context.Context, w Wanted) (all []Receipt, more bo
 	for i, row := range rows {
 		r := &all[i]
 		r.read(row)
-		r.Revisions, r.Pieces, r.SQL, r.Values, r.Evidence = nil, nil, "", nil, nil // which the receipt itself tells
+		r.Revisions, r.Pieces, r.SQL, r.Values, r.Evidence = nil, nil, "", nil, nil // of those that were kept without a head
 	}
 	return all, more, nil
 }
@@ -317,7 +383,10 @@ func (s *Service) zone() *time.Location {
 
 // read takes from a kept receipt what can be read of it, and says where that is not all.
 func (r *Receipt) read(row store.Receipt) {
-	if err := json.Unmarshal(row.Body, r); err != nil {
+	if len(row.Body) == 0 {
+		r.ID, r.Report, r.Title, r.Person, r.StartedAt = row.ID, row.Report, row.Report, row.Person, row.StartedAt
+		r.Problem = "There is too much of this run to list it; its receipt tells it."
+	} else if err := json.Unmarshal(row.Body, r); err != nil {
 		r.partly = true
 		r.ID, r.Report, r.Title, r.Person, r.StartedAt = row.ID, row.Report, cmp.Or(r.Title, row.Report), row.Person, row.StartedAt
 		r.Problem = "What is kept of this run cannot be read to its end: " + err.Error()
@@ -353,20 +422,17 @@ func (s *Service) kept(ctx context.Context, id int64) (*Receipt, []byte, error) 
 	return r, row.Marks, nil
 }
 
-// pruneEvery is how often receipts that are old enough go.
+// pruneEvery is how often old receipts go.
 const pruneEvery = time.Hour
 
-// prune deletes old receipts now and then, until ctx ends.
+// prune deletes old receipts now and then, and tells when there is little room, until ctx
+// ends.
 func (s *Service) prune(ctx context.Context) {
+	pruner := &pruner{started: time.Now()}
 	for {
-		gone, err := s.store.Prune(ctx, s.config.Now().AddDate(0, 0, -s.config.KeepDays))
-		if ctx.Err() != nil {
-			return
-		}
-		if err != nil {
-			slog.ErrorContext(ctx, "old receipts could not be deleted", "error", err)
-		} else if gone > 0 {
-			slog.InfoContext(ctx, "old receipts are deleted", "receipts", gone)
+		s.tellRoom(ctx)
+		if s.config.KeepDays > 0 {
+			s.pruneOnce(ctx, pruner)
 		}
 		select {
 		case <-ctx.Done():
@@ -375,3 +441,67 @@ func (s *Service) prune(ctx context.Context) {
 		}
 	}
 }
+
+// pruner is what is known of the deleting of old receipts since the service started.
+type pruner struct {
+	started time.Time // by a clock that nobody sets
+	steps   int       // so many hours of it had theirs
+}
+
+// A clock that is wrong for one start must not cost the receipts of years. So only a small
+// share goes in an hour; and where the clock shows a time long after the latest run, it is
+// believed only when the service has seen it for a day.
+const (
+	trustedAhead = 31 * 24 * time.Hour
+	trustedAfter = 24 * time.Hour
+)
+
+func (s *Service) pruneOnce(ctx context.Context, p *pruner) {
+	all, latest, err := s.store.Counted(ctx)
+	now := s.config.Now()
+	if err == nil && now.Sub(latest) > trustedAhead && time.Since(p.started) < trustedAfter {
+		slog.WarnContext(ctx, "no old receipt is deleted yet: the clock is far ahead of the latest run", "latest", latest, "now", now)
+		return
+	}
+	var gone int64
+	if err == nil {
+		p.steps++
+		gone, err = s.store.Prune(ctx, now.AddDate(0, 0, -s.config.KeepDays), share(all, s.config.KeepDays, p.steps))
+	}
+	switch {
+	case ctx.Err() != nil:
+	case err != nil:
+		slog.ErrorContext(ctx, "old receipts could not be deleted", "error", err)
+	case gone > 0:
+		slog.InfoContext(ctx, "old receipts are deleted", "receipts", gone)
+	}
+}
+
+// share is how many of the receipts may go in the n-th hour, from 1: in a day twice as many as
+// come in one where all days are alike, and one at least.
+func share(all int64, keepDays, n int) int64 {
+	day := 2*all/int64(keepDays) + 1
+	return (day*int64((n-1)%24+1)+23)/24 - (day*int64((n-1)%24)+23)/24
+}
+
+// roomWarning is the share of the room for the own records from which on it is told that
+// there is little left.
+const roomWarning = 0.8
+
+// tellRoom warns where the service's own records have little room left.
+func (s *Service) tellRoom(ctx context.Context) {
+	if notice := s.Notice(ctx); notice != "" {
+		slog.WarnContext(ctx, notice)
+	}
+}
+
+// Notice is what whoever keeps the service should know; "" where that is nothing.
+func (s *Service) Notice(ctx context.Context) string {
+	taken, most, err := s.store.Room(ctx)
+	if err != nil || most == 0 || float64(taken) < roomWarning*float64(most) {
+		return ""
+	}
+	return fmt.Sprintf("the service's own records take %s of the %s that they may: keep receipts for fewer days (receipt-days), or give them more room (own-size)", percent(taken, most), load.Size(most))
+}
+
+func percent(part, whole int64) string { return fmt.Sprintf("%d %%", 100*part/whole) }

@@ -41,6 +41,8 @@ type Config struct {
 	// the run.
 	EvidenceTime time.Duration
 	KeepDays     int // how long receipts are kept; 0 for ever
+	// OwnBytes is the most that the service's own records may take; 0 for any number.
+	OwnBytes int64
 	// SpoolBytes is the most of a result that waits on the disk for a slow reader, 1 GiB where
 	// it is 0.
 	SpoolBytes int64
@@ -172,9 +174,7 @@ func Open(ctx context.Context, c Config) (*Service, error) {
 		s.Close()
 		return nil, err
 	}
-	if c.KeepDays > 0 {
-		s.stopped.Go(func() { s.prune(background) })
-	}
+	s.stopped.Go(func() { s.prune(background) })
 	return s, nil
 }
 
@@ -187,7 +187,7 @@ func openOwn(c Config) (*store.Store, error) {
 			}
 		}
 	}
-	return store.Open(filepath.Join(c.Dir, ownFile))
+	return store.Open(filepath.Join(c.Dir, ownFile), c.OwnBytes)
 }
 
 func (s *Service) load(ctx context.Context) error {
@@ -216,8 +216,11 @@ func (s *Service) Close() error {
 	return s.close()
 }
 
-// Ready reports whether the service's records can be read.
-func (s *Service) Ready(ctx context.Context) error { return s.store.Ping(ctx) }
+// Ready reports whether the service can do its work: its records can be read, and runs can
+// be put on record.
+func (s *Service) Ready(ctx context.Context) error {
+	return errors.Join(s.store.Ping(ctx), s.spool.room(0))
+}
 
 // SetToday makes the service take a day for today, whatever clocks show.
 func (s *Service) SetToday(ctx context.Context, d civil.Day) error {

@@ -116,7 +116,7 @@ func TestABrokenDefinitionIsLeftOut(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, s.Close())
 
-	own, err := store.Open(filepath.Join(dir, "pikegate.db"))
+	own, err := store.Open(filepath.Join(dir, "pikegate.db"), 0)
 	require.NoError(t, err)
 	broken := definition.Document{Ref: definition.Ref{Kind: definition.KindQuery, Name: "q"}, File: "f.yaml", Line: 1,
 		Text: "pikegate: 1\nquery: q\nof: t\nshow: [id]\nwhere: {gone: missing}\n"}

@@ -4,9 +4,12 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"fmt"
 	"maps"
 	"slices"
 	"time"
+
+	"github.com/mattn/go-sqlite3"
 )
 
 // Receipt is the record of a run as it is kept.
@@ -19,6 +22,7 @@ type Receipt struct {
 	Begun     bool   // it was kept before, while it was running
 	Sent      bool   // all of its result was handed on
 	Body      []byte // JSON
+	Head      []byte // JSON, what a list shows of it; of a list it stands in the place of Body
 	Marks     []byte // nil where they were not kept
 }
 
@@ -96,9 +100,9 @@ func (s *Store) commits(conn *sql.Conn, begin, end, sent *sql.Stmt) {
 				break
 			}
 			if k.Begun {
-				_, failed[i] = end.ExecContext(ctx, k.State, k.Body, k.Marks, k.ID)
+				_, failed[i] = end.ExecContext(ctx, k.State, k.Body, k.Head, k.Marks, k.ID)
 			} else {
-				_, failed[i] = begin.ExecContext(ctx, k.ID, k.Report, k.Person, k.State, k.StartedAt.UTC().Format(startForm), k.Body)
+				_, failed[i] = begin.ExecContext(ctx, k.ID, k.Report, k.Person, k.State, k.StartedAt.UTC().Format(startForm), k.Body, k.Head)
 			}
 		}
 		if err == nil {
@@ -112,7 +116,7 @@ func (s *Store) commits(conn *sql.Conn, begin, end, sent *sql.Stmt) {
 			s.addSent(handedOn...) // for the next time
 		}
 		for i, k := range together {
-			k.done <- errors.Join(err, failed[i])
+			k.done <- roomless(errors.Join(failed[i], err))
 		}
 		if !open {
 			return
@@ -203,11 +207,11 @@ func (s *Store) startCommits() error {
 	if err != nil {
 		return err
 	}
-	begin, err := conn.PrepareContext(ctx, "INSERT INTO receipts (id, report, person, state, started_at, body) VALUES (?, ?, ?, ?, ?, ?)")
+	begin, err := conn.PrepareContext(ctx, "INSERT INTO receipts (id, report, person, state, started_at, body, head) VALUES (?, ?, ?, ?, ?, ?, ?)")
 	if err != nil {
 		return errors.Join(err, conn.Close())
 	}
-	end, err := conn.PrepareContext(ctx, "UPDATE receipts SET state = ?, body = ?, marks = ? WHERE id = ?")
+	end, err := conn.PrepareContext(ctx, "UPDATE receipts SET state = ?, body = ?, head = ?, marks = ? WHERE id = ?")
 	if err != nil {
 		return errors.Join(err, conn.Close())
 	}
@@ -247,8 +251,22 @@ func (s *Store) Keep(r Receipt) error {
 	s.waiting <- k
 	s.closing.RUnlock()
 	err := <-k.done
-	if r.Begun {
+	if r.Begun || err != nil && r.State == Running { // which then never begins
 		s.underWay.Add(-1)
+	}
+	s.full.Store(errors.Is(err, ErrNoRoom))
+	return err
+}
+
+// ErrNoRoom is the cause where there is no room for the service's own records, on the disk
+// or in what they may take.
+var ErrNoRoom = errors.New("there is no room for the service's own records")
+
+// roomless gives an error of a full disk or a full file its cause.
+func roomless(err error) error {
+	var own sqlite3.Error
+	if errors.As(err, &own) && (own.Code == sqlite3.ErrFull || own.Code == sqlite3.ErrIoErr) {
+		return fmt.Errorf("%w: %w", ErrNoRoom, err)
 	}
 	return err
 }
@@ -296,9 +314,12 @@ type Wanted struct {
 	Most                  int
 }
 
-// Receipts lists receipts, the latest first, without their marks.
+// mostListed is how many bytes a receipt may have that was kept without a head, to be listed.
+const mostListed = 64 << 10
+
+// Receipts lists receipts, the latest first, with their heads in place of their bodies.
 func (s *Store) Receipts(ctx context.Context, w Wanted) ([]Receipt, error) {
-	db := s.db.WithContext(ctx).Table("receipts").Select("id, report, person, state, started_at, body, sent").Order("id DESC").Limit(w.Most)
+	db := s.db.WithContext(ctx).Table("receipts").Select("id, report, person, state, started_at, coalesce(head, CASE WHEN length(body) <= ? THEN body END) AS body, sent", mostListed).Order("id DESC").Limit(w.Most)
 	for column, value := range map[string]string{"report": w.Report, "person": w.Person, "state": w.State} {
 		if value != "" {
 			db = db.Where(column+" = ?", value)
@@ -331,15 +352,16 @@ func (s *Store) Receipts(ctx context.Context, w Wanted) ([]Receipt, error) {
 // pruned is how many receipts go at a time, so that nobody waits long for the file.
 const pruned = 500
 
-// Prune deletes the receipts of runs that started before a time, a few at a time, and
-// tells how many went. The last receipt stays, so that its number is not used again.
-func (s *Store) Prune(ctx context.Context, before time.Time) (int64, error) {
-	var gone int64
-	for ctx.Err() == nil {
+// Prune deletes receipts of runs that started before a time, the oldest first, a few at a
+// time and no more than most, and tells how many went. The last receipt stays, so that its
+// number is not used again.
+func (s *Store) Prune(ctx context.Context, before time.Time, most int64) (gone int64, err error) {
+	for gone < most && ctx.Err() == nil {
+		step := min(pruned, most-gone)
 		result := s.db.WithContext(ctx).Exec(`DELETE FROM receipts WHERE id IN
-			(SELECT id FROM receipts WHERE started_at < ? AND state <> ? AND id < (SELECT max(id) FROM receipts) LIMIT ?)`,
-			before.UTC().Format(startForm), Running, pruned)
-		if gone += result.RowsAffected; result.Error != nil || result.RowsAffected < pruned {
+			(SELECT id FROM receipts WHERE started_at < ? AND state <> ? AND id < (SELECT max(id) FROM receipts) ORDER BY started_at LIMIT ?)`,
+			before.UTC().Format(startForm), Running, step)
+		if gone += result.RowsAffected; result.Error != nil || result.RowsAffected < step {
 			return gone, result.Error
 		}
 		select {
@@ -348,6 +370,20 @@ func (s *Store) Prune(ctx context.Context, before time.Time) (int64, error) {
 		}
 	}
 	return gone, ctx.Err()
+}
+
+// Counted is how many receipts there are, and when the latest run started; the zero time
+// where there is none.
+func (s *Store) Counted(ctx context.Context) (n int64, latest time.Time, err error) {
+	var row struct {
+		N      int64
+		Latest string
+	}
+	if err := s.db.WithContext(ctx).Raw("SELECT count(*) AS n, coalesce(max(started_at), '') AS latest FROM receipts").Scan(&row).Error; err != nil || row.Latest == "" {
+		return row.N, time.Time{}, err
+	}
+	latest, err = time.Parse(time.RFC3339, row.Latest)
+	return row.N, latest, err
 }
 
 // Loaded is when a table of the embedded records was last loaded.

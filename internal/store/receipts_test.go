@@ -106,11 +106,11 @@ func TestPruning(t *testing.T) {
 	require.NoError(t, s.Keep(running))
 	kept := receipt(s, "rows", young)
 	require.NoError(t, s.Keep(kept))
-	gone, err := s.Prune(ctx, now.AddDate(0, 0, -400))
+	gone, err := s.Prune(ctx, now.AddDate(0, 0, -400), 1<<20)
 	require.NoError(t, err)
 	assert.EqualValues(t, 2*pruned+1, gone)
 	assert.Equal(t, []int64{kept.ID, running.ID}, ids(t, s, Wanted{}))
-	gone, err = s.Prune(ctx, now)
+	gone, err = s.Prune(ctx, now, 1<<20)
 	require.NoError(t, err)
 	assert.Zero(t, gone)
 }
@@ -146,7 +146,7 @@ func TestLoads(t *testing.T) {
 // known before that.
 func TestResultsThatWereSent(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "own.db")
-	s, err := Open(path)
+	s, err := Open(path, 0)
 	require.NoError(t, err)
 	sent := func(s *Store) (all []bool) {
 		for id := range 3 {
@@ -164,7 +164,7 @@ func TestResultsThatWereSent(t *testing.T) {
 	s.Sent(3)
 	assert.Equal(t, []bool{true, false, true}, sent(s))
 	require.NoError(t, s.Close())
-	s, err = Open(path)
+	s, err = Open(path, 0)
 	require.NoError(t, err)
 	assert.Equal(t, []bool{true, false, true}, sent(s), "what is known when the service ends is kept")
 	s.Sent(2)

@@ -4,6 +4,8 @@ package store
 
 import (
 	"context"
+	"database/sql"
+	"database/sql/driver"
 	"embed"
 	"errors"
 	"fmt"
@@ -17,6 +19,7 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"github.com/mattn/go-sqlite3"
 	"gorm.io/driver/sqlite"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
@@ -31,6 +34,8 @@ type Store struct {
 
 	lastReceipt atomic.Int64
 	underWay    atomic.Int64 // runs that have begun and not ended, about
+	full        atomic.Bool  // the last receipt found no room
+	most        int64        // bytes that the file may have; 0 for any number
 	waiting     chan kept
 	committed   chan struct{} // closed when the last of them is written
 	closing     sync.RWMutex
@@ -49,8 +54,9 @@ func DSN(path string) string {
 
 // Open opens the file, makes it where there is none, and brings its tables to
 // the newest form. A new file has another name until its tables are there, so that one
-// that is empty was not made so: it lost its records, and is not taken for a new one.
-func Open(path string) (*Store, error) {
+// that is empty was not made so: it lost its records, and is not taken for a new one. The
+// file grows to most bytes, where that is not 0, and not beyond.
+func Open(path string, most int64) (*Store, error) {
 	switch info, err := os.Stat(path); {
 	case errors.Is(err, fs.ErrNotExist):
 		if err := create(path); err != nil {
@@ -61,7 +67,7 @@ func Open(path string) (*Store, error) {
 	case info.Size() == 0:
 		return nil, fmt.Errorf("the service's records in %s are empty: the file was cut off or put there by somebody; bring it back from a backup, or remove it to start anew", path)
 	}
-	return openAt(path)
+	return openAt(path, most)
 }
 
 // create makes a file with all tables and nothing in them.
@@ -79,7 +85,7 @@ func create(path string) error {
 	if err := f.Close(); err != nil {
 		return err
 	}
-	s, err := connect(new)
+	s, err := connect(new, 0)
 	if err != nil {
 		return err
 	}
@@ -89,19 +95,42 @@ func create(path string) error {
 	return os.Rename(new, path)
 }
 
-func connect(path string) (*Store, error) {
-	db, err := gorm.Open(sqlite.Open(DSN(path)), &gorm.Config{
+// connector makes connections to a file that is not to grow beyond a size.
+type connector struct {
+	sqlite3.SQLiteDriver
+	path string
+	most int64
+}
+
+func (c *connector) Driver() driver.Driver { return &c.SQLiteDriver }
+
+func (c *connector) Connect(context.Context) (driver.Conn, error) {
+	conn, err := c.Open(DSN(c.path))
+	if err != nil || c.most == 0 {
+		return conn, err
+	}
+	if _, err := conn.(*sqlite3.SQLiteConn).Exec(fmt.Sprintf("PRAGMA max_page_count = %d", c.most/pageBytes), nil); err != nil {
+		return nil, errors.Join(err, conn.Close())
+	}
+	return conn, nil
+}
+
+// pageBytes is the size of the pages of an SQLite file.
+const pageBytes = 4096
+
+func connect(path string, most int64) (*Store, error) {
+	db, err := gorm.Open(sqlite.New(sqlite.Config{Conn: sql.OpenDB(&connector{path: path, most: most})}), &gorm.Config{
 		Logger:                 logger.NewSlogLogger(slog.Default(), logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true}),
 		SkipDefaultTransaction: true,
 	})
 	if err != nil {
 		return nil, fmt.Errorf("open the service's records in %s: %w", path, err)
 	}
-	return &Store{db: db, sent: map[int64]bool{}}, nil
+	return &Store{db: db, most: most, sent: map[int64]bool{}}, nil
 }
 
-func openAt(path string) (*Store, error) {
-	s, err := connect(path)
+func openAt(path string, most int64) (*Store, error) {
+	s, err := connect(path, most)
 	if err != nil {
 		return nil, err
 	}
@@ -130,10 +159,32 @@ func (s *Store) Close() error {
 	return db.Close()
 }
 
-// Ping reports whether the records can be read.
+// Ping reports whether the records can be read, and where the last receipt found no room,
+// whether there is some by now.
 func (s *Store) Ping(ctx context.Context) error {
 	var one int
-	return s.db.WithContext(ctx).Raw("SELECT count(*) FROM settings").Scan(&one).Error
+	if err := s.db.WithContext(ctx).Raw("SELECT count(*) FROM settings").Scan(&one).Error; err != nil || !s.full.Load() {
+		return err
+	}
+	if err := s.SetSetting(ctx, "room", strings.Repeat("x", 2*pageBytes)); err != nil {
+		return roomless(err)
+	}
+	s.full.Store(false)
+	return s.SetSetting(ctx, "room", "")
+}
+
+// Room is how many bytes the records take, and how many they may; 0 for any number.
+func (s *Store) Room(ctx context.Context) (taken, most int64, err error) {
+	db, err := s.db.DB()
+	if err != nil {
+		return 0, 0, err
+	}
+	var pages, free int64
+	if err := db.QueryRowContext(ctx, "PRAGMA page_count").Scan(&pages); err != nil {
+		return 0, 0, err
+	}
+	err = db.QueryRowContext(ctx, "PRAGMA freelist_count").Scan(&free)
+	return (pages - free) * pageBytes, s.most, err
 }
 
 // migrate applies the numbered migrations that the file has not seen, each in

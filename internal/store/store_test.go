@@ -25,7 +25,7 @@ func doc(name, text string) definition.Document {
 
 func open(t *testing.T, path string) *Store {
 	t.Helper()
-	s, err := Open(path)
+	s, err := Open(path, 0)
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
 	return s
@@ -86,7 +86,7 @@ func TestSettings(t *testing.T) {
 
 func TestPragmasHoldOnEveryConnection(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "own.db"))
-	for pragma, want := range map[string]string{"journal_mode": "wal", "foreign_keys": "1", "synchronous": "2", "user_version": "3"} {
+	for pragma, want := range map[string]string{"journal_mode": "wal", "foreign_keys": "1", "synchronous": "2", "user_version": "4"} {
 		var got string
 		require.NoError(t, s.db.Raw("PRAGMA "+pragma).Scan(&got).Error)
 		assert.Equal(t, want, got, pragma)
@@ -99,6 +99,6 @@ func TestAFileOfANewerProgramIsRefused(t *testing.T) {
 	s := open(t, path)
 	require.NoError(t, s.db.Exec("PRAGMA user_version = 99").Error)
 	s.Close()
-	_, err := Open(path)
-	assert.ErrorContains(t, err, "the file is of version 99, and this program knows versions up to 3; use a newer program")
+	_, err := Open(path, 0)
+	assert.ErrorContains(t, err, "the file is of version 99, and this program knows versions up to 4; use a newer program")
 }

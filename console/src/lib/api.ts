@@ -156,9 +156,9 @@ export function runAgain(id: number, asOf: string): Promise<Comparison> {
   return decoded(post(`/receipts/${id}/again`, asOf ? { as_of: asOf } : {}));
 }
 
-/** All records as CSV. It fails where the stream broke off, so that no half file is taken for a whole one. */
+/** All records as CSV that a spreadsheet program may open. It fails where the stream broke off, so that no half file is taken for a whole one. */
 export async function downloadCsv(name: string, answers: Answers): Promise<Blob> {
-  const response = await post(`${reportPath(name)}/runs?output=csv`, { answers });
+  const response = await post(`${reportPath(name)}/runs?output=csv&safe=true`, { answers });
   try {
     return await response.blob();
   } catch (cause) {

@@ -53,6 +53,14 @@ type Ref struct {
 
 func (r Ref) String() string { return string(r.Kind) + " " + r.Name }
 
+// IsValid reports whether a definition can be called so.
+func (r Ref) IsValid() bool { return slices.Contains(Kinds, r.Kind) && isName(r.Name) }
+
+// mostName is how many letters a name has at most.
+const mostName = 100
+
+func isName(text string) bool { return len(text) <= mostName && identifier.MatchString(text) }
+
 // Document is one definition as it was written.
 type Document struct {
 	Ref

@@ -79,7 +79,7 @@ var notInName = regexp.MustCompile(`[^a-z0-9]+`)
 // nameMeant makes a name of a text that is none.
 func nameMeant(text string) string {
 	name := strings.Trim(notInName.ReplaceAllString(strings.ToLower(text), "-"), "-")
-	if !identifier.MatchString(name) {
+	if !isName(name) {
 		return ""
 	}
 	return name

@@ -82,7 +82,7 @@ func (r *reader) ref() Ref {
 		return Ref{}
 	}
 	name := r.text(value)
-	if name != "" && !identifier.MatchString(name) {
+	if name != "" && !isName(name) {
 		r.fault(value, NotAnIdentifier, "%q is not a name; names are small letters and digits, parted by - or _", name).Suggest(nameMeant(name))
 	}
 	return Ref{Kind: Kind(key.Value), Name: name}

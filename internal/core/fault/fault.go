@@ -113,6 +113,23 @@ func (l List) Error() string {
 	return strings.Join(lines, "\n")
 }
 
+// Further is the code of what stands for faults that are not told.
+const Further = "and_more"
+
+// Most is how many faults are told to one who asked the service.
+const Most = 100
+
+// Capped is the list, or where it is longer than Most its beginning, and how many more
+// there are.
+func (l List) Capped() List {
+	if len(l) <= Most {
+		return l
+	}
+	more := New(Further, "and %d more", len(l)-Most)
+	more.Warning = len(l[Most:].Errors()) == 0
+	return append(l[:Most:Most], more)
+}
+
 // Errors are those that are no warnings.
 func (l List) Errors() List {
 	var wrong List
