@@ -167,6 +167,11 @@ func (s *Service) beside(ctx context.Context, files []definition.File) (*definit
 	if len(files) == 0 {
 		return s.published.Load().Catalog, nil
 	}
+	release, err := s.checking(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer release()
 	stored, err := s.store.Published(ctx)
 	if err != nil {
 		return nil, err

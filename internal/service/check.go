@@ -40,6 +40,16 @@ const (
 // and columns that are not there, SQL that the database does not understand,
 // conditions that no index serves. It stores nothing.
 func (s *Service) Check(ctx context.Context, files []definition.File) (fault.List, error) {
+	release, err := s.checking(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer release()
+	return s.checkOf(ctx, files)
+}
+
+// checkOf is Check for one whose turn it is.
+func (s *Service) checkOf(ctx context.Context, files []definition.File) (fault.List, error) {
 	published, err := s.store.Published(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("read the definitions: %w", err)
@@ -60,6 +70,9 @@ func (s *Service) Check(ctx context.Context, files []definition.File) (fault.Lis
 func (s *Service) held(ctx context.Context, docs []definition.Document, catalog *definition.Catalog, queries bool) fault.List {
 	var found fault.List
 	for _, d := range docs {
+		if ctx.Err() != nil {
+			return found
+		}
 		if catalog.Broken[d.Ref] {
 			continue // which is to be mended first
 		}

@@ -33,13 +33,18 @@ type PutResult struct {
 // What is the same as before stays as it is. Drafts are stored with all their
 // errors, as far as they have names.
 func (s *Service) Put(ctx context.Context, put Put) (*PutResult, error) {
+	release, err := s.checking(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer release()
 	docs, faults := definition.SplitAll(put.Files)
 	if len(faults) > 0 {
 		return nil, &Refusal{Kind: DefinitionsRefused, Faults: faults}
 	}
 	result := &PutResult{}
 	if put.Draft {
-		found, err := s.Check(ctx, put.Files)
+		found, err := s.checkOf(ctx, put.Files)
 		if err != nil {
 			return nil, err
 		}
@@ -56,7 +61,7 @@ func (s *Service) Put(ctx context.Context, put Put) (*PutResult, error) {
 		result.Findings = found
 	}
 	save := store.Save{By: PersonOf(ctx).Name, Now: s.config.Now(), Draft: put.Draft, Base: put.Base}
-	catalog, err := s.publishing(ctx, func(check func([]definition.Document) error) (err error) {
+	catalog, err := s.publishedBy(ctx, func(check func([]definition.Document) error) (err error) {
 		if put.Draft {
 			check = func([]definition.Document) error { return nil }
 		}
@@ -72,6 +77,18 @@ func (s *Service) Put(ctx context.Context, put Put) (*PutResult, error) {
 		}
 	}
 	return result, nil
+}
+
+// mostChecks is how many uploads are checked at once; others wait.
+const mostChecks = 2
+
+// checking waits for the turn of an upload that is to be checked, which takes the
+// processor and memory by its size.
+func (s *Service) checking(ctx context.Context) (release func(), err error) {
+	if err := s.checks.Acquire(ctx, 1); err != nil {
+		return nil, err
+	}
+	return func() { s.checks.Release(1) }, nil
 }
 
 // heldBefore holds the datasets that an upload adds or changes against their databases.
@@ -98,34 +115,60 @@ func (s *Service) heldBefore(ctx context.Context, files []definition.File, docs 
 	return s.held(ctx, altered, catalog, false), nil
 }
 
-// publishing lets change alter what is stored, and shows readers what comes of it
-// where that fits together and its proofs hold. The catalog is nil where change did
-// not ask. Proofs read the databases, so the change is made twice: at first it is
-// taken back, for what would come of it, and nobody waits while that is proved.
-func (s *Service) publishing(ctx context.Context, change func(check func([]definition.Document) error) error) (*definition.Catalog, error) {
+// mostTries is how often a change is tried anew that another one came before.
+const mostTries = 5
+
+// publishedBy lets change alter what is stored, and shows readers what comes of it where
+// that fits together and its proofs hold. The catalog is nil where change did not ask.
+// Checks and proofs, which read the databases, hold nobody up: at first the change is
+// taken back, for what would come of it. It is made for good only where no other was made
+// meanwhile, and else tried anew.
+func (s *Service) publishedBy(ctx context.Context, change func(check func([]definition.Document) error) error) (*definition.Catalog, error) {
+	for range mostTries {
+		before := s.changes.Load()
+		var catalog *definition.Catalog
+		var docs []definition.Document
+		err := change(func(all []definition.Document) error {
+			docs = all
+			return errTakenBack
+		})
+		if docs == nil || !errors.Is(err, errTakenBack) {
+			return nil, err
+		}
+		catalog, faults := definition.Link(docs, s.setting(s.Today(time.UTC), time.UTC), s.config.Functions...)
+		if len(faults) > 0 {
+			return nil, &Refusal{Kind: DefinitionsRefused, Faults: faults}
+		}
+		if failed := s.proved(publishing(ctx), catalog, s.altered(docs)); len(failed) > 0 {
+			return nil, &Refusal{Kind: DefinitionsRefused, Faults: failed}
+		}
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		if made, err := s.make(change, before, catalog); made || err != nil {
+			return catalog, err
+		}
+	}
+	return nil, &Refusal{Kind: Conflicting, Faults: fault.List{fault.New("conflict", "others changed definitions again and again meanwhile; nothing was stored. Try again")}}
+}
+
+// make makes a change for good, where none was made since so many were.
+func (s *Service) make(change func(check func([]definition.Document) error) error, before int64, catalog *definition.Catalog) (made bool, err error) {
 	s.changing.Lock()
 	defer s.changing.Unlock()
-	var catalog *definition.Catalog
+	if s.changes.Load() != before {
+		return false, nil
+	}
 	var docs []definition.Document
-	err := change(func(all []definition.Document) error {
-		linked, faults := definition.Link(all, s.setting(s.Today(time.UTC), time.UTC), s.config.Functions...)
-		if len(faults) > 0 {
-			return &Refusal{Kind: DefinitionsRefused, Faults: faults}
-		}
-		catalog, docs = linked, all
-		return errTakenBack
-	})
-	if catalog == nil || !errors.Is(err, errTakenBack) {
-		return nil, err
+	if err := change(func(all []definition.Document) error {
+		docs = all
+		return nil
+	}); err != nil {
+		return false, err
 	}
-	if failed := s.proved(publishing(ctx), catalog, s.altered(docs)); len(failed) > 0 {
-		return nil, &Refusal{Kind: DefinitionsRefused, Faults: failed}
-	}
-	if err := change(func([]definition.Document) error { return nil }); err != nil {
-		return nil, err
-	}
+	s.changes.Add(1)
 	s.publish(catalog, docs, nil)
-	return catalog, nil
+	return true, nil
 }
 
 // errTakenBack is the cause where a change was made only to see what comes of it.
@@ -229,7 +272,7 @@ func (s *Service) Difference(ctx context.Context, ref definition.Ref, from, to i
 // Publish makes a revision the one that readers see, where it fits with the others;
 // of number 0 the latest.
 func (s *Service) Publish(ctx context.Context, ref definition.Ref, number int) error {
-	_, err := s.publishing(ctx, func(check func([]definition.Document) error) error { return s.store.Publish(ctx, ref, number, check) })
+	_, err := s.publishedBy(ctx, func(check func([]definition.Document) error) error { return s.store.Publish(ctx, ref, number, check) })
 	return noSuch(ref, err)
 }
 

@@ -19,6 +19,9 @@ import (
 func (s *Service) proved(ctx context.Context, catalog *definition.Catalog, of []definition.Document) fault.List {
 	var found fault.List
 	for _, name := range slices.Sorted(maps.Keys(catalog.Proofs)) {
+		if ctx.Err() != nil {
+			break
+		}
 		parts := catalog.PartsOf(definition.Ref{Kind: definition.KindProof, Name: name})
 		if slices.ContainsFunc(of, func(d definition.Document) bool { return slices.Contains(parts, d.Ref) }) {
 			found = append(found, s.prove(ctx, catalog, catalog.Proofs[name])...)

@@ -88,13 +88,16 @@ type Service struct {
 	sources *source.Pool
 	today   atomic.Int64 // a civil.Day; the zero Day: what clocks show
 
-	spool     spool
-	uploads   chan struct{}       // one for each file that is being taken in
-	loading   *semaphore.Weighted // of one: a load at a time
-	changing  sync.Mutex          // so that catalogs follow each other as they were stored
-	published atomic.Pointer[published]
-	stopped   sync.WaitGroup // what goes on by itself
-	close     func() error
+	spool       spool
+	uploads     chan struct{}       // one for each file that is being taken in
+	loading     *semaphore.Weighted // of one: a load at a time
+	checks      *semaphore.Weighted // of the uploads that are being checked
+	inspections *semaphore.Weighted
+	changing    sync.Mutex   // so that catalogs follow each other as they were stored
+	changes     atomic.Int64 // how many there were
+	published   atomic.Pointer[published]
+	stopped     sync.WaitGroup // what goes on by itself
+	close       func() error
 }
 
 // published is what readers see at one time: the definitions, and the SQL that
@@ -163,7 +166,7 @@ func Open(ctx context.Context, c Config) (*Service, error) {
 	}
 	c.EvidenceTime = cmp.Or(c.EvidenceTime, c.RunTime)
 	c.LoadBytes, c.SpoolBytes = cmp.Or(c.LoadBytes, usualLoadBytes), cmp.Or(c.SpoolBytes, usualSpoolBytes)
-	s := &Service{spool: spool, uploads: make(chan struct{}, mostUploads), loading: semaphore.NewWeighted(1), config: c, locked: held, store: own, sources: source.NewPool(c.rules())}
+	s := &Service{spool: spool, uploads: make(chan struct{}, mostUploads), loading: semaphore.NewWeighted(1), checks: semaphore.NewWeighted(mostChecks), inspections: semaphore.NewWeighted(mostInspections), config: c, locked: held, store: own, sources: source.NewPool(c.rules())}
 	background, stop := context.WithCancel(context.WithoutCancel(ctx))
 	s.close = sync.OnceValue(func() error {
 		stop()

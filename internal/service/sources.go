@@ -87,9 +87,17 @@ func (s *Service) Tables(ctx context.Context, name string) (tables []source.Tabl
 	return tables, err
 }
 
+// mostInspections is how many tables are looked at at once, since each takes some tens of
+// MiB; others wait.
+const mostInspections = 2
+
 // Inspect looks at a table of a source and its records; of a large one at a sample, the
 // figures of which whole counts over all records.
 func (s *Service) Inspect(ctx context.Context, name, table string, whole bool) (profile *source.Profile, of *definition.Source, err error) {
+	if err := s.inspections.Acquire(ctx, 1); err != nil {
+		return nil, nil, err
+	}
+	defer s.inspections.Release(1)
 	of, err = s.looking(ctx, name, func(ctx context.Context, v source.View, of *definition.Source) error {
 		if profile, err = v.Profile(ctx, table, of.Zone, whole); err != nil || len(profile.Columns) > 0 {
 			return err

@@ -57,7 +57,7 @@ func (v View) Fits(ctx context.Context, name string, t *Table, columns map[strin
 			rows++
 			for i, value := range row {
 				if !value.IsMissing() {
-					values[i] = append(values[i], value.Clone())
+					values[i] = append(values[i], clipped(value))
 				}
 			}
 			return nil

@@ -63,6 +63,7 @@ func (v View) Profile(ctx context.Context, name string, zone *time.Location, who
 		order, back = append(order, v.dialect.Name(c)), append(back, v.dialect.Name(c)+" DESC")
 	}
 	values := make([][]record.Value, len(t.Columns))
+	sample := min(sampleRows, max(leastSample, sampleCells/len(t.Columns)))
 	look := func(by []string, rows int) error {
 		s := "SELECT " + strings.Join(shown, ", ") + " FROM " + v.dialect.Name(name)
 		if len(by) > 0 {
@@ -72,7 +73,7 @@ func (v View) Profile(ctx context.Context, name string, zone *time.Location, who
 			p.Looked++
 			kept := make([]record.Value, len(row))
 			for i, value := range row {
-				kept[i] = value.Clone()
+				kept[i] = clipped(value)
 				values[i] = append(values[i], kept[i])
 			}
 			if len(p.Rows) < shownRows {
@@ -81,17 +82,17 @@ func (v View) Profile(ctx context.Context, name string, zone *time.Location, who
 			return nil
 		})
 	}
-	if err := look(order, 2*sampleRows); err != nil {
+	if err := look(order, 2*sample); err != nil {
 		return nil, err
 	}
-	if p.Looked == 2*sampleRows {
+	if p.Looked == int64(2*sample) {
 		p.Sampled = true
 		if len(order) > 0 {
-			p.Looked = sampleRows
+			p.Looked = int64(sample)
 			for i := range values {
-				values[i] = values[i][:sampleRows]
+				values[i] = values[i][:sample]
 			}
-			if err := look(back, sampleRows); err != nil {
+			if err := look(back, sample); err != nil {
 				return nil, err
 			}
 		}
@@ -363,4 +364,20 @@ func slug(name string) string {
 		text = "table-" + text
 	}
 	return strings.TrimSuffix(text, "-")
+}
+
+// sampleCells is how many values of a table are looked at, of a wide one too, and
+// leastSample how many records at least; longValue is how much of a value is kept.
+const (
+	sampleCells = 200_000
+	leastSample = 100
+	longValue   = 1000
+)
+
+// clipped is a value of its own, of a long text its beginning.
+func clipped(v record.Value) record.Value {
+	if text, ok := v.Chars(); ok && len(text) > longValue {
+		return record.Chars(strings.ToValidUTF8(text[:longValue], "") + "…")
+	}
+	return v.Clone()
 }

@@ -65,11 +65,15 @@ var (
 
 func (s set) isEmpty() bool { return len(s.values) == 0 && !s.missing }
 
-// union joins two sets.
-func (s set) union(other set) set {
-	all := slices.Concat(s.values, other.values)
+// union joins sets.
+func union(sets ...set) set {
+	var all []stretch
+	joined := set{}
+	for _, s := range sets {
+		all = append(all, s.values...)
+		joined.missing = joined.missing || s.missing
+	}
 	slices.SortFunc(all, func(a, b stretch) int { return a.from.compare(b.from) })
-	joined := set{missing: s.missing || other.missing}
 	for _, v := range all {
 		n := len(joined.values)
 		switch {
@@ -83,6 +87,15 @@ func (s set) union(other set) set {
 		}
 	}
 	return joined
+}
+
+// meeting is what sets share.
+func meeting(sets ...set) set {
+	opposites := make([]set, len(sets))
+	for i, s := range sets {
+		opposites[i] = s.opposite()
+	}
+	return union(opposites...).opposite()
 }
 
 // opposite is every value that is not in the set.
@@ -102,7 +115,7 @@ func (s set) opposite() set {
 }
 
 // meet is what two sets share.
-func (s set) meet(other set) set { return s.opposite().union(other.opposite()).opposite() }
+func (s set) meet(other set) set { return meeting(s, other) }
 
 // holds reports whether every value of other is in the set.
 func (s set) holds(other set) bool { return s.opposite().meet(other).isEmpty() }
@@ -176,66 +189,100 @@ func columnsOf(n *Node) []*record.Column {
 	return columns
 }
 
+// member is one of a group, with what it leaves of the column at hand.
+type member struct {
+	*Node
+	left
+	only bool // it is about the column and no other
+}
+
+func (r Reason) members(n *Node, column *record.Column) []member {
+	all := make([]member, len(n.Nodes))
+	for i, child := range n.Nodes {
+		all[i] = member{child, r.left(child, column), only(child, column)}
+	}
+	return all
+}
+
+// mostPairs is how many members of a group are held to each other one by one. Of more of
+// them only what all together tell is told: nobody reads such a group by its pairs, and
+// their number grows with its square.
+const mostPairs = 200
+
 // together finds members of an all that clash over a column, and those that
 // another one implies.
 func (r Reason) together(n *Node, column *record.Column, found *[]Finding) {
-	rest := everything
-	for i, child := range n.Nodes {
-		may := r.left(child, column).may
-		if may.isEmpty() {
+	members := r.members(n, column)
+	mays := make([]set, len(members))
+	for i, m := range members {
+		if mays[i] = m.may; m.may.isEmpty() {
 			return // told by itself
 		}
-		clash := rest.meet(may).isEmpty()
+	}
+	clashes := meeting(mays...).isEmpty()
+	if len(members) > mostPairs && !clashes {
+		return
+	}
+	rest := everything
+	for i, m := range members {
+		clash := clashes && rest.meet(m.may).isEmpty()
 		var other *Node
-		for _, before := range n.Nodes[:i] {
-			if r.left(before, column).may.meet(may).isEmpty() || clashByText(before, child, column) {
-				clash, other = true, before
-				break
+		if len(members) <= mostPairs {
+			for _, before := range members[:i] {
+				if before.may.meet(m.may).isEmpty() || clashByText(before.Node, m.Node, column) {
+					clash, other = true, before.Node
+					break
+				}
 			}
 		}
 		if clash {
-			*found = append(*found, Finding{Kind: Never, Node: child, Other: other})
+			*found = append(*found, Finding{Kind: Never, Node: m.Node, Other: other})
 			return
 		}
-		rest = rest.meet(may)
+		if clashes {
+			rest = rest.meet(m.may)
+		}
 	}
-	r.implied(n, column, found)
+	r.implied(n, members, found)
 }
 
 // either finds an any that holds for every value of a column, and members that
 // another one swallows.
 func (r Reason) either(n *Node, column *record.Column, found *[]Finding) {
-	must := nothing
-	for _, child := range n.Nodes {
-		if only(child, column) {
-			must = must.union(r.left(child, column).must)
+	members := r.members(n, column)
+	var musts []set
+	for _, m := range members {
+		if m.only {
+			musts = append(musts, m.must)
 		}
 	}
-	if must.holds(anyValue) {
+	if union(musts...).holds(anyValue) {
 		*found = append(*found, Finding{Kind: Always, Node: n})
 		return
 	}
-	r.implied(n, column, found)
+	r.implied(n, members, found)
 }
 
 // implied finds members of a group that add nothing beside another one: in an all
 // those that hold wherever the other does, in an any those that hold only there. Of
 // two that say the same it is the later one.
-func (r Reason) implied(n *Node, column *record.Column, found *[]Finding) {
+func (r Reason) implied(n *Node, members []member, found *[]Finding) {
+	if len(members) > mostPairs {
+		return
+	}
 	addsNothing := func(a, b left) bool {
 		if n.Logic == Any {
 			a, b = b, a
 		}
 		return a.must.holds(b.may)
 	}
-	for i, child := range n.Nodes {
-		for j, other := range n.Nodes {
-			if i == j || !only(child, column) || !only(other, column) || n.Logic == All && dropped(other) {
+	for i, child := range members {
+		for j, other := range members {
+			if i == j || !child.only || !other.only || n.Logic == All && dropped(other.Node) {
 				continue
 			}
-			a, b := r.left(child, column), r.left(other, column)
-			if addsNothing(a, b) && !(j > i && addsNothing(b, a)) {
-				*found = append(*found, Finding{Kind: Implied, Node: child, Other: other})
+			if addsNothing(child.left, other.left) && !(j > i && addsNothing(other.left, child.left)) {
+				*found = append(*found, Finding{Kind: Implied, Node: child.Node, Other: other.Node})
 				break
 			}
 		}
@@ -261,6 +308,8 @@ func dropped(n *Node) bool {
 
 func (r Reason) left(n *Node, column *record.Column) left {
 	switch {
+	case n == nil: // of a filter that has faults, which it tells itself
+		return left{may: everything}
 	case n.Filter != nil:
 		return r.left(n.Filter.Where, column)
 	case n.Logic == Condition && n.Column != column:
@@ -268,22 +317,18 @@ func (r Reason) left(n *Node, column *record.Column) left {
 	case n.Logic == Condition:
 		return r.condition(n)
 	}
-	may, must := nothing, nothing
-	if n.Logic == All {
-		may, must = everything, everything
-	}
-	for _, child := range n.Nodes {
+	mays, musts := make([]set, len(n.Nodes)), make([]set, len(n.Nodes))
+	for i, child := range n.Nodes {
 		l := r.left(child, column)
-		if n.Logic == All {
-			may, must = may.meet(l.may), must.meet(l.must)
-		} else {
-			may, must = may.union(l.may), must.union(l.must)
-		}
+		mays[i], musts[i] = l.may, l.must
 	}
-	if n.Logic == None {
-		return left{may: must.opposite(), must: may.opposite()}
+	switch n.Logic {
+	case All:
+		return left{meeting(mays...), meeting(musts...)}
+	case None:
+		return left{may: union(musts...).opposite(), must: union(mays...).opposite()}
 	}
-	return left{may, must}
+	return left{union(mays...), union(musts...)}
 }
 
 // condition is what one condition leaves of its column.
@@ -326,8 +371,8 @@ func standIn(c *record.Column) []stretch {
 
 // values are those for which a bound condition holds.
 func (r Reason) values(b *Bound) set {
-	all := nothing
-	add := func(from, until cut) { all = all.union(set{values: []stretch{{from, until}}}) }
+	var all []set
+	add := func(from, until cut) { all = append(all, set{values: []stretch{{from, until}}}) }
 	switch {
 	case b.Column.Type.IsDated():
 		for _, s := range b.Spans() {
@@ -359,7 +404,7 @@ func (r Reason) values(b *Bound) set {
 			add(cut{text: text}, cut{text: text, after: true})
 		}
 	}
-	return all
+	return union(all...)
 }
 
 func (r Reason) at(c *record.Column, e civil.Edge) int64 {
@@ -383,8 +428,8 @@ func numbersOf(b *Bound) set {
 		}
 		return cut{number: n, after: true}
 	}
-	all := nothing
-	add := func(from, until cut) { all = all.union(set{values: []stretch{{from, until}}}) }
+	var all []set
+	add := func(from, until cut) { all = append(all, set{values: []stretch{{from, until}}}) }
 	switch b.Op {
 	case LessThan:
 		add(first, before(b.Numbers[0]))
@@ -408,7 +453,7 @@ func numbersOf(b *Bound) set {
 			add(before(n), after(n))
 		}
 	}
-	return all
+	return union(all...)
 }
 
 // allowed are the values that a condition can let through, whatever its prompt's

@@ -8,6 +8,7 @@ import (
 
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/fault"
+	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/record"
 )
 
@@ -183,12 +184,20 @@ func (l *linker) origins(d *Dataset) {
 // its columns, or some.
 func (l *linker) derivedDataset(d *Dataset, of *yaml.Node, m *mapping) {
 	base := named(l, of, UnknownDataset, "dataset", l.catalog.Datasets)
-	where, columns := m.take("where"), m.take("columns")
+	condition, columns := m.take("where"), m.take("columns")
 	if base == nil {
 		return
 	}
 	d.Base, d.Source, d.From, d.Key, d.Columns, d.Values = base, base.Source, base.From, base.Key, base.Columns, base.Values
-	own, used := l.where(base, where)
+	if d.bases = base.bases + 1; d.bases > mostBases {
+		l.fault(of, TooDeep, "this dataset is built on %d others, one on the other, and at most %d are read", d.bases, mostBases)
+		return
+	}
+	own, used := (*criteria.Node)(nil), []*prompt.Prompt(nil)
+	if d.conditions = base.conditions; condition != nil {
+		w := l.read(&where{of: base, conditions: base.conditions}, condition)
+		own, used, d.conditions = w.root, w.prompts, w.conditions
+	}
 	d.Where = criteria.Both(base.Where, own)
 	l.reasoned(base, d.Where)
 	d.Prompts = slices.Clone(base.Prompts)

@@ -132,6 +132,9 @@ type Dataset struct {
 	Where   *criteria.Node   // which of their records, those of the bases included; nil for all
 	Prompts []*prompt.Prompt // those that its conditions and its SQL use
 	Values  map[int]Value    // what the placeholders of its SQL stand for, by their piece
+
+	conditions int // of Where
+	bases      int // how many datasets it is built on, one on the other
 }
 
 // Origins are where the columns stand in their tables, those of a plain dataset too;
@@ -189,6 +192,8 @@ type Filter struct {
 	Of      *Dataset
 	Where   *criteria.Node
 	Prompts []*prompt.Prompt
+
+	conditions, depth int // of Where, with those of the filters in it
 }
 
 // ChoiceList is where a prompt's choices come from: the values of a column.

@@ -33,7 +33,7 @@ const (
 // days bring other answers, so nothing is found again when stored definitions are
 // loaded.
 func (l *linker) reasoned(of *Dataset, where *criteria.Node) {
-	if l.loading || of == nil || of.Source == nil || of.Source.Zone == nil || len(l.faults) > 0 {
+	if l.loading || of == nil || of.Source == nil || of.Source.Zone == nil || len(l.faults) > 0 || l.shaky {
 		return
 	}
 	for _, f := range (criteria.Reason{Setting: l.setting, Zone: of.Source.Zone}).Find(where) {

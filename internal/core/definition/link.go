@@ -76,6 +76,7 @@ func Load(docs []Document, s phrase.Setting, functions ...string) (*Catalog, map
 
 func (l *linker) link(docs []Document) {
 	l.catalog, l.refs, l.broken, l.state = newCatalog(), map[Ref]*Document{}, map[Ref]bool{}, map[Ref]state{}
+	l.shakes = map[Ref]bool{}
 	l.used, l.wrong = map[Ref]bool{}, map[Ref]fault.List{}
 	l.setting.Seasons = l.catalog.Seasons
 	if l.setting.Zone == nil {
@@ -183,6 +184,7 @@ type linker struct {
 	functions []string
 	refs      map[Ref]*Document
 	broken    map[Ref]bool
+	shakes    map[Ref]bool       // those that have faults, or build on what has
 	wrong     map[Ref]fault.List // what is wrong with each that is broken
 	state     map[Ref]state
 	places    map[*criteria.Node]*yaml.Node // of the document at hand
@@ -200,10 +202,14 @@ func (l *linker) document(d *Document) {
 		if len(l.warnings) > 0 && len(l.faults) == 0 { // what is wrong misleads about the rest
 			l.catalog.Warnings[d.Ref] = l.warnings
 		}
+		l.shakes[d.Ref] = l.shaky || len(l.faults) > 0
 		if l.broken[d.Ref] = len(l.faults) > 0; len(l.faults) > 0 {
 			l.wrong[d.Ref] = l.faults
 		}
 	}()
+	if l.root == nil { // which the reader has told why
+		return
+	}
 	m, ok := l.mapping(l.root)
 	if !ok {
 		return
@@ -253,6 +259,7 @@ func named[T any](l *linker, n *yaml.Node, code, what string, known map[string]*
 	}
 	if found := known[name]; found != nil {
 		l.uses(Ref{Kind(what), name})
+		l.shaky = l.shaky || l.shakes[Ref{Kind(what), name}]
 		return found
 	}
 	f := l.fault(n, code, "no %s %q", what, fault.Shorten(name))
@@ -482,7 +489,10 @@ func (l *linker) columnOf(d *Dataset, n *yaml.Node, name string) *record.Column 
 
 func (l *linker) filter(name string, m *mapping) *Filter {
 	f := &Filter{Name: name, Of: named(l, l.need(m, "of"), UnknownDataset, "dataset", l.catalog.Datasets)}
-	f.Where, f.Prompts = l.where(f.Of, l.need(m, "where"))
+	if n := l.need(m, "where"); n != nil {
+		w := l.read(&where{of: f.Of}, n)
+		f.Where, f.Prompts, f.conditions, f.depth = w.root, w.prompts, w.conditions, w.deepest
+	}
 	l.reasoned(f.Of, f.Where)
 	return f
 }
@@ -492,8 +502,14 @@ func (l *linker) where(of *Dataset, n *yaml.Node) (*criteria.Node, []*prompt.Pro
 	if n == nil {
 		return nil, nil
 	}
-	w := &where{of: of}
-	return l.node(w, n), w.prompts
+	w := l.read(&where{of: of}, n)
+	return w.root, w.prompts
+}
+
+// read reads criteria, with what there is of them at most.
+func (l *linker) read(w *where, n *yaml.Node) *where {
+	w.root = l.node(w, n)
+	return w
 }
 
 // promptsOn are the prompts of a dataset and of criteria on it.

@@ -28,6 +28,9 @@ type reader struct {
 	root     *yaml.Node
 	faults   fault.List
 	warnings fault.List
+	// shaky says that something that the document builds on has faults, so that what it
+	// means is not known.
+	shaky bool
 }
 
 // place of a node in the file.

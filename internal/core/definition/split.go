@@ -67,6 +67,10 @@ func Split(f File) ([]Document, fault.List) {
 // read parses the document's YAML. It is nil for a document without content.
 func (d *Document) read() *reader {
 	r := &reader{doc: d}
+	if len(d.Text) > mostText {
+		r.fault(nil, TooLarge, "this definition has %d bytes, and at most %d are read", len(d.Text), mostText)
+		return r
+	}
 	if f := d.tab(); f != nil {
 		r.faults = append(r.faults, f)
 		return r
@@ -83,6 +87,9 @@ func (d *Document) read() *reader {
 	r.root = root.Content[0]
 	if r.root.Kind == yaml.ScalarNode && r.root.Tag == "!!null" {
 		return nil
+	}
+	if !r.within(r.root, 0) {
+		r.root = nil
 	}
 	return r
 }
@@ -177,7 +184,10 @@ func SplitAll(files []File) ([]Document, fault.List) {
 		split, wrong := Split(f)
 		docs, found = append(docs, split...), append(found, wrong...)
 	}
-	return docs, append(found, Twice(docs)...)
+	if len(docs) > mostDocuments {
+		return nil, fault.List{fault.New(TooMany, "the files hold %d definitions, and at most %d are read at once", len(docs), mostDocuments)}
+	}
+	return docs, capped(append(found, Twice(docs)...))
 }
 
 // Check finds all that is wrong with files and all that misleads in them, errors
@@ -201,5 +211,5 @@ func Check(files []File, beside []Document, s phrase.Setting, functions ...strin
 	for _, d := range docs {
 		found = append(found, catalog.Warnings[d.Ref]...)
 	}
-	return docs, catalog, append(faults, found...)
+	return docs, catalog, capped(append(faults, found...))
 }

@@ -17,7 +17,12 @@ import (
 // and the prompts met so far.
 type where struct {
 	of      *Dataset
+	root    *criteria.Node
 	prompts []*prompt.Prompt
+
+	conditions     int // so far, with those of filters
+	depth, deepest int // of the groups
+	over           bool
 }
 
 func (w *where) uses(prompts ...*prompt.Prompt) {
@@ -30,6 +35,11 @@ func (w *where) uses(prompts ...*prompt.Prompt) {
 
 // node = { all: [node...] } | { any: [node...] } | { none: [node...] } | { filter: NAME } | { COLUMN: condition } .
 func (l *linker) node(w *where, n *yaml.Node) *criteria.Node {
+	w.depth++
+	defer func() { w.depth-- }()
+	if !l.room(w, n, 0, 0) {
+		return nil
+	}
 	if n.Kind != yaml.MappingNode {
 		l.meantNode(w, n)
 		return nil
@@ -89,16 +99,24 @@ func (l *linker) filtered(w *where, n *yaml.Node) *criteria.Node {
 	if w.of != nil && f.Of != nil && !w.of.IsOn(f.Of) {
 		l.fault(n, TypeMismatch, "the filter %q is for the dataset %q, and this is on %q", f.Name, f.Of.Name, w.of.Name)
 	}
+	if !l.room(w, n, f.conditions, f.depth) {
+		return nil
+	}
 	w.uses(f.Prompts...)
 	return &criteria.Node{Filter: &criteria.Filter{Name: f.Name, Where: f.Where}}
 }
 
 // condition = missing | present | { OPERATOR: operand [, ignore_case: true] } .
 func (l *linker) condition(w *where, key, value *yaml.Node) *criteria.Node {
+	if !l.room(w, key, 1, 0) {
+		return nil
+	}
 	column := l.columnOf(w.of, key, key.Value)
 	c := &criteria.Node{Column: column}
 	if bare := criteria.Op(value.Value); value.Kind == yaml.ScalarNode && (bare == criteria.Missing || bare == criteria.Present) {
-		c.Op = bare
+		if c.Op = bare; column == nil {
+			return nil
+		}
 		return c
 	}
 	if value.Kind != yaml.MappingNode {
@@ -191,6 +209,10 @@ func (l *linker) operand(w *where, c *criteria.Node, n *yaml.Node) {
 		}
 		if items = n.Content; len(items) == 0 {
 			l.fault(n, EmptyGroup, "%q has no value in its list", c.Op)
+		}
+		if len(items) > mostValues {
+			l.fault(n, TooMany, "there are %d values here, and at most %d are read; choices that stand in a table of their own are a join", len(items), mostValues)
+			return
 		}
 	}
 	if l.meantEach(c, n, isRange) {

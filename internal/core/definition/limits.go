@@ -1,0 +1,78 @@
+package definition
+
+import (
+	"go.yaml.in/yaml/v3"
+
+	"pikegate/internal/core/fault"
+)
+
+// The codes of definitions beyond their limits.
+const (
+	TooLarge = "definition_too_large"
+	TooDeep  = "definition_too_deep"
+	TooMany  = "too_many"
+)
+
+// What definitions may hold. Those of an ordinary team are far from it; and the work to
+// check and to run what stays within follows the size of its text.
+const (
+	mostText       = 1 << 20 // bytes of one definition
+	mostDocuments  = 5_000   // of the files together that are given at once
+	mostDeep       = 40      // lists and mappings in each other
+	mostKeys       = 2_000   // of one mapping
+	mostItems      = 20_000  // of one list
+	mostConditions = 1_000   // of one query, filter or dataset, with those of the filters and datasets that it uses
+	mostNested     = 60      // groups in each other, filters included
+	mostBases      = 16      // datasets that are built on each other
+	mostValues     = 5_000   // of one condition
+	mostFindings   = 1_000   // that are told of the files together
+)
+
+// within finds what in a document is beyond its limits, before anything else is looked at.
+func (r *reader) within(n *yaml.Node, depth int) bool {
+	switch {
+	case depth > mostDeep:
+		r.fault(n, TooDeep, "lists and mappings stand more than %d deep in each other here", mostDeep)
+		return false
+	case n.Kind == yaml.MappingNode && len(n.Content) > 2*mostKeys:
+		r.fault(n, TooMany, "there are %d keys here, and at most %d are read", len(n.Content)/2, mostKeys)
+		return false
+	case n.Kind == yaml.SequenceNode && len(n.Content) > mostItems:
+		r.fault(n, TooMany, "there are %d items here, and at most %d are read", len(n.Content), mostItems)
+		return false
+	}
+	for _, child := range n.Content {
+		if !r.within(child, depth+1) {
+			return false
+		}
+	}
+	return true
+}
+
+// room counts conditions while criteria are read, and refuses more than there may be.
+func (l *linker) room(w *where, n *yaml.Node, conditions, depth int) bool {
+	w.conditions += conditions
+	w.deepest = max(w.deepest, w.depth+depth)
+	switch {
+	case w.over:
+		return false
+	case w.conditions > mostConditions:
+		l.fault(n, TooMany, "these are more than %d conditions, with those of the filters that they use; a list of values is one condition: any_of", mostConditions)
+	case w.deepest > mostNested:
+		l.fault(n, TooDeep, "groups stand more than %d deep in each other here, with those of the filters that they use", mostNested)
+	default:
+		return true
+	}
+	w.over = true
+	return false
+}
+
+// capped are the findings of files, no more than anybody reads.
+func capped(found fault.List) fault.List {
+	if len(found) <= mostFindings {
+		return found
+	}
+	more := fault.New(fault.Further, "and %d more", len(found)-mostFindings)
+	more.Warning = len(found[mostFindings:].Errors()) == 0
+	return append(found[:mostFindings:mostFindings], more)
+}
