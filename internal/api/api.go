@@ -73,6 +73,7 @@ func New(s *service.Service, limits Limits) http.Handler {
 	r := routes{service: s, limits: limits}
 	r.register(document)
 	listed(document)
+	refusable(document)
 
 	var text []byte
 	engine.GET(Prefix+"/openapi.json", func(c *gin.Context) {

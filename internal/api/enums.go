@@ -1,6 +1,9 @@
 package api
 
 import (
+	"net/http"
+	"strconv"
+
 	"github.com/danielgtaylor/huma/v2"
 
 	"pikegate/internal/core/definition"
@@ -64,4 +67,29 @@ func listed(api huma.API) {
 	put("ColumnInfo", "type", enumOf(record.Types))
 	put("FileColumn", "type", enumOf(record.Types))
 	put("Column", "type", enumOf(record.Types))
+}
+
+// refusals are the problems that any call can meet, whatever it is for.
+var refusals = map[int]string{
+	http.StatusBadRequest: "The request does not have the shape that this document describes.", http.StatusForbidden: "Another site's page sent it.",
+	http.StatusMethodNotAllowed: "The path knows no such method.", http.StatusRequestTimeout: "It did not come in time.",
+	http.StatusUnsupportedMediaType: "Its body is of another media type.", http.StatusMisdirectedRequest: "The service is not called by the name that was asked for.",
+	http.StatusServiceUnavailable: "The service has too much to do, or is not ready.", http.StatusInsufficientStorage: "There is no room on the disk.",
+}
+
+// refusable adds them to each operation that does not tell of them itself.
+func refusable(api huma.API) {
+	problem := &huma.Schema{Ref: "#/components/schemas/Problem"}
+	for _, path := range api.OpenAPI().Paths {
+		for _, o := range []*huma.Operation{path.Get, path.Post, path.Put, path.Delete, path.Patch} {
+			if o == nil {
+				continue
+			}
+			for status, about := range refusals {
+				if key := strconv.Itoa(status); o.Responses[key] == nil {
+					o.Responses[key] = &huma.Response{Description: about, Content: map[string]*huma.MediaType{"application/problem+json": {Schema: problem}}}
+				}
+			}
+		}
+	}
 }

@@ -92,8 +92,8 @@ type Asked struct {
 // RunRequest is a request for records.
 type RunRequest struct {
 	Asked
-	Limit int `json:"limit,omitempty" minimum:"1" doc:"Most rows to send; all where it is absent."`
-	Skip  int `json:"skip,omitempty" minimum:"0" doc:"Rows to leave out first; counts only with a limit."`
+	Limit int `json:"limit,omitempty" minimum:"1" maximum:"1000000000" doc:"Most rows to send; all where it is absent."`
+	Skip  int `json:"skip,omitempty" minimum:"0" maximum:"1000000000" doc:"Rows to leave out first; counts only with a limit."`
 	// Uncounted is for those who page and need no count.
 	Uncounted bool `json:"uncounted,omitempty" doc:"Leave out how many records match beyond the limit, which has to be counted."`
 	// Evidence comes after the rows: the receipt, which stands last, waits for it.
@@ -291,7 +291,7 @@ type ChoicesRequest struct {
 	Asked
 	Search string `json:"search,omitempty" maxLength:"200" doc:"What a label holds, in any case."`
 	Limit  int    `json:"limit,omitempty" minimum:"1" maximum:"1000" doc:"Most choices; 50 where it is absent."`
-	Skip   int    `json:"skip,omitempty" minimum:"0" doc:"Choices to leave out first."`
+	Skip   int    `json:"skip,omitempty" minimum:"0" maximum:"1000000000" doc:"Choices to leave out first."`
 }
 
 // ChoiceList is a page of choices.

@@ -38,6 +38,9 @@ func (s *Service) Choices(ctx context.Context, name, of string, req ChoicesReque
 	if i < 0 || report.Prompts[i].Type != prompt.Choice {
 		return nil, false, &Refusal{Kind: Unknown, Faults: fault.List{fault.New(prompt.UnknownPrompt, "no prompt %q with choices in the report %q", fault.Shorten(of), name)}}
 	}
+	if strings.Contains(req.Search, "\x00") {
+		return nil, false, nil // which no text has
+	}
 	p := report.Prompts[i]
 	setting, err := s.settingFor(report, req.AsOf)
 	if err != nil {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/record"
@@ -115,6 +116,9 @@ func (v View) MayWrite(ctx context.Context) (bool, error) {
 
 // Structure asks the database for the columns and indexes of a table.
 func (v View) Structure(ctx context.Context, name string) (*Table, error) {
+	if strings.Contains(name, "\x00") || !utf8.ValidString(name) {
+		return &Table{}, nil // no table is called so
+	}
 	columns, err := v.columns(ctx, name)
 	t := &Table{Columns: columns}
 	if err != nil || len(t.Columns) == 0 {

@@ -1,6 +1,8 @@
 package definition
 
 import (
+	"strings"
+
 	"go.yaml.in/yaml/v3"
 
 	"pikegate/internal/core/fault"
@@ -33,6 +35,9 @@ func (r *reader) within(n *yaml.Node, depth int) bool {
 	switch {
 	case depth > mostDeep:
 		r.fault(n, TooDeep, "lists and mappings stand more than %d deep in each other here", mostDeep)
+		return false
+	case n.Kind == yaml.ScalarNode && strings.Contains(n.Value, "\x00"):
+		r.fault(n, WrongValue, "there is a zero byte in this text, which no text has")
 		return false
 	case n.Kind == yaml.MappingNode && len(n.Content) > 2*mostKeys:
 		r.fault(n, TooMany, "there are %d keys here, and at most %d are read", len(n.Content)/2, mostKeys)

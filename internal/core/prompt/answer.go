@@ -27,6 +27,7 @@ const (
 	TooFewChoices   = "too_few_choices"
 	NotANumber      = "not_a_number"
 	OutOfRange      = "out_of_range"
+	NotText         = "not_text"
 	AnswerTooLong   = "too_long"
 	PatternMismatch = "pattern_mismatch"
 	UnknownPrompt   = "unknown_prompt"
@@ -253,6 +254,11 @@ func (p *Prompt) read(e Entered, s Setting) (Answer, fault.List) {
 		return a, nil
 	}
 	for i, text := range e.texts {
+		if strings.Contains(text, "\x00") {
+			f := fault.New(NotText, "the answer has a zero byte in it, which no text has")
+			f.Entered, f.Place.Side = fault.Shorten(text), sideName(e, i)
+			return a, fault.List{f}
+		}
 		if len(text) > mostAnswerBytes {
 			f := fault.New(AnswerTooLong, "the answer has %d bytes; at most %d are read", len(text), mostAnswerBytes)
 			f.Entered, f.Limit = fault.Shorten(text), fmt.Sprint(mostAnswerBytes, " bytes")
