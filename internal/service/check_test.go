@@ -1,7 +1,9 @@
 package service_test
 
 import (
+	"context"
 	"fmt"
+	"net"
 	"strings"
 	"testing"
 	"time"
@@ -63,4 +65,36 @@ func TestDefinitionsAreHeldAgainstTheDatabase(t *testing.T) {
 	put, err := s.Put(ctx, service.Put{Files: far})
 	require.NoError(t, err)
 	assert.Contains(t, put.Findings.Error(), `warning: the source "far" could not be asked whether it has what this describes: no connection to its server: connection refused [source_not_asked]`)
+}
+
+// A publish whose check needs a server that is silent holds no other publish up, and one
+// whose caller leaves ends.
+func TestPublishingBesideASilentServer(t *testing.T) {
+	silent, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	defer silent.Close()
+	t.Setenv("SILENT", "postgres://me@"+silent.Addr().String()+"/x")
+	s := open(t, t.TempDir(), time.Date(2026, 11, 23, 11, 0, 0, 0, time.UTC))
+	far := file("pikegate: 1\nsource: far\nzone: Europe/Helsinki\nengine: postgres\naddress: {env: SILENT}\n---\npikegate: 1\ndataset: t\nsource: far\ntable: t\nkey: [id]\ncolumns: {id: {type: integer}}\n")
+	left, leave := context.WithCancel(ctx)
+	ended := make(chan error, 1)
+	go func() {
+		_, err := s.Put(left, service.Put{Files: far})
+		ended <- err
+	}()
+	time.Sleep(200 * time.Millisecond)
+	start := time.Now()
+	_, err = s.Put(ctx, service.Put{Files: file("pikegate: 1\nprompt: day\nask: Which?\ntype: day\n")})
+	require.NoError(t, err)
+	assert.Less(t, time.Since(start), 2*time.Second)
+	leave()
+	select {
+	case err := <-ended:
+		assert.ErrorIs(t, err, context.Canceled)
+	case <-time.After(5 * time.Second):
+		assert.Fail(t, "it goes on although nobody waits for it")
+	}
+	all, err := s.Definitions(ctx)
+	require.NoError(t, err)
+	assert.Len(t, all, 1, "nothing of what was cancelled is stored")
 }

@@ -205,6 +205,8 @@ type Panicked struct {
 func (p *Panicked) String() string { return fmt.Sprint(p.Cause) }
 
 func (r *Run) stream(ctx context.Context, w export.Writer) (*reading, error) {
+	r.service.running.Add(1)
+	defer r.service.running.Add(-1)
 	defer func() {
 		if cause := recover(); cause != nil {
 			r.sent.drop()

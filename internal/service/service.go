@@ -96,6 +96,7 @@ type Service struct {
 	changing    sync.Mutex   // so that catalogs follow each other as they were stored
 	changes     atomic.Int64 // how many there were
 	published   atomic.Pointer[published]
+	running     atomic.Int64   // runs that are being streamed
 	stopped     sync.WaitGroup // what goes on by itself
 	close       func() error
 }
@@ -171,6 +172,12 @@ func Open(ctx context.Context, c Config) (*Service, error) {
 	s.close = sync.OnceValue(func() error {
 		stop()
 		s.stopped.Wait()
+		for range endTime / endStep { // until those that were cut off are on record as such
+			if s.running.Load() == 0 {
+				break
+			}
+			time.Sleep(endStep)
+		}
 		return errors.Join(s.sources.Close(), s.store.Close(), s.locked.Close())
 	})
 	if err := s.load(ctx); err != nil {
@@ -213,6 +220,13 @@ func (s *Service) load(ctx context.Context) error {
 	s.publish(catalog, docs, broken)
 	return nil
 }
+
+// endTime is the longest that closing waits for runs whose readers were cut off, looking
+// every endStep.
+const (
+	endTime = 3 * time.Second
+	endStep = 10 * time.Millisecond
+)
 
 // Close closes the service's files. It may be called again, which does nothing.
 func (s *Service) Close() error {
