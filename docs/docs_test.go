@@ -60,7 +60,7 @@ func TestExamples(t *testing.T) {
 	defer shore.Exec(t, `DROP SCHEMA shore CASCADE`)
 	shore.Exec(t, `CREATE TABLE shore.calls (call_id integer PRIMARY KEY, ship text NOT NULL, came_at timestamptz NOT NULL, dues numeric(8, 2))`)
 	shore.Exec(t, `INSERT INTO shore.calls VALUES (1, 'Saltwind', '2026-10-24 20:59:59Z', 120.5), (2, 'Kittiwake', '2026-10-24 21:00:00Z', 40), (3, 'Grey Petrel', '2026-10-25 21:59:59Z', NULL), (4, 'Saltwind', '2026-10-25 22:00:00Z', 99.9)`)
-	t.Setenv("SHORE_DATABASE", sourcetest.Address(t, definition.Postgres))
+	t.Setenv("PIKEGATE_SHORE", sourcetest.Address(t, definition.Postgres))
 	ferries := demotest.Start(t)
 	t.Setenv("PIKEGATE_SERVER", ferries.URL)
 	ran := 0

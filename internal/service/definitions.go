@@ -79,8 +79,8 @@ func (s *Service) Put(ctx context.Context, put Put) (*PutResult, error) {
 	return result, nil
 }
 
-// mostChecks is how many uploads are checked at once; others wait.
-const mostChecks = 2
+// usualChecks is how many uploads are checked at once; others wait.
+const usualChecks = 2
 
 // checking waits for the turn of an upload that is to be checked, which takes the
 // processor and memory by its size.

@@ -41,6 +41,9 @@ type Config struct {
 	// the run.
 	EvidenceTime time.Duration
 	KeepDays     int // how long receipts are kept; 0 for ever
+	// Checks, Uploads and Inspections are how many of each go on at once; others wait, or of
+	// uploads are turned away. 2, 4 and 2 where they are 0.
+	Checks, Uploads, Inspections int
 	// OwnBytes is the most that the service's own records may take; 0 for any number.
 	OwnBytes int64
 	// SpoolBytes is the most of a result that waits on the disk for a slow reader, 1 GiB where
@@ -167,7 +170,7 @@ func Open(ctx context.Context, c Config) (*Service, error) {
 	}
 	c.EvidenceTime = cmp.Or(c.EvidenceTime, c.RunTime)
 	c.LoadBytes, c.SpoolBytes = cmp.Or(c.LoadBytes, usualLoadBytes), cmp.Or(c.SpoolBytes, usualSpoolBytes)
-	s := &Service{spool: spool, uploads: make(chan struct{}, mostUploads), loading: semaphore.NewWeighted(1), checks: semaphore.NewWeighted(mostChecks), inspections: semaphore.NewWeighted(mostInspections), config: c, locked: held, store: own, sources: source.NewPool(c.rules())}
+	s := &Service{spool: spool, uploads: make(chan struct{}, cmp.Or(c.Uploads, usualUploads)), loading: semaphore.NewWeighted(1), checks: semaphore.NewWeighted(int64(cmp.Or(c.Checks, usualChecks))), inspections: semaphore.NewWeighted(int64(cmp.Or(c.Inspections, usualInspections))), config: c, locked: held, store: own, sources: source.NewPool(c.rules())}
 	background, stop := context.WithCancel(context.WithoutCancel(ctx))
 	s.close = sync.OnceValue(func() error {
 		stop()

@@ -87,9 +87,9 @@ func (s *Service) Tables(ctx context.Context, name string) (tables []source.Tabl
 	return tables, err
 }
 
-// mostInspections is how many tables are looked at at once, since each takes some tens of
+// usualInspections is how many tables are looked at at once, since each takes some tens of
 // MiB; others wait.
-const mostInspections = 2
+const usualInspections = 2
 
 // Inspect looks at a table of a source and its records; of a large one at a sample, the
 // figures of which whole counts over all records.
