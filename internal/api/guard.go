@@ -7,9 +7,11 @@ import (
 	"net"
 	"net/http"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/google/uuid"
+	"golang.org/x/sync/semaphore"
 )
 
 // guarded lets through what is asked by a name of the service's own, and by its own pages
@@ -21,6 +23,7 @@ func guarded(next http.Handler, limits Limits) http.Handler {
 		own[strings.ToLower(strings.Trim(h, "[]"))] = true
 	}
 	crossOrigin := http.NewCrossOriginProtection()
+	large := semaphore.NewWeighted(mostLarge)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		protect(w.Header())
 		id := r.Header.Get(requestIDHeader)
@@ -36,8 +39,13 @@ func guarded(next http.Handler, limits Limits) http.Handler {
 		case crossOrigin.Check(r) != nil:
 			refuse(w, r, newProblem(http.StatusForbidden, Forbidden, "another site's page sent this; call the service from its own pages or by a program"))
 		default:
+			body, release, err := boundBody(w, r, large)
+			if err != nil {
+				return // whoever asked is gone
+			}
+			defer release()
 			timed := &timedWriter{ResponseWriter: w, to: http.NewResponseController(w), limits: limits}
-			next.ServeHTTP(timed, timeBody(w, r))
+			next.ServeHTTP(timed, body)
 			timed.set = time.Time{}
 			timed.extend() // for the end, which the server writes
 		}
@@ -71,25 +79,42 @@ func refuse(w http.ResponseWriter, r *http.Request, p *Problem) {
 	_ = json.NewEncoder(w).Encode(p) // whoever is gone needs no answer
 }
 
-// timeBody gives the reading of a request's body its time: so much in all, or where the
+// mostLarge is how many requests are served at once whose bodies are larger than largeBody,
+// or do not say how large they are: bodies are kept in memory, save those of files to be
+// loaded. Others wait.
+const (
+	mostLarge = 4
+	largeBody = 1 << 20
+)
+
+// boundBody gives the reading of a request's body its time: so much in all, or where the
 // handler says so by rolling so much for each part that comes. Once it is read, an answer
-// may take longer.
-func timeBody(w http.ResponseWriter, r *http.Request) *http.Request {
+// may take longer. It waits where as many large bodies as may be are being served;
+// release says that this one is not any more.
+func boundBody(w http.ResponseWriter, r *http.Request, large *semaphore.Weighted) (timed *http.Request, release func(), err error) {
 	if r.Body == nil || r.Body == http.NoBody {
-		return r
+		return r, func() {}, nil
 	}
-	b := &timedBody{ReadCloser: r.Body, to: http.NewResponseController(w)}
+	b := &timedBody{ReadCloser: r.Body, to: http.NewResponseController(w), release: func() {}}
+	if (r.ContentLength < 0 || r.ContentLength > largeBody) && !strings.HasPrefix(r.URL.Path, Prefix+"/loads/") {
+		if err := large.Acquire(r.Context(), 1); err != nil {
+			return nil, nil, err
+		}
+		b.release = sync.OnceFunc(func() { large.Release(1) })
+	}
 	b.extend(readTime)
-	timed := *r // the server goes on to use its own
-	timed.Body = b
-	return &timed
+	with := *r // the server goes on to use its own
+	with.Body = b
+	return &with, b.release, nil
 }
 
 type timedBody struct {
 	io.ReadCloser
-	to    *http.ResponseController
-	stall time.Duration // for each part that comes; 0 where all has one time
-	until time.Time     // the latest that stall may extend it to
+	to      *http.ResponseController
+	stall   time.Duration // for each part that comes; 0 where all has one time
+	until   time.Time     // the latest that stall may extend it to
+	release func()        // where it counts as large
+	read    int64
 }
 
 func (b *timedBody) extend(by time.Duration) {
@@ -156,8 +181,12 @@ func (b *timedBody) rolling(stall, whole time.Duration) {
 
 func (b *timedBody) Read(p []byte) (int, error) {
 	n, err := b.ReadCloser.Read(p)
+	b.read += int64(n)
 	switch {
 	case err == io.EOF:
+		if b.read <= largeBody { // it did not say that it is small
+			b.release()
+		}
 		_ = b.to.SetReadDeadline(time.Time{})
 	case err == nil && b.stall > 0:
 		b.extend(b.stall)

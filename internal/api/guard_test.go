@@ -1,10 +1,13 @@
 package api_test
 
 import (
+	"fmt"
+	"net"
 	"net/http"
 	"net/http/httptest"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -55,4 +58,26 @@ func TestWhoIsLetThrough(t *testing.T) {
 		assert.NotEmpty(t, answer.Header.Get("X-Request-Id"), name)
 	}
 	require.Equal(t, http.StatusForbidden, ask("localhost", "/api/v1/reports/none/runs", "Origin", "http://stranger.example", "Sec-Fetch-Site", "cross-site").StatusCode)
+}
+
+// Senders of large bodies who stall take their turns from each other, and from nobody else.
+func TestLargeBodies(t *testing.T) {
+	server := httptest.NewServer(api.New(demotest.Empty(t, t.TempDir()), api.Limits{}))
+	defer server.Close()
+	for range 6 {
+		c, err := net.Dial("tcp", strings.TrimPrefix(server.URL, "http://"))
+		require.NoError(t, err)
+		defer c.Close()
+		_, err = fmt.Fprintf(c, "POST /api/v1/definitions/check HTTP/1.1\r\nHost: localhost\r\nContent-Type: application/json\r\nContent-Length: %d\r\n\r\n{", 2<<20)
+		require.NoError(t, err)
+	}
+	time.Sleep(100 * time.Millisecond)
+	start := time.Now()
+	for range 20 {
+		answer, err := http.Post(server.URL+"/api/v1/definitions/check", "application/json", strings.NewReader(`{"files": []}`))
+		require.NoError(t, err)
+		answer.Body.Close()
+		assert.NotEqual(t, http.StatusServiceUnavailable, answer.StatusCode)
+	}
+	assert.Less(t, time.Since(start), 5*time.Second)
 }

@@ -12,6 +12,7 @@ import (
 	"syscall"
 
 	"github.com/spf13/cobra"
+	"golang.org/x/net/netutil"
 
 	"pikegate/internal/api"
 	"pikegate/internal/service"
@@ -87,7 +88,7 @@ func run(ctx context.Context, s *service.Service, listener net.Listener, to *ser
 		limits.Hosts = append(limits.Hosts, host)
 	}
 	server := api.Server(api.New(s, limits))
-	err := api.Serve(ctx, server, func() error { return server.Serve(listener) }, to.grace)
+	err := api.Serve(ctx, server, func() error { return server.Serve(netutil.LimitListener(listener, to.connections)) }, to.grace)
 	if err != nil && !errors.Is(err, http.ErrServerClosed) {
 		return fail(exitFailed, "%w", err)
 	}

@@ -24,8 +24,10 @@ type serving struct {
 	service.Config
 	listen string
 	limits api.Limits
-	log    string
-	grace  time.Duration
+	// connections is how many there may be at once.
+	connections int
+	log         string
+	grace       time.Duration
 }
 
 // setting is one thing that a service can be told: a flag, an environment variable and a
@@ -78,6 +80,7 @@ var settings = []setting{
 	{"inspections-at-once", "2", "how many tables are inspected at once; others wait", takeNumber(func(to *serving) *int { return &to.Inspections })},
 	{"own-size", "8 GiB", "the most that the service's own records may take; a warning comes at four fifths", takeSize(func(to *serving) *int64 { return &to.OwnBytes })},
 	{"spool-size", "1 GiB", "the most of a result that waits on the disk for a slow reader", takeSize(func(to *serving) *int64 { return &to.SpoolBytes })},
+	{"connections", "1000", "how many connections there may be at once; further ones wait to be accepted", takeNumber(func(to *serving) *int { return &to.connections })},
 	{"stall-time", "30s", "how long a reader or a sender may take for the next part of an answer or a file", takeTime(func(to *serving) *time.Duration { return &to.limits.Stall })},
 	{"send-time", "1h", "the longest that an answer may take to be sent, or a file to come", takeTime(func(to *serving) *time.Duration { return &to.limits.Send })},
 	{"stop-time", "20s", "how long requests in flight may go on when the service is stopped", takeTime(func(to *serving) *time.Duration { return &to.grace })},

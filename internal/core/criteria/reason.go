@@ -58,7 +58,6 @@ type set struct {
 }
 
 var (
-	nothing    = set{}
 	anyValue   = set{values: []stretch{{first, last}}}
 	everything = set{values: []stretch{{first, last}}, missing: true}
 )

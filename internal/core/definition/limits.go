@@ -61,6 +61,7 @@ func (l *linker) room(w *where, n *yaml.Node, conditions, depth int) bool {
 	switch {
 	case w.over:
 		return false
+	case w.quiet && (w.conditions > mostConditions || w.deepest > mostNested): // told where it began
 	case w.conditions > mostConditions:
 		l.fault(n, TooMany, "these are more than %d conditions, with those of the filters that they use; a list of values is one condition: any_of", mostConditions)
 	case w.deepest > mostNested:

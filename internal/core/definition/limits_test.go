@@ -100,6 +100,13 @@ func listedKeys(n int) string {
 	return b.String()
 }
 
+// Where filters double, the one that goes too far is told, and not each that builds on it.
+func TestFiltersThatDoubleAreToldOnce(t *testing.T) {
+	_, _, found := Check([]File{{Name: "f.yaml", Text: chained(24)}}, nil, setting)
+	require.Len(t, found.Errors(), 1)
+	assert.Equal(t, "f.yaml:32:72: these are more than 1000 conditions, with those of the filters that they use; a list of values is one condition: any_of [too_many]", found.Errors()[0].Error())
+}
+
 // More findings than anybody reads are counted.
 func TestManyFindings(t *testing.T) {
 	var b strings.Builder

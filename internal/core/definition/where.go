@@ -23,6 +23,7 @@ type where struct {
 	conditions     int // so far, with those of filters
 	depth, deepest int // of the groups
 	over           bool
+	quiet          bool // a filter among them has faults, which tell enough
 }
 
 func (w *where) uses(prompts ...*prompt.Prompt) {
@@ -99,6 +100,7 @@ func (l *linker) filtered(w *where, n *yaml.Node) *criteria.Node {
 	if w.of != nil && f.Of != nil && !w.of.IsOn(f.Of) {
 		l.fault(n, TypeMismatch, "the filter %q is for the dataset %q, and this is on %q", f.Name, f.Of.Name, w.of.Name)
 	}
+	w.quiet = w.quiet || l.shakes[Ref{KindFilter, f.Name}]
 	if !l.room(w, n, f.conditions, f.depth) {
 		return nil
 	}
