@@ -69,6 +69,7 @@ func (s *Service) checkOf(ctx context.Context, files []definition.File) (fault.L
 // queries.
 func (s *Service) held(ctx context.Context, docs []definition.Document, catalog *definition.Catalog, queries bool) fault.List {
 	var found fault.List
+	asked := asking{service: s, silent: map[string]error{}}
 	for _, d := range docs {
 		if ctx.Err() != nil {
 			return found
@@ -80,15 +81,15 @@ func (s *Service) held(ctx context.Context, docs []definition.Document, catalog 
 		switch d.Kind {
 		case definition.KindSource:
 			if of := catalog.Sources[d.Name]; queries && of != nil && !of.At.IsSQLite() {
-				s.ask(ctx, &c, of, c.account)
+				asked.ask(ctx, &c, of, c.account)
 			}
 		case definition.KindDataset:
 			if of := catalog.Datasets[d.Name]; of != nil && of.Source != nil {
-				s.ask(ctx, &c, of.Source, func(ctx context.Context, v source.View) error { return c.dataset(ctx, v, of) })
+				asked.ask(ctx, &c, of.Source, func(ctx context.Context, v source.View) error { return c.dataset(ctx, v, of) })
 			}
 		case definition.KindQuery:
 			if q := catalog.Queries[d.Name]; queries && q != nil && q.Of != nil && q.Of.Source != nil {
-				s.ask(ctx, &c, q.Of.Source, func(ctx context.Context, v source.View) error { return c.query(ctx, v, q) })
+				asked.ask(ctx, &c, q.Of.Source, func(ctx context.Context, v source.View) error { return c.query(ctx, v, q) })
 			}
 		}
 		found = append(found, c.found...)
@@ -96,17 +97,28 @@ func (s *Service) held(ctx context.Context, docs []definition.Document, catalog 
 	return found
 }
 
-// checkTime is the longest that a source is asked about a definition.
-const checkTime = 10 * time.Second
+// checkTime is the longest that a source is asked about a definition; longer than it takes to
+// tell that its server is silent.
+const checkTime = 15 * time.Second
 
-// ask asks a source. One that does not answer is told, and nothing else
-// of it.
-func (s *Service) ask(ctx context.Context, c *checker, of *definition.Source, use func(context.Context, source.View) error) {
-	from, err := s.sourceAt(ctx, of.At)
+// asking asks sources about definitions. One that was not reached is not asked again: each
+// time would take as long.
+type asking struct {
+	service *Service
+	silent  map[string]error // by the name of the source
+}
+
+// ask asks a source. One that does not answer is told, and nothing else of it.
+func (a asking) ask(ctx context.Context, c *checker, of *definition.Source, use func(context.Context, source.View) error) {
+	err := a.silent[of.Name]
 	if err == nil {
-		err = s.look(ctx, from, checkTime, use)
+		var from *source.Source
+		if from, err = a.service.sourceAt(ctx, of.At); err == nil {
+			err = a.service.look(ctx, from, checkTime, use)
+		}
 	}
 	if err != nil {
+		a.silent[of.Name] = err
 		c.warn(SourceUnreached, "the source %q could not be asked whether it has what this describes: %s", of.Name, err)
 	}
 }

@@ -97,4 +97,12 @@ func TestPublishingBesideASilentServer(t *testing.T) {
 	all, err := s.Definitions(ctx)
 	require.NoError(t, err)
 	assert.Len(t, all, 1, "nothing of what was cancelled is stored")
+
+	several := file(far[0].Text + strings.ReplaceAll("---\npikegate: 1\ndataset: NAME\nsource: far\ntable: t\nkey: [id]\ncolumns: {id: {type: integer}}\n", "NAME", "u") +
+		strings.ReplaceAll("---\npikegate: 1\ndataset: NAME\nsource: far\ntable: t\nkey: [id]\ncolumns: {id: {type: integer}}\n", "NAME", "v"))
+	start = time.Now()
+	put, err := s.Put(ctx, service.Put{Files: several})
+	require.NoError(t, err)
+	assert.Less(t, time.Since(start), 18*time.Second, "a server that is silent is waited for once")
+	assert.Equal(t, 3, strings.Count(put.Findings.Error(), "its server does not answer"))
 }

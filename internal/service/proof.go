@@ -12,33 +12,42 @@ import (
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/record"
+	"pikegate/internal/source"
 )
 
 // proved runs the proofs of a catalog that build on any of some definitions, or are
 // among them, and finds those that bring something else than they say.
 func (s *Service) proved(ctx context.Context, catalog *definition.Catalog, of []definition.Document) fault.List {
 	var found fault.List
+	silent := map[string]error{} // sources that were not reached: each time would take as long
 	for _, name := range slices.Sorted(maps.Keys(catalog.Proofs)) {
 		if ctx.Err() != nil {
 			break
 		}
 		parts := catalog.PartsOf(definition.Ref{Kind: definition.KindProof, Name: name})
 		if slices.ContainsFunc(of, func(d definition.Document) bool { return slices.Contains(parts, d.Ref) }) {
-			found = append(found, s.prove(ctx, catalog, catalog.Proofs[name])...)
+			found = append(found, s.prove(ctx, catalog, catalog.Proofs[name], silent)...)
 		}
 	}
 	return found
 }
 
 // prove runs a proof. Its run is not on record.
-func (s *Service) prove(ctx context.Context, catalog *definition.Catalog, p *definition.Proof) fault.List {
+func (s *Service) prove(ctx context.Context, catalog *definition.Catalog, p *definition.Proof, silent map[string]error) fault.List {
 	var found fault.List
 	fail := func(key, format string, args ...any) {
 		found = append(found, fault.New(definition.ProofFailed, format, args...).At(p.Places[key]))
 	}
+	of := p.Report.Table.Of.Source.Name
 	unproved := func(err error) fault.List {
+		if own := (*source.Error)(nil); errors.As(err, &own) && own.Kind == source.Unreached {
+			silent[of] = err
+		}
 		first := slices.Sorted(maps.Keys(p.Places))[0]
 		return fault.List{fault.New(definition.ProofFailed, "the proof %q could not be run: %s", p.Name, err).At(p.Places[first])}
+	}
+	if err := silent[of]; err != nil {
+		return unproved(err)
 	}
 	r := s.newRun(ctx, p.Report, Request{Answers: p.Answers, AsOf: p.AsOf.String(), Evidence: true, with: catalog})
 	if err := r.prepare(ctx); err != nil {

@@ -128,9 +128,26 @@ func (s *statement) closing(i int) int {
 }
 
 // beforeBrackets are the words that stand before brackets and call nothing.
-var beforeBrackets = []string{"SELECT", "AND", "OR", "NOT", "XOR", "DIV", "MOD", "IN", "ANY", "ALL", "SOME", "EXISTS", "CASE", "WHEN", "THEN", "ELSE", "ON", "USING", "WHERE", "HAVING", "BY", "FROM", "JOIN",
-	"UNION", "EXCEPT", "INTERSECT", "VALUES", "AS", "OVER", "FILTER", "GROUP", "LIKE", "ILIKE", "BETWEEN", "IS", "LIMIT", "OFFSET", "DISTINCT", "MATERIALIZED", "INTERVAL", "LATERAL", "ROW", "ARRAY",
-	"ROLLUP", "CUBE", "SETS", "REGEXP", "RLIKE", "GLOB"}
+var beforeBrackets = []string{"SELECT", "AND", "OR", "NOT", "IN", "ANY", "ALL", "SOME", "EXISTS", "CASE", "WHEN", "THEN", "ELSE", "ON", "USING", "WHERE", "HAVING", "BY", "FROM", "JOIN", "UNION", "EXCEPT",
+	"INTERSECT", "VALUES", "AS", "GROUP", "LIKE", "BETWEEN", "IS", "LIMIT", "OFFSET", "DISTINCT"}
+
+// beforeBracketsOf are further ones of an engine.
+var beforeBracketsOf = map[Dialect][]string{
+	SQLite:   {"GLOB", "REGEXP", "MATCH"},
+	Postgres: {"ILIKE", "LATERAL", "ROW", "ARRAY", "ROLLUP", "CUBE", "INTERVAL", "ZONE"},
+	MariaDB:  {"XOR", "DIV", "MOD", "REGEXP", "RLIKE", "INTERVAL", "ROW", "MATCH", "AGAINST"},
+}
+
+// afterOthers are words that call nothing where they follow others, and else could be
+// functions of somebody's.
+var afterOthers = map[string][]string{"OVER": {")"}, "FILTER": {")"}, "SETS": {"GROUPING"}, "MATERIALIZED": {"AS", "NOT"}}
+
+// isSyntax reports whether the word at i stands before brackets without calling anything.
+func (s *statement) isSyntax(i int) bool {
+	upper := strings.ToUpper(s.tokens[i].text)
+	return s.tokens[i].kind == word && (slices.Contains(beforeBrackets, upper) || slices.Contains(beforeBracketsOf[s.dialect], upper) ||
+		slices.Contains(afterOthers[upper], strings.ToUpper(s.at(i-1).text)))
+}
 
 // called refuses a function that is none of those which only compute.
 func (s *statement) called(i int) {
@@ -142,7 +159,7 @@ func (s *statement) called(i int) {
 	switch {
 	case s.defined[i], before.is("AS"), before.text == "::": // a name that is given here, a type
 		return
-	case start == i && t.kind == word && slices.Contains(beforeBrackets, strings.ToUpper(t.text)):
+	case start == i && s.isSyntax(i):
 		return
 	}
 	var parts []string
