@@ -85,6 +85,9 @@ func flush(w io.Writer) {
 
 // unsent is why a result was not sent: its reader is gone, or too slow.
 func unsent(err error) error {
+	if aside := (*asideError)(nil); errors.As(err, &aside) {
+		return fmt.Errorf("the result could not be put aside for its reader: %w", aside.error)
+	}
 	if errors.Is(err, os.ErrDeadlineExceeded) {
 		return fmt.Errorf("%w: whoever asked did not take what was sent", ErrTime)
 	}
@@ -97,6 +100,9 @@ const (
 	inMemory = 1 << 20
 	atOnce   = 256 << 10
 )
+
+// chunks are the memory of what waits there, used again.
+var chunks = sync.Pool{New: func() any { return new([]byte) }}
 
 // pump sends what is written to it, in order and on its own time.
 type pump struct {
@@ -129,53 +135,58 @@ func newPump(ctx context.Context, to io.Writer, spool spool, most int64) *pump {
 func (p *pump) Write(b []byte) (int, error) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if p.err != nil {
-		return 0, p.err
-	}
-	if p.from == p.until && p.held+int64(len(b)) <= inMemory {
-		p.queue = append(p.queue, append([]byte(nil), b...))
-		p.held += int64(len(b))
-		p.changed.Broadcast()
-		return len(b), nil
-	}
-	if err := p.waitForRoom(int64(len(b))); err != nil {
-		return 0, err
-	}
-	if p.file == nil {
-		f, err := p.spool.create()
-		if err != nil {
-			return 0, err
-		}
-		p.file = f
-	}
-	n, err := p.file.WriteAt(b, p.until)
-	p.until += int64(n)
-	p.changed.Broadcast()
-	return n, err
-}
-
-// waitForRoom waits until more bytes may stand in the file: all of it, or what the disk
-// has room for.
-func (p *pump) waitForRoom(bytes int64) error {
 	stop := context.AfterFunc(p.ctx, func() {
 		p.mu.Lock()
 		defer p.mu.Unlock()
 		p.changed.Broadcast()
 	})
 	defer stop()
-	for p.until+bytes > p.most || p.until%(64*atOnce) < bytes && p.spool.room(64*atOnce) != nil {
+	for {
 		switch {
 		case p.err != nil:
-			return p.err
+			return 0, p.err
 		case p.ctx.Err() != nil:
-			return p.ctx.Err()
-		case p.from == p.until && len(p.queue) == 0: // all was sent, and there is still no room
-			return nil
+			return 0, p.ctx.Err()
+		case p.from == p.until && p.held+int64(len(b)) <= inMemory:
+			p.queue = append(p.queue, append((*chunks.Get().(*[]byte))[:0], b...))
+			p.held += int64(len(b))
+			p.changed.Broadcast()
+			return len(b), nil
+		case p.hasRoom(int64(len(b))):
+			return p.putAside(b)
 		}
-		p.changed.Wait()
+		p.changed.Wait() // a disk without room makes a slow reader slow the reading down
 	}
-	return p.err
 }
+
+// hasRoom reports whether more bytes may stand in the file, all of it and what the disk has
+// room for: at which is looked now and then.
+func (p *pump) hasRoom(bytes int64) bool {
+	const between = 64 * atOnce
+	return p.until+bytes <= p.most && (p.until%between >= bytes || p.spool.room(between) == nil)
+}
+
+func (p *pump) putAside(b []byte) (int, error) {
+	if p.file == nil {
+		f, err := p.spool.create()
+		if err != nil {
+			return 0, &asideError{err}
+		}
+		p.file = f
+	}
+	n, err := p.file.WriteAt(b, p.until)
+	if err != nil {
+		return n, &asideError{err}
+	}
+	p.until += int64(n)
+	p.changed.Broadcast()
+	return n, nil
+}
+
+// asideError is why a result could not be put aside, which is no fault of its reader.
+type asideError struct{ error }
+
+func (e *asideError) Unwrap() error { return e.error }
 
 func (p *pump) flush() {
 	p.mu.Lock()
@@ -212,13 +223,14 @@ func (p *pump) run() {
 			p.queue = p.queue[1:]
 			p.send(b)
 			p.held -= int64(len(b))
+			chunks.Put(&b)
 		case p.from < p.until:
 			if buffer == nil {
 				buffer = make([]byte, atOnce)
 			}
 			n, err := p.file.ReadAt(buffer[:min(atOnce, p.until-p.from)], p.from)
 			if err != nil && !errors.Is(err, io.EOF) {
-				p.err = err
+				p.err = &asideError{err}
 				break
 			}
 			if p.send(buffer[:n]); p.ending && p.from == p.until { // dropped meanwhile
@@ -226,7 +238,9 @@ func (p *pump) run() {
 			}
 			if p.from += int64(n); p.from == p.until {
 				p.from, p.until = 0, 0
-				p.err = errors.Join(p.err, p.file.Truncate(0))
+				if err := p.file.Truncate(0); err != nil && p.err == nil {
+					p.err = &asideError{err}
+				}
 			}
 		case p.flushes:
 			p.flushes = false
