@@ -73,18 +73,17 @@ func TestKilledAgainAndAgain(t *testing.T) {
 		if n%20 == 0 { // and some first starts
 			dir = t.TempDir()
 			if n > 0 {
-				c, out := startService(t, dir)
+				first := startService(t, dir)
 				time.Sleep(time.Duration(random.IntN(60)) * time.Millisecond)
-				kill(t, c, out)
+				first.kill(t)
 			}
 		}
-		c, out := startService(t, dir)
-		at := addressIn(t, out)
+		s := startService(t, dir)
+		at := s.address(t)
 		wholeAgain(t, at)
-		done := make(chan struct{})
+		done, number := make(chan struct{}), 1+random.IntN(1000)
 		go func() {
 			defer close(done)
-			number := 1 + random.IntN(1000)
 			if n%20 == 0 {
 				send(at, "POST", "/definitions", upload(1))
 				send(at, "POST", "/loads/t?mode=replace&key=id", rowsOf(1))
@@ -105,12 +104,12 @@ func TestKilledAgainAndAgain(t *testing.T) {
 			}
 		}()
 		time.Sleep(time.Duration(20+random.IntN(150)) * time.Millisecond)
-		kill(t, c, out)
+		s.kill(t)
 		<-done
 	}
-	c, out := startService(t, dir)
-	wholeAgain(t, addressIn(t, out))
-	kill(t, c, out)
+	s := startService(t, dir)
+	wholeAgain(t, s.address(t))
+	s.kill(t)
 }
 
 func upload(number int) []byte {
@@ -145,36 +144,46 @@ func send(at, method, path string, body []byte) error {
 	return err
 }
 
-func startService(t *testing.T, dir string) (*exec.Cmd, *bufio.Reader) {
+// served is a service in a process of its own.
+type served struct {
+	*exec.Cmd
+	at    chan string // its address, once it answers; closed when its log ends
+	ended chan struct{}
+}
+
+func startService(t *testing.T, dir string, more ...string) served {
 	t.Helper()
-	c := program(t, "serve", "--listen", "127.0.0.1:0", "--data", dir)
-	said, err := c.StderrPipe()
+	s := served{program(t, append([]string{"serve", "--listen", "127.0.0.1:0", "--data", dir}, more...)...), make(chan string, 1), make(chan struct{})}
+	said, err := s.StderrPipe()
 	require.NoError(t, err)
-	require.NoError(t, c.Start())
-	return c, bufio.NewReader(said)
-}
-
-func kill(t *testing.T, c *exec.Cmd, out *bufio.Reader) {
-	t.Helper()
-	require.NoError(t, c.Process.Kill())
-	_, _ = io.Copy(io.Discard, out)
-	_ = c.Wait()
-}
-
-// addressIn is the address in the log of a service that has started.
-func addressIn(t *testing.T, out *bufio.Reader) string {
-	t.Helper()
-	all := ""
-	for {
-		line, err := out.ReadString('\n')
-		all += line
-		require.NoError(t, err, all)
-		if at := address.FindString(line); at != "" {
-			go io.Copy(io.Discard, out)
-			at, _, _ = strings.Cut(at, `"`)
-			return at
+	require.NoError(t, s.Start())
+	go func() {
+		defer close(s.ended)
+		defer close(s.at)
+		for lines := bufio.NewScanner(said); lines.Scan(); {
+			if at, _, _ := strings.Cut(address.FindString(lines.Text()), `"`); at != "" {
+				s.at <- at
+				break
+			}
 		}
-	}
+		_, _ = io.Copy(io.Discard, said) // else it waits for somebody to read
+	}()
+	return s
+}
+
+// address waits until the service answers.
+func (s served) address(t *testing.T) string {
+	t.Helper()
+	at := <-s.at
+	require.NotEmpty(t, at, "it ended before it answered")
+	return at
+}
+
+func (s served) kill(t *testing.T) {
+	t.Helper()
+	require.NoError(t, s.Process.Kill())
+	<-s.ended
+	_ = s.Wait()
 }
 
 // wholeAgain holds a service that has just started to what must be so.
@@ -225,11 +234,8 @@ func wholeAgain(t *testing.T, at string) {
 // was cut off is on record as that.
 func TestEndingBesideReadersWhoDoNotRead(t *testing.T) {
 	dir := t.TempDir()
-	c := program(t, "serve", "--listen", "127.0.0.1:0", "--data", dir, "--stop-time", "1s")
-	said, err := c.StderrPipe()
-	require.NoError(t, err)
-	require.NoError(t, c.Start())
-	at := addressIn(t, bufio.NewReader(said))
+	s := startService(t, dir, "--stop-time", "1s")
+	at := s.address(t)
 	require.NoError(t, send(at, "POST", "/loads/t?key=id", rowsOf(60_000)))
 	require.NoError(t, send(at, "POST", "/definitions", upload(1)))
 	conn, err := net.Dial("tcp", strings.TrimPrefix(at, "http://"))
@@ -241,12 +247,13 @@ func TestEndingBesideReadersWhoDoNotRead(t *testing.T) {
 	require.Eventually(t, func() bool { return len(receipts(t, at)) == 1 }, 20*time.Second, 10*time.Millisecond)
 	time.Sleep(300 * time.Millisecond)
 	start := time.Now()
-	require.NoError(t, c.Process.Signal(os.Interrupt))
-	require.NoError(t, c.Wait())
+	require.NoError(t, s.Process.Signal(os.Interrupt))
+	<-s.ended
+	require.NoError(t, s.Wait())
 	require.Less(t, time.Since(start), 6*time.Second)
-	again, out := startService(t, dir)
-	all := receipts(t, addressIn(t, out))
+	again := startService(t, dir)
+	all := receipts(t, again.address(t))
 	require.Len(t, all, 1)
 	require.Contains(t, []service.State{service.Cancelled, service.CutByTime}, all[0].State)
-	kill(t, again, out)
+	again.kill(t)
 }
