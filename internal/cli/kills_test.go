@@ -236,7 +236,7 @@ func TestEndingBesideReadersWhoDoNotRead(t *testing.T) {
 	dir := t.TempDir()
 	s := startService(t, dir, "--stop-time", "1s")
 	at := s.address(t)
-	require.NoError(t, send(at, "POST", "/loads/t?key=id", rowsOf(60_000)))
+	require.NoError(t, send(at, "POST", "/loads/t?key=id", rowsOf(400_000)))
 	require.NoError(t, send(at, "POST", "/definitions", upload(1)))
 	conn, err := net.Dial("tcp", strings.TrimPrefix(at, "http://"))
 	require.NoError(t, err)
