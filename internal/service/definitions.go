@@ -61,7 +61,7 @@ func (s *Service) Put(ctx context.Context, put Put) (*PutResult, error) {
 		result.Findings = found
 	}
 	save := store.Save{By: PersonOf(ctx).Name, Now: s.config.Now(), Draft: put.Draft, Base: put.Base}
-	catalog, err := s.publishedBy(ctx, func(check func([]definition.Document) error) (err error) {
+	catalog, err := s.publishChange(ctx, func(check func([]definition.Document) error) (err error) {
 		if put.Draft {
 			check = func([]definition.Document) error { return nil }
 		}
@@ -118,12 +118,12 @@ func (s *Service) heldBefore(ctx context.Context, files []definition.File, docs 
 // mostTries is how often a change is tried anew that another one came before.
 const mostTries = 5
 
-// publishedBy lets change alter what is stored, and shows readers what comes of it where
+// publishChange lets change alter what is stored, and shows readers what comes of it where
 // that fits together and its proofs hold. The catalog is nil where change did not ask.
 // Checks and proofs, which read the databases, hold nobody up: at first the change is
 // taken back, for what would come of it. It is made for good only where no other was made
 // meanwhile, and else tried anew.
-func (s *Service) publishedBy(ctx context.Context, change func(check func([]definition.Document) error) error) (*definition.Catalog, error) {
+func (s *Service) publishChange(ctx context.Context, change func(check func([]definition.Document) error) error) (*definition.Catalog, error) {
 	for range mostTries {
 		before := s.changes.Load()
 		var catalog *definition.Catalog
@@ -272,7 +272,7 @@ func (s *Service) Difference(ctx context.Context, ref definition.Ref, from, to i
 // Publish makes a revision the one that readers see, where it fits with the others;
 // of number 0 the latest.
 func (s *Service) Publish(ctx context.Context, ref definition.Ref, number int) error {
-	_, err := s.publishedBy(ctx, func(check func([]definition.Document) error) error { return s.store.Publish(ctx, ref, number, check) })
+	_, err := s.publishChange(ctx, func(check func([]definition.Document) error) error { return s.store.Publish(ctx, ref, number, check) })
 	return noSuch(ref, err)
 }
 
