@@ -98,7 +98,7 @@ func New(s *service.Service, limits Limits) http.Handler {
 }
 
 // writeBuffer is how many bytes the system takes ahead of a reader.
-const writeBuffer = 128 << 10
+const writeBuffer = 256 << 10
 
 // Server is an HTTP server with the limits that a service wants. A response
 // may take as long as its reader needs.
