@@ -70,6 +70,8 @@ func requestProblem(status int, detail string, errs ...error) huma.StatusError {
 	switch status {
 	case http.StatusRequestEntityTooLarge:
 		code = TooLarge
+	case http.StatusRequestTimeout:
+		code = TooSlow
 	case http.StatusInternalServerError:
 		code = Failed
 	case http.StatusUnprocessableEntity:

@@ -60,16 +60,16 @@ func TestSlowReaders(t *testing.T) {
 	server.Start()
 	defer server.Close()
 	at := strings.TrimPrefix(server.URL, "http://")
-	ask := func() net.Conn {
+	ask := func(buffer int) net.Conn {
 		c, err := net.Dial("tcp", at)
 		require.NoError(t, err)
-		require.NoError(t, c.(*net.TCPConn).SetReadBuffer(8<<10))
+		require.NoError(t, c.(*net.TCPConn).SetReadBuffer(buffer))
 		_, err = fmt.Fprintf(c, "POST /api/v1/reports/many/runs?output=csv HTTP/1.1\r\nHost: localhost\r\nContent-Type: application/json\r\nContent-Length: 2\r\nConnection: close\r\n\r\n{}")
 		require.NoError(t, err)
 		return c
 	}
 	for i := range 8 {
-		c := ask()
+		c := ask(8 << 10)
 		defer c.Close()
 		if i%2 == 0 {
 			go func() {
@@ -83,7 +83,7 @@ func TestSlowReaders(t *testing.T) {
 	}
 	slow := make(chan int)
 	go func() {
-		c, n := ask(), 0
+		c, n := ask(64<<10), 0
 		defer c.Close()
 		for b := make([]byte, 1<<20); ; time.Sleep(3 * time.Millisecond) {
 			k, err := c.Read(b)
