@@ -38,31 +38,34 @@ func TestCommands(t *testing.T) {
 	ferries := demotest.Start(t)
 	t.Run("asking", func(t *testing.T) { testAsking(t, ferries.URL) })
 	t.Run("giving up", func(t *testing.T) { testGivingUp(t, ferries.URL) })
+	// What goes over all that is published has it to itself.
+	t.Run("together", func(t *testing.T) {
+		scripts(t, ferries.URL, "testdata/commands.txtar", "testdata/date.txtar", "testdata/run.txtar", "testdata/sources.txtar")
+	})
+	t.Run("alone", func(t *testing.T) { scripts(t, ferries.URL, "testdata/revisions.txtar") })
+	all, err := filepath.Glob("testdata/*.txtar")
+	require.NoError(t, err)
+	assert.Len(t, all, 5, "each script is run")
+}
+
+// scripts runs scripts against a service.
+func scripts(t *testing.T, at string, files ...string) {
 	testscript.Run(t, testscript.Params{
-		Dir:           "testdata",
+		Files:         files,
 		UpdateScripts: os.Getenv("UPDATE_SCRIPTS") != "",
 		Setup: func(e *testscript.Env) error {
-			e.Setenv("PIKEGATE_SERVER", ferries.URL)
+			e.Setenv("PIKEGATE_SERVER", at)
 			return nil
 		},
-		Cmds: map[string]func(*testscript.TestScript, bool, []string){
-			"exits": exits,
-		},
+		Cmds: map[string]func(*testscript.TestScript, bool, []string){"exits": exits},
 	})
 }
 
 // Evidence and receipts, whose numbers count from 1: against a service of their own.
 func TestEvidenceCommands(t *testing.T) {
-	ferries := demotest.Start(t)
-	testscript.Run(t, testscript.Params{
-		Dir:           "testdata/evidence",
-		UpdateScripts: os.Getenv("UPDATE_SCRIPTS") != "",
-		Setup: func(e *testscript.Env) error {
-			e.Setenv("PIKEGATE_SERVER", ferries.URL)
-			return nil
-		},
-		Cmds: map[string]func(*testscript.TestScript, bool, []string){"exits": exits},
-	})
+	all, err := filepath.Glob("testdata/evidence/*.txtar")
+	require.NoError(t, err)
+	scripts(t, demotest.Start(t).URL, all...)
 }
 
 // exits runs a command and wants the given exit code: exits 3 pikegate run ...
