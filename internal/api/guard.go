@@ -46,7 +46,6 @@ func guarded(next http.Handler, limits Limits) http.Handler {
 			defer release()
 			timed := &timedWriter{ResponseWriter: w, to: http.NewResponseController(w), limits: limits}
 			next.ServeHTTP(timed, body)
-			timed.set = time.Time{}
 			timed.extend() // for the end, which the server writes
 		}
 	})

@@ -157,6 +157,7 @@ func startService(t *testing.T, dir string, more ...string) served {
 	said, err := s.StderrPipe()
 	require.NoError(t, err)
 	require.NoError(t, s.Start())
+	t.Cleanup(func() { _ = s.Process.Kill() }) // where the test ends before it does
 	go func() {
 		defer close(s.ended)
 		defer close(s.at)

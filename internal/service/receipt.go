@@ -244,10 +244,13 @@ func (r *Run) finished(got *reading) ([]byte, error) {
 			return nil, err
 		}
 	}
-	row, err := r.receipt.row(text, kept)
-	if err != nil {
-		return nil, err
+	var head []byte // of a receipt that is small a list shows as much as it likes
+	if len(text) > mostHead {
+		if head, err = r.receipt.head(); err != nil {
+			return nil, err
+		}
 	}
+	row := r.receipt.row(text, head, kept)
 	row.Begun = r.begun
 	r.begun = false
 	return text, r.service.store.Keep(row)
@@ -266,18 +269,14 @@ func (r *Run) keep() error {
 	}
 	r.begun = true
 	start := time.Now()
-	row, err := r.receipt.row(text, nil)
-	if err != nil {
-		return err
-	}
-	err = r.service.store.Keep(row)
+	err = r.service.store.Keep(r.receipt.row(text, nil, nil))
 	r.receipt.Time.Recording = milliseconds(time.Since(start))
 	return err
 }
 
-func (r *Receipt) row(body, marks []byte) (store.Receipt, error) {
-	head, err := r.head()
-	return store.Receipt{ID: r.ID, Report: r.Report, Person: r.Person, State: string(r.State), StartedAt: r.StartedAt, Body: body, Head: head, Marks: marks}, err
+// row is the receipt as it is kept. One of a run that is under way needs no head: it is small.
+func (r *Receipt) row(body, head, marks []byte) store.Receipt {
+	return store.Receipt{ID: r.ID, Report: r.Report, Person: r.Person, State: string(r.State), StartedAt: r.StartedAt, Body: body, Head: head, Marks: marks}
 }
 
 // mostRefused is how many bytes are kept of a run that was refused, mostHead how many are

@@ -29,6 +29,9 @@ func newGate(atOnce, waiting int) *gate { return &gate{free: atOnce, room: waiti
 // longer. Whoever has entered says by leave when the reading has ended. All that reads a
 // source enters first.
 func (s *Source) Enter(ctx context.Context, person string, longest time.Duration) (leave func(), err error) {
+	if s.gate.enterAtOnce() {
+		return s.gate.leave, nil
+	}
 	waiting, cancel := context.WithTimeout(ctx, longest)
 	defer cancel()
 	leave, err = s.gate.enter(waiting, person)
@@ -38,9 +41,20 @@ func (s *Source) Enter(ctx context.Context, person string, longest time.Duration
 	return leave, err
 }
 
+// enterAtOnce enters where nobody has to be waited for.
+func (g *gate) enterAtOnce() bool {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	if g.free == 0 {
+		return false
+	}
+	g.free--
+	return true
+}
+
 func (g *gate) enter(ctx context.Context, person string) (leave func(), err error) {
 	g.mu.Lock()
-	if g.free > 0 {
+	if g.free > 0 { // since a moment ago
 		g.free--
 		g.mu.Unlock()
 		return g.leave, nil

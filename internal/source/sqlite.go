@@ -73,12 +73,12 @@ func (e *sqlite) opened() (*sql.DB, error) {
 	if e.closed {
 		return nil, failed(Other, "it was closed")
 	}
+	if info, err := os.Stat(e.path); e.db != nil && err == nil && os.SameFile(e.file, info) {
+		return e.db, nil // which was held to the rules before
+	}
 	info, err := e.rules.database(e.path)
 	if err != nil {
 		return nil, err
-	}
-	if e.db != nil && os.SameFile(e.file, info) {
-		return e.db, nil
 	}
 	if e.db != nil {
 		go e.db.Close() // when its runs have ended
