@@ -52,6 +52,12 @@ func (c mariaConnector) Connect(ctx context.Context) (driver.Conn, error) {
 	if err != nil {
 		return nil, err
 	}
+	var wire net.Conn
+	config.DialFunc = func(ctx context.Context, network, address string) (c net.Conn, err error) {
+		c, err = (&net.Dialer{Timeout: openTime}).DialContext(ctx, network, address)
+		wire = c
+		return c, err
+	}
 	connector, err := mysql.NewConnector(config)
 	if err != nil {
 		return nil, failed(Unset, "its address cannot be used")
@@ -65,6 +71,7 @@ func (c mariaConnector) Connect(ctx context.Context) (driver.Conn, error) {
 		conn.Close()
 		return nil, err
 	}
+	known.wire = wire
 	return known, nil
 }
 
@@ -200,7 +207,8 @@ type driverConn interface {
 // on it.
 type mariaConn struct {
 	driverConn
-	id int64
+	id   int64
+	wire net.Conn
 }
 
 func numbered(ctx context.Context, c driverConn) (*mariaConn, error) {
@@ -260,7 +268,7 @@ func (s *mariaSession) rows(ctx context.Context, statement compile.Statement) (c
 		prepared.Close()
 		return nil, explainMariaDB(err, false)
 	}
-	r := &mariaRows{ctx: ctx, prepared: prepared, rows: rows, unwatch: unwatch}
+	r := &mariaRows{ctx: ctx, wire: s.wire, prepared: prepared, rows: rows, unwatch: unwatch}
 	r.values = make([]driver.Value, len(rows.Columns()))
 	r.exact = make([]bool, len(r.values))
 	for i := range r.exact {
@@ -271,6 +279,7 @@ func (s *mariaSession) rows(ctx context.Context, statement compile.Statement) (c
 
 type mariaRows struct {
 	ctx      context.Context
+	wire     net.Conn
 	prepared driver.Stmt
 	rows     driver.Rows
 	values   []driver.Value
@@ -281,6 +290,10 @@ type mariaRows struct {
 func (r *mariaRows) width() int { return len(r.values) }
 
 func (r *mariaRows) close() error {
+	if r.ctx.Err() != nil {
+		// The driver would read the result to its end, from a server that may not send it.
+		_ = r.wire.Close()
+	}
 	r.unwatch()
 	err := r.rows.Close()
 	if closing := r.prepared.Close(); err == nil {
