@@ -175,7 +175,7 @@ func refused(r *service.Refusal) *Problem {
 		detail = count(len(r.Faults), "thing is wrong with the definitions", "things are wrong with the definitions") + "; nothing was stored"
 	}
 	p := newProblem(status, string(r.Kind), detail)
-	for _, f := range r.Faults.Capped() {
+	for _, f := range r.Faults.Capped(fault.Most) {
 		p.Errors = append(p.Errors, *f)
 	}
 	return p

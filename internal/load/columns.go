@@ -96,7 +96,7 @@ func (l *loader) named(names []string) error {
 			return refuse(BadFile, "column %d has no name in the first line", i+1)
 		}
 		if wrong := nameFault(name); wrong != "" {
-			return refuse(BadFile, "the name of column %d, %q, %s", i+1, shortened(name), wrong)
+			return refuse(BadFile, "the name of column %d, %q, %s", i+1, fault.Shorten(name), wrong)
 		}
 		for _, before := range names[:i] {
 			if before == name {

@@ -9,6 +9,7 @@ import (
 
 	"github.com/shopspring/decimal"
 
+	"pikegate/internal/core/fault"
 	"pikegate/internal/core/record"
 )
 
@@ -122,7 +123,7 @@ func (r *jsonRows) members() (members map[string]record.Value, order []string, w
 			return nil, nil, "", r.limits.long(r.n, len(order))
 		}
 		if wrong != "" {
-			why = fmt.Sprintf("the member %q has %s", shortened(key), wrong)
+			why = fmt.Sprintf("the member %q has %s", fault.Shorten(key), wrong)
 		} else if !v.IsMissing() {
 			members[key] = v
 		}

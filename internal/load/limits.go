@@ -7,6 +7,8 @@ import (
 	"strings"
 	"unicode"
 	"unicode/utf8"
+
+	"pikegate/internal/core/fault"
 )
 
 // Limits are how much a file may hold. What is 0 is as Usual has it.
@@ -175,15 +177,7 @@ func CheckTable(name string) error {
 		wrong = "is one that SQLite has for itself"
 	}
 	if wrong != "" {
-		return refuse(WrongTable, "a table cannot be called %q: the name %s", shortened(name), wrong)
+		return refuse(WrongTable, "a table cannot be called %q: the name %s", fault.Shorten(name), wrong)
 	}
 	return nil
-}
-
-// shortened is a text short enough for a message, and readable.
-func shortened(text string) string {
-	if len(text) > 60 {
-		text = strings.ToValidUTF8(text[:60], "") + "..."
-	}
-	return text
 }

@@ -11,6 +11,7 @@ import (
 	"strconv"
 	"strings"
 
+	"pikegate/internal/core/fault"
 	"pikegate/internal/core/record"
 )
 
@@ -109,7 +110,7 @@ func openXLSX(from io.Reader, req Request) (*xlsxRows, error) {
 		}
 	}
 	if b.parts[part] == nil {
-		return nil, refuse(BadFile, "the file has no sheet %q; it has %s", shortened(x.sheet), strings.Join(names, ", "))
+		return nil, refuse(BadFile, "the file has no sheet %q; it has %s", fault.Shorten(x.sheet), strings.Join(names, ", "))
 	}
 	if err := x.styled(b, related.target("", "/styles")); err != nil {
 		return nil, err
@@ -200,10 +201,10 @@ const mostSmall = 8 << 20
 func (b *book) small(name string, into any) error {
 	f := b.parts[name]
 	if f == nil {
-		return unreadable(fmt.Errorf("it has no part %s", shortened(name)))
+		return unreadable(fmt.Errorf("it has no part %s", fault.Shorten(name)))
 	}
 	if f.UncompressedSize64 > mostSmall {
-		return refuse(UnpacksTooLarge, "the part %s is larger than %s; nothing was loaded", shortened(name), Size(mostSmall))
+		return refuse(UnpacksTooLarge, "the part %s is larger than %s; nothing was loaded", fault.Shorten(name), Size(mostSmall))
 	}
 	part, err := f.Open()
 	if err != nil {
@@ -410,7 +411,7 @@ func columnOf(at string) (n int, err error) {
 		n = 26*n + int(c-'A') + 1
 	}
 	if n == 0 {
-		return 0, fmt.Errorf("there is no cell %q", shortened(at))
+		return 0, fmt.Errorf("there is no cell %q", fault.Shorten(at))
 	}
 	return n, nil
 }

@@ -127,7 +127,7 @@ func (s *Service) settingFor(r *definition.Report, asOf string) (phrase.Setting,
 func (s *Service) check(ctx context.Context, r *definition.Report, entered map[string]prompt.Entered, setting phrase.Setting) (prompt.Answers, fault.List, error) {
 	answers, refused := prompt.Check(r.Answered(), entered, setting)
 	more, err := s.hold(ctx, r, answers, setting)
-	return answers, append(refused, more...).Capped(), err
+	return answers, append(refused, more...).Capped(fault.Most), err
 }
 
 func inOrder(r *definition.Report, answers prompt.Answers) []Understood {

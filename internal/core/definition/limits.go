@@ -4,8 +4,6 @@ import (
 	"strings"
 
 	"go.yaml.in/yaml/v3"
-
-	"pikegate/internal/core/fault"
 )
 
 // The codes of definitions beyond their limits.
@@ -71,14 +69,4 @@ func (l *linker) room(w *where, n *yaml.Node, conditions, depth int) bool {
 	}
 	w.over = true
 	return false
-}
-
-// capped are the findings of files, no more than anybody reads.
-func capped(found fault.List) fault.List {
-	if len(found) <= mostFindings {
-		return found
-	}
-	more := fault.New(fault.Further, "and %d more", len(found)-mostFindings)
-	more.Warning = len(found[mostFindings:].Errors()) == 0
-	return append(found[:mostFindings:mostFindings], more)
 }

@@ -187,7 +187,7 @@ func SplitAll(files []File) ([]Document, fault.List) {
 	if len(docs) > mostDocuments {
 		return nil, fault.List{fault.New(TooMany, "the files hold %d definitions, and at most %d are read at once", len(docs), mostDocuments)}
 	}
-	return docs, capped(append(found, Twice(docs)...))
+	return docs, append(found, Twice(docs)...).Capped(mostFindings)
 }
 
 // Check finds all that is wrong with files and all that misleads in them, errors
@@ -211,5 +211,5 @@ func Check(files []File, beside []Document, s phrase.Setting, functions ...strin
 	for _, d := range docs {
 		found = append(found, catalog.Warnings[d.Ref]...)
 	}
-	return docs, catalog, capped(append(faults, found...))
+	return docs, catalog, append(faults, found...).Capped(mostFindings)
 }

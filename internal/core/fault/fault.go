@@ -119,15 +119,15 @@ const Further = "and_more"
 // Most is how many faults are told to one who asked the service.
 const Most = 100
 
-// Capped is the list, or where it is longer than Most its beginning, and how many more
+// Capped is the list, or where it is longer than most its beginning, and how many more
 // there are.
-func (l List) Capped() List {
-	if len(l) <= Most {
+func (l List) Capped(most int) List {
+	if len(l) <= most {
 		return l
 	}
-	more := New(Further, "and %d more", len(l)-Most)
-	more.Warning = len(l[Most:].Errors()) == 0
-	return append(l[:Most:Most], more)
+	more := New(Further, "and %d more", len(l)-most)
+	more.Warning = len(l[most:].Errors()) == 0
+	return append(l[:most:most], more)
 }
 
 // Errors are those that are no warnings.
