@@ -79,5 +79,5 @@ func TestLargeBodies(t *testing.T) {
 		answer.Body.Close()
 		assert.NotEqual(t, http.StatusServiceUnavailable, answer.StatusCode)
 	}
-	assert.Less(t, time.Since(start), 5*time.Second)
+	assert.Less(t, time.Since(start), 20*time.Second)
 }

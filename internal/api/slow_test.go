@@ -102,7 +102,7 @@ func TestSlowReaders(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, 200, answer.StatusCode)
 		assert.Equal(t, 101, strings.Count(string(text), "\n"))
-		assert.Less(t, time.Since(start), 15*time.Second)
+		assert.Less(t, time.Since(start), time.Minute)
 	}
 	assert.Greater(t, <-slow, 59_000, "a part of the texts may be cut in two by the reader")
 	assert.Eventually(t, func() bool {

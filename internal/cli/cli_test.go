@@ -304,7 +304,7 @@ func TestASecondServiceOnADirectory(t *testing.T) {
 	require.ErrorAs(t, err, &ended)
 	assert.Equal(t, 1, ended.ExitCode())
 	if !raceDetector {
-		assert.Less(t, time.Since(start), 2*time.Second)
+		assert.Less(t, time.Since(start), 10*time.Second)
 	}
 	assert.Contains(t, string(said), fmt.Sprintf("in use by another service, process %d;", first.Process.Pid))
 }
@@ -328,9 +328,9 @@ func TestDemo(t *testing.T) {
 		asOf, line string
 		within     time.Duration
 	}{
-		{"2026-11-23", "Lantern Sound Ferries as of Mon 23 Nov 2026: ", 15 * time.Second},
-		{"2026-11-23", "Lantern Sound Ferries as of Mon 23 Nov 2026: ", time.Second},
-		{"1 March 2024", "Lantern Sound Ferries as of Fri 1 Mar 2024: ", 15 * time.Second},
+		{"2026-11-23", "Lantern Sound Ferries as of Mon 23 Nov 2026: ", time.Minute},
+		{"2026-11-23", "Lantern Sound Ferries as of Mon 23 Nov 2026: ", 5 * time.Second},
+		{"1 March 2024", "Lantern Sound Ferries as of Fri 1 Mar 2024: ", time.Minute},
 	} {
 		ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 		defer cancel()

@@ -251,7 +251,7 @@ func TestEndingBesideReadersWhoDoNotRead(t *testing.T) {
 	require.NoError(t, s.Process.Signal(os.Interrupt))
 	<-s.ended
 	require.NoError(t, s.Wait())
-	require.Less(t, time.Since(start), 6*time.Second)
+	require.Less(t, time.Since(start), 20*time.Second)
 	again := startService(t, dir)
 	all := receipts(t, again.address(t))
 	require.Len(t, all, 1)

@@ -109,7 +109,7 @@ func TestFilesThatHoldTooMuch(t *testing.T) {
 				var refused *Error
 				require.ErrorAs(t, err, &refused)
 				assert.Equal(t, c.code, refused.Code, refused.Message)
-				assert.Less(t, time.Since(start), 10*time.Second)
+				assert.Less(t, time.Since(start), time.Minute)
 				assert.Less(t, most(), uint64(64<<20))
 				if again, ok := c.file.(io.Seeker); ok {
 					_, err = again.Seek(0, io.SeekStart)
@@ -198,7 +198,7 @@ func TestALoadThatIsCancelled(t *testing.T) {
 	start := time.Now()
 	_, err := Load(stopped, db, from, Request{Table: "t"})
 	assert.ErrorIs(t, err, context.Canceled)
-	assert.Less(t, time.Since(start), 10*time.Second)
+	assert.Less(t, time.Since(start), time.Minute)
 	var n int
 	require.NoError(t, db.QueryRow("SELECT count(*) FROM sqlite_master").Scan(&n))
 	assert.Zero(t, n)

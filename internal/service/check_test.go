@@ -86,7 +86,7 @@ func TestPublishingBesideASilentServer(t *testing.T) {
 	start := time.Now()
 	_, err = s.Put(ctx, service.Put{Files: file("pikegate: 1\nprompt: day\nask: Which?\ntype: day\n")})
 	require.NoError(t, err)
-	assert.Less(t, time.Since(start), 2*time.Second)
+	assert.Less(t, time.Since(start), 8*time.Second)
 	leave()
 	select {
 	case err := <-ended:
@@ -103,6 +103,6 @@ func TestPublishingBesideASilentServer(t *testing.T) {
 	start = time.Now()
 	put, err := s.Put(ctx, service.Put{Files: several})
 	require.NoError(t, err)
-	assert.Less(t, time.Since(start), 18*time.Second, "a server that is silent is waited for once")
+	assert.Less(t, time.Since(start), 25*time.Second, "a server that is silent is waited for once")
 	assert.Equal(t, 3, strings.Count(put.Findings.Error(), "its server does not answer"))
 }

@@ -160,7 +160,7 @@ func TestAFullDisk(t *testing.T) {
 	for range 100 {
 		require.NoError(t, run())
 	}
-	assert.Less(t, time.Since(start), 5*time.Second)
+	assert.Less(t, time.Since(start), 30*time.Second)
 	report, err := s.Load(ctx, strings.NewReader("id,on\n3,2026-03-05\n"), -1, load.Request{Table: "t", Mode: load.Append})
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, report.Added)

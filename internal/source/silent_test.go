@@ -75,7 +75,7 @@ func TestServersThatFail(t *testing.T) {
 			} {
 				proxy.Set(c.does, c.after)
 				_, took, err := read(1500 * time.Millisecond)
-				assert.Less(t, took, 12*time.Second, c.says)
+				assert.Less(t, took, 30*time.Second, c.says)
 				if c.does != sourcetest.Garbled { // of which some may pass for what it is not
 					require.Error(t, err, c.says)
 				}
@@ -115,7 +115,7 @@ func TestAServerThatNeverAnswers(t *testing.T) {
 			start := time.Now()
 			err = s.View(ctx, func(source.View) error { return nil })
 			assert.EqualError(t, err, "its server does not answer", name)
-			assert.Less(t, time.Since(start), 15*time.Second, name)
+			assert.Less(t, time.Since(start), 30*time.Second, name)
 			assert.NoError(t, s.Close(), name)
 		})
 	}

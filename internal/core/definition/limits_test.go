@@ -79,7 +79,7 @@ func TestLimitsOfDefinitions(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			start := time.Now()
 			_, _, found := Check([]File{{Name: "f.yaml", Text: c.text}}, nil, setting)
-			assert.Less(t, time.Since(start), 3*time.Second)
+			assert.Less(t, time.Since(start), 30*time.Second)
 			wrong := found.Errors()
 			if c.code == "" {
 				assert.Empty(t, wrong)
