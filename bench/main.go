@@ -23,7 +23,7 @@ import (
 	"time"
 
 	"pikegate/demo"
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/catalog"
 )
 
 // records is how many there are; a request asks for about 1,000,000 of them.
@@ -331,7 +331,7 @@ func (b *bench) sqlite() error {
 }
 
 // server makes the trips on a server, and describes them to the service.
-func (b *bench) server(engine definition.Engine, types map[string]string, analyze string) error {
+func (b *bench) server(engine catalog.Engine, types map[string]string, analyze string) error {
 	db, err := demo.OpenServer(context.Background(), engine, os.Getenv(variable(engine)), "bench")
 	if err != nil {
 		return err
@@ -343,24 +343,24 @@ func (b *bench) server(engine definition.Engine, types map[string]string, analyz
 	return b.put(definitions(string(engine), fmt.Sprintf("engine: %s\naddress: {env: %s}\nschema: bench\n", engine, variable(engine)), "stored: native"))
 }
 
-func variable(engine definition.Engine) string {
+func variable(engine catalog.Engine) string {
 	return "PIKEGATE_TEST_" + strings.ToUpper(string(engine))
 }
 
 func (b *bench) postgres() error {
-	if err := b.server(definition.Postgres, map[string]string{"day": "date", "text": `text COLLATE "C"`, "fare": "numeric(8, 2)"}, "VACUUM ANALYZE trips"); err != nil {
+	if err := b.server(catalog.Postgres, map[string]string{"day": "date", "text": `text COLLATE "C"`, "fare": "numeric(8, 2)"}, "VACUUM ANALYZE trips"); err != nil {
 		return err
 	}
 	copied := fmt.Sprintf(`\copy (%s) to '%s' csv header`, strings.ReplaceAll(shown, "FROM trips", "FROM bench.trips")+sorted, b.path("theirs.csv"))
-	return b.compare("the same from PostgreSQL, to `psql \\copy`", b.curl("postgres", b.path("ours.csv")), []string{"psql", os.Getenv(variable(definition.Postgres)), "-q", "-c", copied},
+	return b.compare("the same from PostgreSQL, to `psql \\copy`", b.curl("postgres", b.path("ours.csv")), []string{"psql", os.Getenv(variable(catalog.Postgres)), "-q", "-c", copied},
 		b.path("ours.csv"), b.path("theirs.csv"), false)
 }
 
 func (b *bench) mariadb() error {
-	if err := b.server(definition.MariaDB, map[string]string{"day": "DATE", "text": "VARCHAR(20)", "fare": "DECIMAL(8, 2)"}, "ANALYZE TABLE trips"); err != nil {
+	if err := b.server(catalog.MariaDB, map[string]string{"day": "DATE", "text": "VARCHAR(20)", "fare": "DECIMAL(8, 2)"}, "ANALYZE TABLE trips"); err != nil {
 		return err
 	}
-	at := strings.TrimSuffix(strings.TrimPrefix(os.Getenv(variable(definition.MariaDB)), "mariadb://root@127.0.0.1:"), "/")
+	at := strings.TrimSuffix(strings.TrimPrefix(os.Getenv(variable(catalog.MariaDB)), "mariadb://root@127.0.0.1:"), "/")
 	return b.compare("the same from MariaDB, to `mariadb --batch --quick`", b.curl("mariadb", b.path("ours.csv")),
 		[]string{"mariadb", "--no-defaults", "-h", "127.0.0.1", "-P", at, "-u", "root", "--batch", "--quick", "bench", "-e", shown + sorted}, b.path("ours.csv"), b.path("theirs.tsv"), true)
 }

@@ -11,26 +11,26 @@ import (
 	_ "github.com/jackc/pgx/v5/stdlib" // the drivers that the records are written with
 	_ "github.com/mattn/go-sqlite3"
 
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/source"
 )
 
 // Database is where the ferry tables are made.
 type Database struct {
 	*sql.DB
-	engine definition.Engine
+	engine catalog.Engine
 }
 
 // OpenFile opens an SQLite file by its data source name.
 func OpenFile(name string) (Database, error) {
 	db, err := sql.Open("sqlite3", name)
-	return Database{db, definition.Embedded}, err
+	return Database{db, catalog.Embedded}, err
 }
 
 // OpenServer opens a server by its address, and makes the ferry line's schema on it
 // where there is none.
-func OpenServer(ctx context.Context, engine definition.Engine, address, schema string) (Database, error) {
-	if engine == definition.Postgres {
+func OpenServer(ctx context.Context, engine catalog.Engine, address, schema string) (Database, error) {
+	if engine == catalog.Postgres {
 		db, err := sql.Open("pgx", address)
 		if err == nil {
 			db.SetMaxOpenConns(1) // which keeps to the schema
@@ -62,9 +62,9 @@ var decimals = regexp.MustCompile(`DECIMAL\([0-9, ]+\)`)
 func (d Database) columns(t table) string {
 	text := strings.Join(t.columns, ", ")
 	switch d.engine {
-	case definition.Postgres:
+	case catalog.Postgres:
 		return strings.NewReplacer("TEXT", `text COLLATE "C"`, "INTEGER", "bigint").Replace(text)
-	case definition.MariaDB:
+	case catalog.MariaDB:
 		return strings.NewReplacer("TEXT", "VARCHAR(120)", "INTEGER", "BIGINT").Replace(text)
 	}
 	return decimals.ReplaceAllString(text, "REAL")
@@ -75,7 +75,7 @@ const rowsAtOnce = 200
 
 func (d Database) fill(ctx context.Context, tx *sql.Tx, w *world, t table) error {
 	create := fmt.Sprintf("CREATE TABLE %s (%s)", t.name, d.columns(t))
-	if d.engine == definition.Embedded {
+	if d.engine == catalog.Embedded {
 		create += " STRICT"
 	}
 	for _, s := range []string{"DROP TABLE IF EXISTS " + t.name, create} {
@@ -110,10 +110,10 @@ func (d Database) fill(ctx context.Context, tx *sql.Tx, w *world, t table) error
 			return err
 		}
 	}
-	if d.engine == definition.Embedded {
+	if d.engine == catalog.Embedded {
 		return nil
 	}
-	_, err = tx.ExecContext(ctx, map[definition.Engine]string{definition.Postgres: "ANALYZE ", definition.MariaDB: "ANALYZE TABLE "}[d.engine]+t.name)
+	_, err = tx.ExecContext(ctx, map[catalog.Engine]string{catalog.Postgres: "ANALYZE ", catalog.MariaDB: "ANALYZE TABLE "}[d.engine]+t.name)
 	return err
 }
 
@@ -129,7 +129,7 @@ func (d Database) places(rows, width int) string {
 		default:
 			b.WriteString(", ")
 		}
-		if d.engine == definition.Postgres {
+		if d.engine == catalog.Postgres {
 			fmt.Fprintf(&b, "$%d", i+1)
 		} else {
 			b.WriteByte('?')

@@ -12,8 +12,8 @@ import (
 	"fmt"
 	"strings"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
-	"pikegate/internal/core/definition"
 )
 
 //go:embed definitions/*.yaml
@@ -31,19 +31,19 @@ const Schema = "lantern_sound"
 
 // Definitions are the files that describe the ferry line's tables and reports, with
 // its records on an engine.
-func Definitions(on definition.Engine) []definition.File {
+func Definitions(on catalog.Engine) []catalog.File {
 	entries, err := files.ReadDir("definitions")
 	if err != nil {
 		panic(err) // embedded: it is there or the program was not built
 	}
-	all := make([]definition.File, len(entries))
+	all := make([]catalog.File, len(entries))
 	for i, e := range entries {
 		text, err := files.ReadFile("definitions/" + e.Name())
 		if err != nil {
 			panic(err)
 		}
-		all[i] = definition.File{Name: e.Name(), Text: string(text)}
-		if on != definition.Embedded {
+		all[i] = catalog.File{Name: e.Name(), Text: string(text)}
+		if on != catalog.Embedded {
 			all[i].Text = strings.Replace(all[i].Text, clock, fmt.Sprintf("%sengine: %s\naddress: {env: %s}\nschema: %s\n", clock, on, ServerVariable, Schema), 1)
 		}
 	}

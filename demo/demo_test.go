@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/phrase"
@@ -90,16 +91,16 @@ func TestWhatTheRecordsHold(t *testing.T) {
 }
 
 func TestDefinitionsFitTogether(t *testing.T) {
-	var docs []definition.Document
-	for _, f := range Definitions(definition.Embedded) {
+	var docs []catalog.Document
+	for _, f := range Definitions(catalog.Embedded) {
 		split, faults := definition.Split(f)
 		require.Empty(t, faults)
 		docs = append(docs, split...)
 	}
 	for _, day := range []string{"2024-02-29", "2026-11-23", "2027-01-01"} {
-		catalog, faults := definition.Link(docs, phrase.Setting{AsOf: civil.MustParseDay(day)})
+		defs, faults := definition.Link(docs, phrase.Setting{AsOf: civil.MustParseDay(day)})
 		require.Empty(t, faults, "as of %s", day)
-		assert.GreaterOrEqual(t, len(catalog.Reports), 3)
+		assert.GreaterOrEqual(t, len(defs.Reports), 3)
 	}
 }
 

@@ -13,7 +13,7 @@ import (
 
 	"pikegate/demo"
 	"pikegate/demo/demotest"
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/service"
 	"pikegate/internal/source/sourcetest"
 )
@@ -43,7 +43,7 @@ func TestTheSameOnEveryEngine(t *testing.T) {
 	ours := demotest.Start(t)
 	put(t, ours)
 	joinsAndOwnSQL(t, ours)
-	for _, engine := range []definition.Engine{definition.Postgres, definition.MariaDB} {
+	for _, engine := range []catalog.Engine{catalog.Postgres, catalog.MariaDB} {
 		t.Run(string(engine), func(t *testing.T) {
 			t.Setenv(demo.ServerVariable, sourcetest.Address(t, engine))
 			theirs := demotest.StartOn(t, engine)
@@ -72,7 +72,7 @@ func put(t *testing.T, f *demotest.Ferries) {
 	t.Helper()
 	text, err := os.ReadFile("testdata/own.yaml")
 	require.NoError(t, err)
-	files := []definition.File{{Name: "own.yaml", Text: string(text)}}
+	files := []catalog.File{{Name: "own.yaml", Text: string(text)}}
 	found, err := f.Service.Check(t.Context(), files)
 	require.NoError(t, err)
 	require.Empty(t, found, found.Error())

@@ -15,7 +15,7 @@ import (
 
 	"pikegate/demo"
 	"pikegate/demo/demotest"
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/service"
 	"pikegate/internal/source/sourcetest"
 )
@@ -238,7 +238,7 @@ func TestTheSameEvidenceOnEveryEngine(t *testing.T) {
 		require.NoError(t, err)
 		return string(text)
 	}
-	for _, engine := range []definition.Engine{definition.Postgres, definition.MariaDB} {
+	for _, engine := range []catalog.Engine{catalog.Postgres, catalog.MariaDB} {
 		t.Run(string(engine), func(t *testing.T) {
 			t.Setenv(demo.ServerVariable, sourcetest.Address(t, engine))
 			theirs := demotest.StartOn(t, engine)

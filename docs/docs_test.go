@@ -19,9 +19,11 @@ import (
 
 	"pikegate/demo/demotest"
 	"pikegate/internal/cli"
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/evidence"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 	"pikegate/internal/source/sourcetest"
 )
 
@@ -55,12 +57,12 @@ func pages(t *testing.T) []string {
 // page's files, and prints what the page says. A line of three dots stands for
 // any lines.
 func TestExamples(t *testing.T) {
-	shore := sourcetest.Open(t, definition.Postgres)
+	shore := sourcetest.Open(t, catalog.Postgres)
 	shore.Exec(t, `CREATE SCHEMA IF NOT EXISTS shore`)
 	defer shore.Exec(t, `DROP SCHEMA shore CASCADE`)
 	shore.Exec(t, `CREATE TABLE shore.calls (call_id integer PRIMARY KEY, ship text NOT NULL, came_at timestamptz NOT NULL, dues numeric(8, 2))`)
 	shore.Exec(t, `INSERT INTO shore.calls VALUES (1, 'Saltwind', '2026-10-24 20:59:59Z', 120.5), (2, 'Kittiwake', '2026-10-24 21:00:00Z', 40), (3, 'Grey Petrel', '2026-10-25 21:59:59Z', NULL), (4, 'Saltwind', '2026-10-25 22:00:00Z', 99.9)`)
-	t.Setenv("PIKEGATE_SHORE", sourcetest.Address(t, definition.Postgres))
+	t.Setenv("PIKEGATE_SHORE", sourcetest.Address(t, catalog.Postgres))
 	ferries := demotest.Start(t)
 	t.Setenv("PIKEGATE_SERVER", ferries.URL)
 	ran := 0
@@ -108,7 +110,7 @@ func TestDefinitionsInThePages(t *testing.T) {
 				continue
 			}
 			read++
-			_, faults := definition.Split(definition.File{Name: page, Text: b.text})
+			_, faults := definition.Split(catalog.File{Name: page, Text: b.text})
 			assert.Empty(t, faults)
 		}
 	}
@@ -135,24 +137,24 @@ var vector = regexp.MustCompile("(?m)^\\| `([a-z-]+)` \\| `([^`]*)` \\| `([0-9a-
 func TestFingerprints(t *testing.T) {
 	page, err := os.ReadFile("reference/fingerprint.md")
 	require.NoError(t, err)
-	columns := map[string]*record.Column{"text": {Type: record.Text}, "integer": {Type: record.Integer}, "decimal": {Type: record.Decimal, Scale: 2}, "number": {Type: record.Number}, "yes-no": {Type: record.YesNo},
-		"date":     {Type: record.Date, Stored: record.StoredText, Pattern: record.ISODay},
-		"datetime": {Type: record.Datetime, Stored: record.StoredText, Pattern: record.ISOTime},
-		"instant":  {Type: record.Instant, Stored: record.StoredText, Pattern: record.ISOTime}}
-	value := func(text string) record.Value {
+	columns := map[string]*column.Column{"text": {Type: column.Text}, "integer": {Type: column.Integer}, "decimal": {Type: column.Decimal, Scale: 2}, "number": {Type: column.Number}, "yes-no": {Type: column.YesNo},
+		"date":     {Type: column.Date, Stored: column.StoredText, Pattern: column.ISODay},
+		"datetime": {Type: column.Datetime, Stored: column.StoredText, Pattern: column.ISOTime},
+		"instant":  {Type: column.Instant, Stored: column.StoredText, Pattern: column.ISOTime}}
+	val := func(text string) value.Value {
 		sort, text, _ := strings.Cut(text, " ")
 		number, _ := strconv.ParseFloat(text, 64)
-		return map[string]record.Value{"text": record.Chars(text), "digits": record.Digits(text), "real": record.Real(number), "whole": record.Whole(int64(number))}[sort]
+		return map[string]value.Value{"text": value.Chars(text), "digits": value.Digits(text), "real": value.Real(number), "whole": value.Whole(int64(number))}[sort]
 	}
 	vectors := vector.FindAllStringSubmatch(string(page), -1)
 	assert.Len(t, vectors, 16)
 	for _, v := range vectors {
-		assert.Equal(t, strings.ReplaceAll(v[3], " ", ""), hex.EncodeToString(evidence.AppendValue(nil, columns[v[1]], value(v[2]))), v[0])
+		assert.Equal(t, strings.ReplaceAll(v[3], " ", ""), hex.EncodeToString(evidence.AppendValue(nil, columns[v[1]], val(v[2]))), v[0])
 	}
-	f := evidence.NewFingerprint([]*record.Column{{Name: "vessel", Type: record.Text}, {Name: "fare", Type: record.Decimal, Scale: 2}})
+	f := evidence.NewFingerprint([]*column.Column{{Name: "vessel", Type: column.Text}, {Name: "fare", Type: column.Decimal, Scale: 2}})
 	empty := f.Sum()
-	f.Add([]record.Value{record.Chars("Ångra"), record.Digits("12.50")})
-	f.Add([]record.Value{record.Chars("Marram"), {}})
+	f.Add([]value.Value{value.Chars("Ångra"), value.Digits("12.50")})
+	f.Add([]value.Value{value.Chars("Marram"), {}})
 	assert.Contains(t, string(page), "a missing fare:\n\n    "+f.Sum()+"\n")
 	assert.Contains(t, string(page), "Without any record:\n\n    "+empty+"\n")
 }
@@ -163,7 +165,7 @@ var update = flag.Bool("update", false, "write reference/keys.md anew")
 func TestKeys(t *testing.T) {
 	var b strings.Builder
 	b.WriteString("# Keys\n\nThe keys of each kind of definition, made from the schema that `pikegate schema`\nprints. [Definitions](definitions.md) tells what they mean together; every\ndefinition also starts with `pikegate: 1` and the kind with its name.\n")
-	for _, kind := range definition.Kinds {
+	for _, kind := range catalog.Kinds {
 		fmt.Fprintf(&b, "\n## %s\n\n| key | |\n|---|---|\n", kind)
 		for _, k := range definition.Keys(kind) {
 			required := ""

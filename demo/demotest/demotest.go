@@ -16,8 +16,8 @@ import (
 
 	"pikegate/demo"
 	"pikegate/internal/api"
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
-	"pikegate/internal/core/definition"
 	"pikegate/internal/service"
 	"pikegate/internal/source"
 	"pikegate/internal/store"
@@ -43,12 +43,12 @@ func Start(t testing.TB) *Ferries {
 	require.NoError(t, err)
 	t.Cleanup(func() { records.Close() })
 	require.NoError(t, demo.Fill(ctx, records, AsOf))
-	return serve(t, &Ferries{Dir: dir, Records: records.DB}, definition.Embedded)
+	return serve(t, &Ferries{Dir: dir, Records: records.DB}, catalog.Embedded)
 }
 
 // StartOn is Start with the records on the server of an engine, whose address is in
 // the environment.
-func StartOn(t testing.TB, engine definition.Engine) *Ferries {
+func StartOn(t testing.TB, engine catalog.Engine) *Ferries {
 	t.Helper()
 	ctx := context.Background()
 	address := os.Getenv(demo.ServerVariable)
@@ -59,7 +59,7 @@ func StartOn(t testing.TB, engine definition.Engine) *Ferries {
 	return serve(t, &Ferries{Dir: t.TempDir(), Records: records.DB}, engine)
 }
 
-func serve(t testing.TB, f *Ferries, engine definition.Engine) *Ferries {
+func serve(t testing.TB, f *Ferries, engine catalog.Engine) *Ferries {
 	slog.SetDefault(slog.New(slog.DiscardHandler))
 	f.Service = Empty(t, f.Dir)
 	_, err := f.Service.Put(context.Background(), service.Put{Files: demo.Definitions(engine)})

@@ -6,7 +6,8 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/difference"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
@@ -14,26 +15,26 @@ import (
 
 // Upload is definition files to check, and to publish or keep as drafts.
 type Upload struct {
-	Files   []definition.File `json:"files" minItems:"1" maxItems:"10000" doc:"The files."`
-	Draft   bool              `json:"draft,omitempty" doc:"Store new revisions and leave what is published."`
-	Offline bool              `json:"offline,omitempty" doc:"Do not ask the databases whether they have what new and changed datasets describe."`
-	Base    []Seen            `json:"base,omitempty" doc:"The latest revisions that the writer saw; where there is a later one, nothing is stored."`
+	Files   []catalog.File `json:"files" minItems:"1" maxItems:"10000" doc:"The files."`
+	Draft   bool           `json:"draft,omitempty" doc:"Store new revisions and leave what is published."`
+	Offline bool           `json:"offline,omitempty" doc:"Do not ask the databases whether they have what new and changed datasets describe."`
+	Base    []Seen         `json:"base,omitempty" doc:"The latest revisions that the writer saw; where there is a later one, nothing is stored."`
 }
 
 // Seen is a revision that a writer started from.
 type Seen struct {
-	Kind     definition.Kind `json:"kind" doc:"What is defined."`
-	Name     string          `json:"name" doc:"Its name."`
-	Revision int             `json:"revision" minimum:"0" doc:"The latest revision that was seen, 0 for none."`
+	Kind     catalog.Kind `json:"kind" doc:"What is defined."`
+	Name     string       `json:"name" doc:"Its name."`
+	Revision int          `json:"revision" minimum:"0" doc:"The latest revision that was seen, 0 for none."`
 }
 
 // Put is what became of one definition.
 type Put struct {
-	Kind       Kind                 `json:"kind" doc:"What was defined."`
-	Name       string               `json:"name" doc:"Its name."`
-	Change     string               `json:"change" enum:"new,changed,same" doc:"What the upload did."`
-	Revision   int                  `json:"revision" doc:"The number of the revision."`
-	Difference []definition.Setting `json:"difference,omitempty" doc:"Each setting that changed."`
+	Kind       Kind                `json:"kind" doc:"What was defined."`
+	Name       string              `json:"name" doc:"Its name."`
+	Change     string              `json:"change" enum:"new,changed,same" doc:"What the upload did."`
+	Revision   int                 `json:"revision" doc:"The number of the revision."`
+	Difference []difference.Change `json:"difference,omitempty" doc:"Each setting that changed."`
 }
 
 // PutList is what an upload did.
@@ -49,10 +50,10 @@ type FindingList struct {
 
 // DefinitionText is one revision of a definition, as it was written.
 type DefinitionText struct {
-	Kind     definition.Kind `json:"kind" doc:"What is defined."`
-	Name     string          `json:"name" doc:"Its name."`
-	Revision int             `json:"revision,omitempty" doc:"The number of the revision."`
-	Text     string          `json:"text" doc:"The YAML, comments and all."`
+	Kind     catalog.Kind `json:"kind" doc:"What is defined."`
+	Name     string       `json:"name" doc:"Its name."`
+	Revision int          `json:"revision,omitempty" doc:"The number of the revision."`
+	Text     string       `json:"text" doc:"The YAML, comments and all."`
 }
 
 // DefinitionList is all that is published.
@@ -67,7 +68,7 @@ type RevisionList struct {
 
 // SettingList is what differs between two revisions.
 type SettingList struct {
-	Settings []definition.Setting `json:"settings" doc:"Each setting that differs; empty where only comments do."`
+	Settings []difference.Change `json:"settings" doc:"Each setting that differs; empty where only comments do."`
 }
 
 // UserList is what builds on a definition.
@@ -77,8 +78,8 @@ type UserList struct {
 
 // Named is the name of a definition.
 type Named struct {
-	Kind definition.Kind `json:"kind" doc:"What is defined."`
-	Name string          `json:"name" doc:"Its name."`
+	Kind catalog.Kind `json:"kind" doc:"What is defined."`
+	Name string       `json:"name" doc:"Its name."`
 }
 
 // Defined is the path of one definition.
@@ -87,8 +88,8 @@ type Defined struct {
 	Name string `path:"name"`
 }
 
-func (d Defined) ref() definition.Ref {
-	return definition.Ref{Kind: definition.Kind(d.Kind), Name: d.Name}
+func (d Defined) ref() catalog.Ref {
+	return catalog.Ref{Kind: catalog.Kind(d.Kind), Name: d.Name}
 }
 
 const (
@@ -129,9 +130,9 @@ func (r routes) definitions(ctx context.Context, _ *struct{}) (*body[DefinitionL
 }
 
 func (r routes) put(ctx context.Context, in *body[Upload]) (*body[PutList], error) {
-	put := service.Put{Files: in.Body.Files, Draft: in.Body.Draft, Offline: in.Body.Offline, Base: map[definition.Ref]int{}}
+	put := service.Put{Files: in.Body.Files, Draft: in.Body.Draft, Offline: in.Body.Offline, Base: map[catalog.Ref]int{}}
 	for _, b := range in.Body.Base {
-		put.Base[definition.Ref{Kind: b.Kind, Name: b.Name}] = b.Revision
+		put.Base[catalog.Ref{Kind: b.Kind, Name: b.Name}] = b.Revision
 	}
 	result, err := r.service.Put(ctx, put)
 	if err != nil {
@@ -188,7 +189,7 @@ func (r routes) difference(ctx context.Context, in *struct {
 		return nil, problemOf(ctx, err)
 	}
 	if settings == nil {
-		settings = []definition.Setting{}
+		settings = []difference.Change{}
 	}
 	return &body[SettingList]{SettingList{settings}}, nil
 }

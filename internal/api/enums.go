@@ -6,9 +6,9 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
 	"pikegate/internal/export"
 	"pikegate/internal/load"
 	"pikegate/internal/service"
@@ -26,10 +26,10 @@ func enumOf[T ~string](words []T) *huma.Schema {
 }
 
 // Kind is a kind of definition.
-type Kind definition.Kind
+type Kind catalog.Kind
 
 // Schema lists the kinds.
-func (Kind) Schema(huma.Registry) *huma.Schema { return enumOf(definition.Kinds) }
+func (Kind) Schema(huma.Registry) *huma.Schema { return enumOf(catalog.Kinds) }
 
 type loadFormat load.Format
 
@@ -64,9 +64,9 @@ func listed(api huma.API) {
 	put("Receipt", "state", enumOf(service.AllStates()))
 	put("PromptInfo", "type", enumOf(prompt.Types))
 	put("PromptInfo", "open", enumOf(prompt.OpenSides))
-	put("ColumnInfo", "type", enumOf(record.Types))
-	put("FileColumn", "type", enumOf(record.Types))
-	put("Column", "type", enumOf(record.Types))
+	put("ColumnInfo", "type", enumOf(column.Types))
+	put("FileColumn", "type", enumOf(column.Types))
+	put("Column", "type", enumOf(column.Types))
 }
 
 // refusals are the problems that any call can meet, whatever it is for.

@@ -7,7 +7,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/service"
 )
 
@@ -79,8 +79,8 @@ func (r routes) strip(ctx context.Context, in *struct {
 
 // RehearsalRequest is a request to work out what phrases mean.
 type RehearsalRequest struct {
-	Files []definition.File `json:"files,omitempty" doc:"Definitions to try beside those that are published, or in their place; nothing is stored."`
-	AsOf  []string          `json:"as_of,omitempty" maxItems:"100" doc:"The days to take for today; absent for telling ones."`
+	Files []catalog.File `json:"files,omitempty" doc:"Definitions to try beside those that are published, or in their place; nothing is stored."`
+	AsOf  []string       `json:"as_of,omitempty" maxItems:"100" doc:"The days to take for today; absent for telling ones."`
 }
 
 func (r routes) rehearse(ctx context.Context, in *struct {
@@ -93,8 +93,8 @@ func (r routes) rehearse(ctx context.Context, in *struct {
 // ComparisonRequest is a request to compare two versions of a report.
 type ComparisonRequest struct {
 	Asked
-	Before []definition.File `json:"before,omitempty" doc:"The definitions of the one version, in place of those that are published; absent for these."`
-	After  []definition.File `json:"after,omitempty" doc:"The definitions of the other version, likewise."`
+	Before []catalog.File `json:"before,omitempty" doc:"The definitions of the one version, in place of those that are published; absent for these."`
+	After  []catalog.File `json:"after,omitempty" doc:"The definitions of the other version, likewise."`
 }
 
 func (r routes) compare(ctx context.Context, in *struct {

@@ -12,11 +12,11 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
-	"pikegate/internal/core/criteria"
-	"pikegate/internal/core/definition"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/readback"
 	"pikegate/internal/export"
 	"pikegate/internal/service"
 )
@@ -29,7 +29,7 @@ type ReportSummary struct {
 	Shelf string `json:"shelf" doc:"The heading that it is found under; may be empty."`
 }
 
-func summary(r *definition.Report) ReportSummary {
+func summary(r *catalog.Report) ReportSummary {
 	return ReportSummary{Name: r.Name, Title: r.Title, About: r.About, Shelf: r.Shelf}
 }
 
@@ -97,9 +97,9 @@ type RunRequest struct {
 	// Uncounted is for those who page and need no count.
 	Uncounted bool `json:"uncounted,omitempty" doc:"Leave out how many records match beyond the limit, which has to be counted."`
 	// Evidence comes after the rows: the receipt, which stands last, waits for it.
-	Evidence bool              `json:"evidence,omitempty" doc:"Count, once the rows are sent, what shows that they are right; it stands on the receipt."`
-	Files    []definition.File `json:"files,omitempty" doc:"Definitions to try beside those that are published, or in their place. Nothing is stored, and the run is not on record."`
-	Of       int64             `json:"of,omitempty" minimum:"0" doc:"The receipt of a run to send further rows of, by its answers; limit and skip say which."`
+	Evidence bool           `json:"evidence,omitempty" doc:"Count, once the rows are sent, what shows that they are right; it stands on the receipt."`
+	Files    []catalog.File `json:"files,omitempty" doc:"Definitions to try beside those that are published, or in their place. Nothing is stored, and the run is not on record."`
+	Of       int64          `json:"of,omitempty" minimum:"0" doc:"The receipt of a run to send further rows of, by its answers; limit and skip say which."`
 }
 
 // Understanding is how answers are read, and what is wrong with them.
@@ -227,7 +227,7 @@ func (r routes) report(ctx context.Context, in *struct {
 	for i, p := range on.Prompts {
 		info.Prompts[i] = promptInfo(p, on.Offers[p.Name], on.Units[p.Name])
 		asked := on.Asked(p)
-		info.Prompts[i].Ask, info.Prompts[i].Help, info.Prompts[i].Labels = asked.Ask, asked.Help, criteria.Labels(on.Criteria(), p)
+		info.Prompts[i].Ask, info.Prompts[i].Help, info.Prompts[i].Labels = asked.Ask, asked.Help, readback.Labels(on.Criteria(), p)
 	}
 	return &body[ReportInfo]{info}, nil
 }

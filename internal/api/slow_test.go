@@ -15,7 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/internal/api"
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/load"
 	"pikegate/internal/service"
 )
@@ -53,7 +53,7 @@ func TestSlowReaders(t *testing.T) {
 	defer s.Close()
 	_, err = s.Load(context.Background(), strings.NewReader("id\n1\n"), -1, load.Request{Table: "t"})
 	require.NoError(t, err)
-	_, err = s.Put(context.Background(), service.Put{Files: []definition.File{{Name: "many.yaml", Text: manyRows}}})
+	_, err = s.Put(context.Background(), service.Put{Files: []catalog.File{{Name: "many.yaml", Text: manyRows}}})
 	require.NoError(t, err)
 	server := httptest.NewUnstartedServer(nil)
 	server.Config = api.Server(api.New(s, api.Limits{Stall: 3 * time.Second}))

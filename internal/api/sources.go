@@ -6,7 +6,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/column"
 	"pikegate/internal/source"
 )
 
@@ -119,7 +119,7 @@ func tableInfo(name string, p *source.Profile, proposal string) TableInfo {
 	for _, c := range p.Columns {
 		orType := ""
 		if c.Guess.OrInstant {
-			orType = string(record.Instant)
+			orType = string(column.Instant)
 		}
 		info.Columns = append(info.Columns, ColumnInfo{Name: c.Name, DBType: c.Type, Required: c.NotNull, Missing: c.Missing, Distinct: c.Distinct, Least: c.Least, Greatest: c.Greatest,
 			Type: string(c.Guess.Type), Scale: c.Guess.Scale, Stored: string(c.Guess.Stored), Pattern: c.Guess.Pattern.String(), Or: c.Guess.Or, OrType: orType, Share: c.Guess.Share})

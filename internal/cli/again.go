@@ -9,7 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/internal/api"
-	"pikegate/internal/core/fault"
+	"pikegate/internal/core/english"
 	"pikegate/internal/service"
 )
 
@@ -62,7 +62,7 @@ func sayComparison(w io.Writer, c *service.Comparison) {
 		word string
 		rows *service.Differing
 	}{{"Gained", c.Gained}, {"Lost", c.Lost}, {"Changed", c.Altered}} {
-		fmt.Fprintf(w, "%s: %s%s\n", d.word, fault.Count(d.rows.Records, "record"), keysOf(c.Key, d.rows))
+		fmt.Fprintf(w, "%s: %s%s\n", d.word, english.Count(d.rows.Records, "record"), keysOf(c.Key, d.rows))
 	}
 }
 

@@ -9,6 +9,7 @@ import (
 	"pikegate/internal/api"
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/definition"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 )
@@ -68,7 +69,7 @@ func sayFindings(c *cobra.Command, output string, found []fault.Fault) error {
 		for _, f := range found {
 			fmt.Fprintln(c.OutOrStdout(), f.Error())
 		}
-		fmt.Fprintf(c.OutOrStdout(), "%s, %s\n", fault.Count(errors, "error"), fault.Count(len(found)-errors, "warning"))
+		fmt.Fprintf(c.OutOrStdout(), "%s, %s\n", english.Count(errors, "error"), english.Count(len(found)-errors, "warning"))
 	})
 	if err != nil {
 		return err

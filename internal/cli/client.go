@@ -16,7 +16,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/internal/api"
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/fault"
 )
 
@@ -123,7 +123,7 @@ func (c *client) understand(ctx context.Context, name string, asked api.Asked) (
 	return u, err
 }
 
-func (c *client) check(ctx context.Context, files []definition.File) ([]fault.Fault, error) {
+func (c *client) check(ctx context.Context, files []catalog.File) ([]fault.Fault, error) {
 	var list api.FindingList
 	err := c.json(ctx, http.MethodPost, "/definitions/check", api.Upload{Files: files}, &list)
 	return list.Findings, err

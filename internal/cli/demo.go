@@ -11,8 +11,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/demo"
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
-	"pikegate/internal/core/definition"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
@@ -47,10 +47,10 @@ or mariadb://user@127.0.0.1:3306/. There the demo makes a schema of its own,
 				return fail(exitFailed, "%w", err)
 			}
 			on := demoEngines[engine]
-			if on != definition.Embedded && os.Getenv(demo.ServerVariable) == "" {
+			if on != catalog.Embedded && os.Getenv(demo.ServerVariable) == "" {
 				return fail(exitUsage, "the environment variable %s, which holds the server's address, is not set", demo.ServerVariable)
 			}
-			if !c.Flags().Changed("data") && on != definition.Embedded {
+			if !c.Flags().Changed("data") && on != catalog.Embedded {
 				dir += "-" + engine
 			}
 			return serveDemo(c, listener, dir, on, day)
@@ -63,7 +63,7 @@ or mariadb://user@127.0.0.1:3306/. There the demo makes a schema of its own,
 	return c
 }
 
-var demoEngines = map[string]definition.Engine{"sqlite": definition.Embedded, "postgres": definition.Postgres, "mariadb": definition.MariaDB}
+var demoEngines = map[string]catalog.Engine{"sqlite": catalog.Embedded, "postgres": catalog.Postgres, "mariadb": catalog.MariaDB}
 
 func demoDay(text string) (civil.Day, error) {
 	now := time.Now()
@@ -87,7 +87,7 @@ func demoListener(address string, chosen bool) (net.Listener, error) {
 	return nil, err
 }
 
-func serveDemo(c *cobra.Command, listener net.Listener, dir string, on definition.Engine, asOf civil.Day) error {
+func serveDemo(c *cobra.Command, listener net.Listener, dir string, on catalog.Engine, asOf civil.Day) error {
 	defer listener.Close()
 	ctx := c.Context()
 	if err := startLog("warn", c.ErrOrStderr()); err != nil {
@@ -110,13 +110,13 @@ func serveDemo(c *cobra.Command, listener net.Listener, dir string, on definitio
 // prepareDemo makes what is not there yet: the records, the day that they reach up to, the
 // definitions, in this order, each whole or not at all, so that a start that was broken
 // off is made good by the next one.
-func prepareDemo(ctx context.Context, s *service.Service, dir string, on definition.Engine, asOf civil.Day) error {
+func prepareDemo(ctx context.Context, s *service.Service, dir string, on catalog.Engine, asOf civil.Day) error {
 	before := s.FixedToday()
 	if kept := s.SourceOf(demo.Source); kept != nil && kept.At.Engine != on {
 		return fmt.Errorf("there is a demo on %s already; name another directory by --data", kept.At.Engine)
 	}
 	_, err := os.Stat(service.RecordsPath(dir))
-	if before != asOf || on == definition.Embedded && err != nil {
+	if before != asOf || on == catalog.Embedded && err != nil {
 		if err := fillDemo(ctx, dir, on, asOf); err != nil {
 			return err
 		}
@@ -128,10 +128,10 @@ func prepareDemo(ctx context.Context, s *service.Service, dir string, on definit
 	return err
 }
 
-func fillDemo(ctx context.Context, dir string, on definition.Engine, asOf civil.Day) error {
+func fillDemo(ctx context.Context, dir string, on catalog.Engine, asOf civil.Day) error {
 	var db demo.Database
 	var err error
-	if on == definition.Embedded {
+	if on == catalog.Embedded {
 		db, err = demo.OpenFile(store.DSN(service.RecordsPath(dir)))
 	} else {
 		db, err = demo.OpenServer(ctx, on, os.Getenv(demo.ServerVariable), demo.Schema)

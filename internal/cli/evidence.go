@@ -7,7 +7,7 @@ import (
 
 	"github.com/mattn/go-runewidth"
 
-	"pikegate/internal/core/fault"
+	"pikegate/internal/core/english"
 	"pikegate/internal/service"
 )
 
@@ -15,11 +15,11 @@ import (
 func recordsOf(r *service.Receipt) string {
 	switch {
 	case r.Records == nil:
-		return fault.Count(r.Rows, "row") + " and maybe more"
+		return english.Count(r.Rows, "row") + " and maybe more"
 	case *r.Records == 0:
 		return "No records"
 	}
-	return fault.Count(int(*r.Records), "record")
+	return english.Count(int(*r.Records), "record")
 }
 
 // sayEvidence prints what shows that a result is right.
@@ -70,9 +70,9 @@ func sayEnds(w io.Writer, ends *service.Ends) {
 	}
 	switch {
 	case len(near) > 0 && ends.First != nil:
-		fmt.Fprintf(w, " Nearest left out: %s.\n", fault.Both(near))
+		fmt.Fprintf(w, " Nearest left out: %s.\n", english.Both(near))
 	case len(near) > 0:
-		fmt.Fprintf(w, "Nearest left out: %s.\n", fault.Both(near))
+		fmt.Fprintf(w, "Nearest left out: %s.\n", english.Both(near))
 	case ends.First != nil:
 		fmt.Fprintln(w)
 	}
@@ -103,7 +103,7 @@ func sayEmpty(w io.Writer, why *service.WhyEmpty) {
 		fmt.Fprintf(w, "Without %s there would be %d.\n", without.Says, without.Records)
 	}
 	if n := why.Nearest; n != nil {
-		fmt.Fprintf(w, "The nearest that has some: %s, with %s", n.Spelled, fault.Count(int(n.Records), "record"))
+		fmt.Fprintf(w, "The nearest that has some: %s, with %s", n.Spelled, english.Count(int(n.Records), "record"))
 		if n.Prompt != "" {
 			fmt.Fprintf(w, "; --answer %q", n.Prompt+"="+n.Answer)
 		}

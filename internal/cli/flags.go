@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 )
 
@@ -30,7 +31,7 @@ func (w word) Type() string { return "word" }
 
 func (w word) Set(text string) error {
 	if !slices.Contains(w.words, text) {
-		f := fault.New("", "%q is not one of %s", text, fault.Both(w.words))
+		f := fault.New("", "%q is not one of %s", text, english.Both(w.words))
 		return errors.New(f.Suggest(fault.Near(text, w.words)).Sentence())
 	}
 	*w.into = text
@@ -44,7 +45,7 @@ func wordFlag[T ~string](c *cobra.Command, into *string, name, value string, wor
 	for i := range words {
 		w.words[i] = string(words[i])
 	}
-	c.Flags().Var(w, name, usage+": "+fault.Either(w.words))
+	c.Flags().Var(w, name, usage+": "+english.Either(w.words))
 	if err := c.RegisterFlagCompletionFunc(name, cobra.FixedCompletions(w.words, cobra.ShellCompDirectiveNoFileComp)); err != nil {
 		panic(err) // the flag is defined just above
 	}
@@ -109,7 +110,7 @@ func arity(least, most int) cobra.PositionalArgs {
 		names := strings.Fields(c.Use)[1:]
 		switch n := len(args); {
 		case n < least:
-			return fail(exitUsage, "%s is missing; the command is %s", fault.Both(names[n:least]), c.UseLine())
+			return fail(exitUsage, "%s is missing; the command is %s", english.Both(names[n:least]), c.UseLine())
 		case n > most:
 			return fail(exitUsage, "%q is one argument too many; the command is %s", args[most], c.UseLine())
 		}

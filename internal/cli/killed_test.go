@@ -17,8 +17,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/internal/api"
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
-	"pikegate/internal/core/definition"
 	"pikegate/internal/service"
 )
 
@@ -140,9 +140,9 @@ func TestAFirstStartThatIsKilled(t *testing.T) {
 	s, err := service.Open(t.Context(), service.Config{Dir: dir, RunTime: time.Minute, Now: time.Now})
 	require.NoError(t, err)
 	day := civil.MustParseDay("2026-11-23")
-	require.NoError(t, fillDemo(t.Context(), dir, definition.Embedded, day))
+	require.NoError(t, fillDemo(t.Context(), dir, catalog.Embedded, day))
 	require.NoError(t, s.SetToday(t.Context(), day))
-	require.NoError(t, prepareDemo(t.Context(), s, dir, definition.Embedded, day))
+	require.NoError(t, prepareDemo(t.Context(), s, dir, catalog.Embedded, day))
 	assert.Len(t, s.Reports(""), 15)
 	require.NoError(t, s.Close())
 }

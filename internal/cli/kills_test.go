@@ -20,7 +20,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/internal/api"
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/service"
 )
 
@@ -113,7 +113,7 @@ func TestKilledAgainAndAgain(t *testing.T) {
 }
 
 func upload(number int) []byte {
-	text, _ := json.Marshal(api.Upload{Files: []definition.File{{Name: "numbered.yaml", Text: fmt.Sprintf(numbered, number)}}}) // of texts
+	text, _ := json.Marshal(api.Upload{Files: []catalog.File{{Name: "numbered.yaml", Text: fmt.Sprintf(numbered, number)}}}) // of texts
 	return text
 }
 

@@ -16,7 +16,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"pikegate/internal/core/fault"
+	"pikegate/internal/core/english"
 	"pikegate/internal/load"
 )
 
@@ -195,10 +195,10 @@ func tellLoad(w io.Writer, req load.Request, r load.Report, refused string) {
 		fmt.Fprintf(w, "Note: %s\n", note)
 	}
 	if req.Dry {
-		fmt.Fprintf(w, "\n%s read, %d would be refused; nothing was written\n", fault.Count(int(r.Read), "row"), r.Refusals)
+		fmt.Fprintf(w, "\n%s read, %d would be refused; nothing was written\n", english.Count(int(r.Read), "row"), r.Refusals)
 		return
 	}
-	fmt.Fprintf(w, "\n%s read, %d loaded into %s", fault.Count(int(r.Read), "row"), r.Loaded, req.Table)
+	fmt.Fprintf(w, "\n%s read, %d loaded into %s", english.Count(int(r.Read), "row"), r.Loaded, req.Table)
 	if r.Replaced > 0 {
 		fmt.Fprintf(w, " (%d added, %d replaced)", r.Added, r.Replaced)
 	}

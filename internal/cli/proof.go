@@ -8,6 +8,7 @@ import (
 	"github.com/spf13/cobra"
 	"go.yaml.in/yaml/v3"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/service"
@@ -94,7 +95,7 @@ func proofOf(r *service.Receipt, name string) ([]byte, error) {
 	if err != nil {
 		return nil, fail(exitFailed, "%w", err)
 	}
-	_, wrong := definition.Split(definition.File{Name: name + ".yaml", Text: string(text)})
+	_, wrong := definition.Split(catalog.File{Name: name + ".yaml", Text: string(text)})
 	if len(wrong) > 0 {
 		return nil, fail(exitUsage, "name: %w", wrong)
 	}

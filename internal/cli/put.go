@@ -12,8 +12,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/internal/api"
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/definition"
-	"pikegate/internal/core/fault"
+	"pikegate/internal/core/english"
 )
 
 func newPut() *cobra.Command {
@@ -59,7 +60,7 @@ not what the dataset says. A database that cannot be reached is told and stops n
 				}
 			}
 			if draft && errors > 0 {
-				fmt.Fprintf(c.OutOrStdout(), "stored as a draft with %s; it cannot be published as it is\n", fault.Count(errors, "error"))
+				fmt.Fprintf(c.OutOrStdout(), "stored as a draft with %s; it cannot be published as it is\n", english.Count(errors, "error"))
 			}
 			return nil
 		},
@@ -71,8 +72,8 @@ not what the dataset says. A database that cannot be reached is told and stops n
 }
 
 // definitionFiles reads the files named, and those in the directories named.
-func definitionFiles(paths []string) ([]definition.File, error) {
-	var files []definition.File
+func definitionFiles(paths []string) ([]catalog.File, error) {
+	var files []catalog.File
 	for _, path := range paths {
 		found := []string{path}
 		if info, err := os.Stat(path); err != nil {
@@ -93,7 +94,7 @@ func definitionFiles(paths []string) ([]definition.File, error) {
 			if !utf8.Valid(text) {
 				return nil, fail(exitDefinitions, "%s is not UTF-8 text [%s]", name, definition.NotText)
 			}
-			files = append(files, definition.File{Name: filepath.ToSlash(name), Text: string(text)})
+			files = append(files, catalog.File{Name: filepath.ToSlash(name), Text: string(text)})
 		}
 	}
 	return files, nil

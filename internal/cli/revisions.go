@@ -12,7 +12,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/internal/api"
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 )
 
@@ -26,8 +27,8 @@ func onDefinition(use, short, example string, most int, run func(c *cobra.Comman
 		Use: use, Short: short, Example: example,
 		Args: arity(2, most),
 		RunE: func(c *cobra.Command, args []string) error {
-			if !slices.Contains(definition.Kinds, definition.Kind(args[0])) {
-				f := fault.New("", "%q is nothing that can be defined; the kinds are %s", args[0], fault.Both(kinds()))
+			if !slices.Contains(catalog.Kinds, catalog.Kind(args[0])) {
+				f := fault.New("", "%q is nothing that can be defined; the kinds are %s", args[0], english.Both(kinds()))
 				return fail(exitUsage, "%s", f.Suggest(fault.Near(args[0], kinds())).Sentence())
 			}
 			client, err := newClient(c)
@@ -48,8 +49,8 @@ func onDefinition(use, short, example string, most int, run func(c *cobra.Comman
 }
 
 func kinds() []string {
-	all := make([]string, len(definition.Kinds))
-	for i, k := range definition.Kinds {
+	all := make([]string, len(catalog.Kinds))
+	for i, k := range catalog.Kinds {
 		all[i] = string(k)
 	}
 	return all
@@ -105,8 +106,8 @@ func getAll(c *cobra.Command, to string) error {
 		return fail(exitFailed, "%w", err)
 	}
 	for _, d := range list.Definitions {
-		if ref := (definition.Ref{Kind: definition.Kind(d.Kind), Name: d.Name}); !ref.IsValid() {
-			return fail(exitUnreached, "what answers is not to be trusted: it has a definition %q, which is no name of one; nothing was written", fault.Shorten(ref.String()))
+		if ref := (catalog.Ref{Kind: catalog.Kind(d.Kind), Name: d.Name}); !ref.IsValid() {
+			return fail(exitUnreached, "what answers is not to be trusted: it has a definition %q, which is no name of one; nothing was written", english.Shorten(ref.String()))
 		}
 	}
 	for _, d := range list.Definitions {

@@ -9,7 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/internal/api"
-	"pikegate/internal/core/fault"
+	"pikegate/internal/core/english"
 	"pikegate/internal/service"
 )
 
@@ -155,7 +155,7 @@ func wanted(p api.PromptInfo) string {
 		add("either side may be left open")
 	}
 	if p.Letters > 0 {
-		add("at most %s", fault.Count(p.Letters, "letter"))
+		add("at most %s", english.Count(p.Letters, "letter"))
 	}
 	if p.Pattern != "" {
 		add("%s", p.Pattern)

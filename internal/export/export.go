@@ -13,7 +13,8 @@ import (
 	"unsafe"
 
 	"pikegate/internal/core/civil"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/column"
+	"pikegate/internal/core/value"
 )
 
 // Format is a way to write records.
@@ -45,7 +46,7 @@ var MediaTypes = map[Format]string{
 type Writer interface {
 	Begin() error
 	// Row writes a record. There may be more values than columns.
-	Row(values []record.Value) error
+	Row(values []value.Value) error
 	// HandOn may come before End, when there are no more rows and End will take a
 	// while: what was written goes on its way.
 	HandOn() error
@@ -56,7 +57,7 @@ type Writer interface {
 
 // New makes the writer of a format. Instants are written in the zone. Notes are what to
 // know before reading the rows, for the formats that have a place for it.
-func New(f Format, to io.Writer, columns []*record.Column, zone *time.Location, notes ...string) Writer {
+func New(f Format, to io.Writer, columns []*column.Column, zone *time.Location, notes ...string) Writer {
 	w := buffers.Get().(*bufio.Writer)
 	w.Reset(to)
 	out := output{w: w, to: to, columns: columns, zone: zone, notes: notes}
@@ -73,7 +74,7 @@ func New(f Format, to io.Writer, columns []*record.Column, zone *time.Location, 
 type output struct {
 	w       *bufio.Writer
 	to      io.Writer // that w writes to
-	columns []*record.Column
+	columns []*column.Column
 	zone    *time.Location
 	notes   []string
 	line    []byte // of the row at hand, used again
@@ -115,13 +116,13 @@ func (o *output) send() error {
 // fraction of a second where one is stored. A value that does not fit its column's
 // stored form is appended as it is stored, and a decimal with more digits than its scale
 // with all of them.
-func (o *output) appendPlain(b []byte, c *record.Column, v record.Value) []byte {
+func (o *output) appendPlain(b []byte, c *column.Column, v value.Value) []byte {
 	if c.Type.IsDated() {
 		if day, micros, ok := c.Micros(v); ok {
 			switch c.Type {
-			case record.Date:
+			case column.Date:
 				return day.AppendISO(b)
-			case record.Datetime:
+			case column.Datetime:
 				b = time.UnixMicro(micros).UTC().AppendFormat(b, time.RFC3339Nano)
 				return b[:len(b)-len("Z")]
 			}
@@ -129,45 +130,45 @@ func (o *output) appendPlain(b []byte, c *record.Column, v record.Value) []byte 
 		}
 	}
 	switch c.Type {
-	case record.YesNo:
+	case column.YesNo:
 		if n, ok := v.Int(); ok && (n == 0 || n == 1) {
 			return append(b, map[int64]string{1: "yes", 0: "no"}[n]...)
 		}
-	case record.Decimal:
+	case column.Decimal:
 		b, _ = c.AppendDecimal(b, v)
 		return b
 	}
 	return v.Append(b)
 }
 
-func isWhole(v record.Value) bool {
+func isWhole(v value.Value) bool {
 	_, ok := v.Int()
 	return ok
 }
 
 // appendJSON appends a value as JSON: integers and numbers as numbers, yes and no
 // as true and false, a missing value as null, all else as text.
-func (o *output) appendJSON(b []byte, c *record.Column, v record.Value) []byte {
+func (o *output) appendJSON(b []byte, c *column.Column, v value.Value) []byte {
 	if v.IsMissing() {
 		return append(b, "null"...)
 	}
 	switch c.Type {
-	case record.Integer, record.Number:
+	case column.Integer, column.Number:
 		if isWhole(v) {
 			return v.Append(b)
 		}
-		if f, ok := v.Float(); ok && c.Type == record.Number && !math.IsNaN(f) && !math.IsInf(f, 0) {
+		if f, ok := v.Float(); ok && c.Type == column.Number && !math.IsNaN(f) && !math.IsInf(f, 0) {
 			return strconv.AppendFloat(b, f, 'g', -1, 64)
 		}
-	case record.YesNo:
+	case column.YesNo:
 		if n, ok := v.Int(); ok && (n == 0 || n == 1) {
 			return strconv.AppendBool(b, n == 1)
 		}
-	case record.Text:
+	case column.Text:
 		if text, ok := v.Chars(); ok {
-			return record.AppendJSON(b, text)
+			return value.AppendJSON(b, text)
 		}
 	}
 	o.room = o.appendPlain(o.room[:0], c, v)
-	return record.AppendJSON(b, unsafe.String(unsafe.SliceData(o.room), len(o.room)))
+	return value.AppendJSON(b, unsafe.String(unsafe.SliceData(o.room), len(o.room)))
 }

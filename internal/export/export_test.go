@@ -14,20 +14,21 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/internal/core/civil"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/column"
+	"pikegate/internal/core/value"
 )
 
-func columns(t *testing.T) []*record.Column {
+func columns(t *testing.T) []*column.Column {
 	t.Helper()
-	instant, err := record.ParsePattern("yyyy-MM-dd HH:mm:ss")
+	instant, err := column.ParsePattern("yyyy-MM-dd HH:mm:ss")
 	require.NoError(t, err)
-	date, err := record.ParsePattern("yyyyMMdd")
+	date, err := column.ParsePattern("yyyyMMdd")
 	require.NoError(t, err)
-	return []*record.Column{
-		{Name: "id", Type: record.Integer, Label: "No."}, {Name: "name, full", Type: record.Text, Label: "Name"},
-		{Name: "fare", Type: record.Decimal, Scale: 2, Label: "Fare", Unit: "EUR"},
-		{Name: "at", Type: record.Instant, Stored: record.StoredText, Pattern: instant, Label: "At"},
-		{Name: "on", Type: record.Date, Stored: record.StoredText, Pattern: date, Label: "On"},
+	return []*column.Column{
+		{Name: "id", Type: column.Integer, Label: "No."}, {Name: "name, full", Type: column.Text, Label: "Name"},
+		{Name: "fare", Type: column.Decimal, Scale: 2, Label: "Fare", Unit: "EUR"},
+		{Name: "at", Type: column.Instant, Stored: column.StoredText, Pattern: instant, Label: "At"},
+		{Name: "on", Type: column.Date, Stored: column.StoredText, Pattern: date, Label: "On"},
 	}
 }
 
@@ -38,8 +39,8 @@ var rows = [][]any{
 	{int64(4), "two\r\nlines, 北浜\t\x01", 0.1, "n/a", "00010101"},
 }
 
-func values(row []any) []record.Value {
-	all := make([]record.Value, len(row))
+func values(row []any) []value.Value {
+	all := make([]value.Value, len(row))
 	for i, v := range row {
 		all[i] = stored(v)
 	}
@@ -47,18 +48,18 @@ func values(row []any) []record.Value {
 }
 
 // stored is a value as a driver hands it on.
-func stored(v any) record.Value {
+func stored(v any) value.Value {
 	switch v := v.(type) {
 	case int64:
-		return record.Whole(v)
+		return value.Whole(v)
 	case float64:
-		return record.Real(v)
+		return value.Real(v)
 	case string:
-		return record.Chars(v)
-	case record.Value:
+		return value.Chars(v)
+	case value.Value:
 		return v
 	}
-	return record.Value{}
+	return value.Value{}
 }
 
 func write(t *testing.T, f Format) string {
@@ -103,12 +104,12 @@ func TestJSON(t *testing.T) {
 }
 
 func TestDatesInOtherForms(t *testing.T) {
-	wall, err := record.ParsePattern("dd.MM.yyyy HH:mm")
+	wall, err := column.ParsePattern("dd.MM.yyyy HH:mm")
 	require.NoError(t, err)
-	columns := []*record.Column{
-		{Name: "wall", Type: record.Datetime, Stored: record.StoredText, Pattern: wall}, {Name: "eight", Type: record.Date, Stored: record.EightDigits},
-		{Name: "serial", Type: record.Date, Stored: record.SerialDays}, {Name: "millis", Type: record.Instant, Stored: record.EpochMillis},
-		{Name: "native", Type: record.Datetime, Stored: record.Native},
+	columns := []*column.Column{
+		{Name: "wall", Type: column.Datetime, Stored: column.StoredText, Pattern: wall}, {Name: "eight", Type: column.Date, Stored: column.EightDigits},
+		{Name: "serial", Type: column.Date, Stored: column.SerialDays}, {Name: "millis", Type: column.Instant, Stored: column.EpochMillis},
+		{Name: "native", Type: column.Datetime, Stored: column.Native},
 	}
 	var b bytes.Buffer
 	w := New(CSV, &b, columns, time.UTC)
@@ -124,23 +125,23 @@ func TestDatesInOtherForms(t *testing.T) {
 // However a database writes a number, it goes out the same.
 func TestNumbersOfEveryEngine(t *testing.T) {
 	for _, c := range []struct {
-		column record.Column
-		values []record.Value
+		column column.Column
+		values []value.Value
 		want   string
 	}{
-		{record.Column{Type: record.Decimal, Scale: 2}, []record.Value{record.Real(12.5), record.Digits("12.5"), record.Digits("12.50"), record.Digits("12.500"), record.Chars("12.50")}, "12.50"},
-		{record.Column{Type: record.Decimal, Scale: 2}, []record.Value{record.Whole(12), record.Real(12), record.Digits("12"), record.Digits("12.0")}, "12.00"},
-		{record.Column{Type: record.Decimal, Scale: 2}, []record.Value{record.Digits("NaN")}, "NaN"},
-		{record.Column{Type: record.Decimal}, []record.Value{record.Whole(-7), record.Real(-7), record.Digits("-7")}, "-7"},
-		{record.Column{Type: record.Integer}, []record.Value{record.Whole(1 << 60), record.Digits("1152921504606846976")}, "1152921504606846976"},
-		{record.Column{Type: record.Number}, []record.Value{record.Real(0.1)}, "0.1"},
-		{record.Column{Type: record.YesNo}, []record.Value{record.Whole(1)}, "yes"},
-		{record.Column{Type: record.YesNo}, []record.Value{record.Chars("perhaps")}, "perhaps"},
+		{column.Column{Type: column.Decimal, Scale: 2}, []value.Value{value.Real(12.5), value.Digits("12.5"), value.Digits("12.50"), value.Digits("12.500"), value.Chars("12.50")}, "12.50"},
+		{column.Column{Type: column.Decimal, Scale: 2}, []value.Value{value.Whole(12), value.Real(12), value.Digits("12"), value.Digits("12.0")}, "12.00"},
+		{column.Column{Type: column.Decimal, Scale: 2}, []value.Value{value.Digits("NaN")}, "NaN"},
+		{column.Column{Type: column.Decimal}, []value.Value{value.Whole(-7), value.Real(-7), value.Digits("-7")}, "-7"},
+		{column.Column{Type: column.Integer}, []value.Value{value.Whole(1 << 60), value.Digits("1152921504606846976")}, "1152921504606846976"},
+		{column.Column{Type: column.Number}, []value.Value{value.Real(0.1)}, "0.1"},
+		{column.Column{Type: column.YesNo}, []value.Value{value.Whole(1)}, "yes"},
+		{column.Column{Type: column.YesNo}, []value.Value{value.Chars("perhaps")}, "perhaps"},
 	} {
 		for _, v := range c.values {
 			var b bytes.Buffer
-			w := New(CSV, &b, []*record.Column{&c.column}, time.UTC)
-			require.NoError(t, w.Row([]record.Value{v}))
+			w := New(CSV, &b, []*column.Column{&c.column}, time.UTC)
+			require.NoError(t, w.Row([]value.Value{v}))
 			require.NoError(t, w.End(nil))
 			assert.Equal(t, c.want+"\r\n", b.String(), "%+v", v)
 		}
@@ -162,9 +163,9 @@ func TestHandingOn(t *testing.T) {
 		var early flushed
 		var late bytes.Buffer
 		for i, to := range []io.Writer{&early, &late} {
-			w := New(format, to, []*record.Column{{Name: "id", Type: record.Integer}}, time.UTC)
+			w := New(format, to, []*column.Column{{Name: "id", Type: column.Integer}}, time.UTC)
 			require.NoError(t, w.Begin())
-			require.NoError(t, w.Row([]record.Value{record.Whole(7), record.Whole(8)}), "more values than columns")
+			require.NoError(t, w.Row([]value.Value{value.Whole(7), value.Whole(8)}), "more values than columns")
 			if i == 0 {
 				require.NoError(t, w.HandOn())
 			}
@@ -188,7 +189,7 @@ func FuzzStrings(f *testing.F) {
 	f.Add("\"\\\n\x00\xff é")
 	f.Fuzz(func(t *testing.T, s string) {
 		var back string
-		require.NoError(t, json.Unmarshal(record.AppendJSON(nil, s), &back))
+		require.NoError(t, json.Unmarshal(value.AppendJSON(nil, s), &back))
 		if utf8.ValidString(s) {
 			require.Equal(t, s, back)
 		}
@@ -200,14 +201,14 @@ func FuzzStrings(f *testing.F) {
 func TestOffsetsWithSeconds(t *testing.T) {
 	monrovia, err := civil.LoadZone("Africa/Monrovia")
 	require.NoError(t, err)
-	columns := []*record.Column{{Name: "at", Type: record.Instant, Stored: record.EpochSeconds}}
+	columns := []*column.Column{{Name: "at", Type: column.Instant, Stored: column.EpochSeconds}}
 	for text, want := range map[string]string{"1972-01-01T00:00:00Z": "1972-01-01T00:00:00Z", "1972-02-01T00:00:00Z": "1972-02-01T00:00:00Z", "1900-01-01T00:00:00Z": "1900-01-01T00:00:00Z"} {
 		at, err := time.Parse(time.RFC3339, text)
 		require.NoError(t, err)
 		var out bytes.Buffer
 		w := New(NDJSON, &out, columns, monrovia)
 		require.NoError(t, w.Begin())
-		require.NoError(t, w.Row([]record.Value{record.Whole(at.Unix())}))
+		require.NoError(t, w.Row([]value.Value{value.Whole(at.Unix())}))
 		require.NoError(t, w.End(nil))
 		var row struct{ At time.Time }
 		require.NoError(t, json.Unmarshal(out.Bytes(), &row))
@@ -226,9 +227,9 @@ func TestFormulasInCSV(t *testing.T) {
 	} {
 		for format, want := range map[Format]string{SafeCSV: safe, CSV: text} {
 			var b bytes.Buffer
-			w := New(format, &b, []*record.Column{{Name: "=note", Type: record.Text}}, time.UTC)
+			w := New(format, &b, []*column.Column{{Name: "=note", Type: column.Text}}, time.UTC)
 			require.NoError(t, w.Begin())
-			require.NoError(t, w.Row([]record.Value{record.Chars(text)}))
+			require.NoError(t, w.Row([]value.Value{value.Chars(text)}))
 			require.NoError(t, w.End(nil))
 			if format == SafeCSV {
 				require.Equal(t, "\"'=note\"\r\n"+want+"\r\n", b.String())

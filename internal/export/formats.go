@@ -6,7 +6,8 @@ import (
 	"time"
 	"unicode/utf8"
 
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/column"
+	"pikegate/internal/core/value"
 )
 
 // csvWriter writes RFC 4180: a header of column names, lines that end in CRLF,
@@ -25,7 +26,7 @@ func (w *csvWriter) Begin() error {
 	return w.send()
 }
 
-func (w *csvWriter) Row(values []record.Value) error {
+func (w *csvWriter) Row(values []value.Value) error {
 	w.line = w.line[:0]
 	for i, c := range w.columns {
 		if values[i].IsMissing() {
@@ -68,7 +69,7 @@ func (w *csvWriter) field(i int, text []byte) {
 // with one of the signs that they know, full-width ones included, and is no plain number.
 func isFormula(text []byte) bool {
 	r, _ := utf8.DecodeRune(text)
-	return strings.ContainsRune("=+-@\t\r\n\uff1d\uff0b\uff0d\uff20", r) && !(r == '-' && record.IsPlainNumber(string(text)))
+	return strings.ContainsRune("=+-@\t\r\n\uff1d\uff0b\uff0d\uff20", r) && !(r == '-' && value.IsPlainNumber(string(text)))
 }
 
 func needsQuotes(text []byte) bool {
@@ -100,11 +101,11 @@ type Column struct {
 }
 
 // Columns describes columns whose instants are shown in the zone.
-func Columns(columns []*record.Column, zone *time.Location) []Column {
+func Columns(columns []*column.Column, zone *time.Location) []Column {
 	all := make([]Column, len(columns))
 	for i, c := range columns {
 		all[i] = Column{Name: c.Name, Type: string(c.Type), Label: c.Label, Unit: c.Unit}
-		if c.Type == record.Instant {
+		if c.Type == column.Instant {
 			all[i].Zone = zone.String()
 		}
 	}
@@ -128,7 +129,7 @@ func (w *jsonWriter) Begin() error {
 	return w.send()
 }
 
-func (w *jsonWriter) Row(values []record.Value) error {
+func (w *jsonWriter) Row(values []value.Value) error {
 	w.line = w.line[:0]
 	if w.rows > 0 {
 		w.line = append(w.line, ',')
@@ -182,14 +183,14 @@ type ndjsonWriter struct {
 func newNDJSON(out output) *ndjsonWriter {
 	w := &ndjsonWriter{output: out}
 	for _, c := range out.columns {
-		w.names = append(w.names, append(record.AppendJSON(nil, c.Name), ':'))
+		w.names = append(w.names, append(value.AppendJSON(nil, c.Name), ':'))
 	}
 	return w
 }
 
 func (w *ndjsonWriter) Begin() error { return nil }
 
-func (w *ndjsonWriter) Row(values []record.Value) error {
+func (w *ndjsonWriter) Row(values []value.Value) error {
 	w.line = append(w.line[:0], '{')
 	for i, c := range w.columns {
 		if i > 0 {

@@ -14,15 +14,18 @@ import (
 	"go.yaml.in/yaml/v3"
 	"pgregory.net/rapid"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/evidence"
 	"pikegate/internal/core/fault"
+	"pikegate/internal/core/lint"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 	"pikegate/internal/judge"
 	"pikegate/internal/source"
 	"pikegate/internal/source/sourcetest"
@@ -222,7 +225,7 @@ func answers(t *rapid.T) map[string]string {
 }
 
 // at are the keys of a source on each engine.
-var at = map[definition.Engine]string{definition.Postgres: "engine: postgres\naddress: {env: A}\n", definition.MariaDB: "engine: mariadb\naddress: {env: A}\n"}
+var at = map[catalog.Engine]string{catalog.Postgres: "engine: postgres\naddress: {env: A}\n", catalog.MariaDB: "engine: mariadb\naddress: {env: A}\n"}
 
 type drawn struct {
 	records         []judge.Record
@@ -255,17 +258,17 @@ func compiled(t *rapid.T, db sourcetest.Engine, breaks func(*compile.Query)) dra
 	require.NoError(t, err)
 	// The first keys come first.
 	d.text = strings.Replace(world, "zone:", at[db.Name]+"zone:", 1) + ordered(string(text), "filter") + "---\n" + ordered(string(query), "query")
-	docs, faults := definition.Split(definition.File{Name: "w.yaml", Text: d.text})
+	docs, faults := definition.Split(catalog.File{Name: "w.yaml", Text: d.text})
 	require.Empty(t, faults, d.text)
 	setting := phrase.Setting{AsOf: civil.MustParseDay("2026-11-23"), Zone: helsinki}
-	catalog, wrong := definition.Load(docs, setting) // without findings: what never holds is drawn too
+	defs, wrong := definition.Load(docs, setting) // without findings: what never holds is drawn too
 	for _, faults = range wrong {
 		if slices.ContainsFunc(faults, func(f *fault.Fault) bool { return f.Code == definition.EngineCannot }) {
 			t.Skip("MariaDB does not do this, and says so")
 		}
 	}
 	require.Empty(t, wrong, d.text)
-	q := catalog.Queries["q"]
+	q := defs.Queries["q"]
 	entered := map[string]prompt.Entered{}
 	for name, text := range d.answers {
 		first, last, two := strings.Cut(text, "/")
@@ -278,14 +281,14 @@ func compiled(t *rapid.T, db sourcetest.Engine, breaks func(*compile.Query)) dra
 	require.Empty(t, refused)
 	bound, _ := criteria.Bind(q.Where, understood, nil, setting)
 	fill(t, db, d.records)
-	compiled := compile.Query{Show: q.Show, Where: bound, Sort: q.Sort, Key: q.Of.Key, Zone: helsinki, Extents: map[*record.Column]compile.Extent{}}
+	compiled := compile.Query{Show: q.Show, Where: bound, Sort: q.Sort, Key: q.Of.Key, Zone: helsinki, Extents: map[*column.Column]compile.Extent{}}
 	for _, c := range compiled.Timed() {
 		compiled.Extents[c] = compile.Extent{First: 1769904000, Last: 1798761600} // more than the records hold
 	}
 	if breaks != nil {
 		breaks(&compiled)
 	}
-	d.compiler, d.query = compile.New(db.Source.Dialect(), record.From{Table: "t"}, db.Facts(t, "t")), compiled
+	d.compiler, d.query = compile.New(db.Source.Dialect(), catalog.From{Table: "t"}, db.Facts(t, "t")), compiled
 	s := d.compiler.Select(compiled)
 	d.statement, d.args = s.SQL, s.Args
 	return d
@@ -377,10 +380,10 @@ func must[T any](v T, err error) T {
 // table makes the table t, with a column of texts that compares in another way than by
 // code point.
 func table(t *testing.T, db sourcetest.Engine) {
-	columns := map[definition.Engine]string{
-		definition.SQLite:   `route TEXT COLLATE NOCASE, other TEXT, note TEXT, day TEXT, due TEXT, "left" TEXT, came TEXT, "full" INTEGER, fare REAL`,
-		definition.Postgres: `route text COLLATE "en-x-icu", other varchar(20) COLLATE "C", note text, day text, due text, "left" text, came text COLLATE "C", "full" boolean, fare numeric`,
-		definition.MariaDB:  "route VARCHAR(20) COLLATE utf8mb4_general_ci, other VARCHAR(20), note VARCHAR(20) COLLATE utf8mb4_bin, day VARCHAR(20), due VARCHAR(20), `left` VARCHAR(20), came VARCHAR(20), full TINYINT, fare DECIMAL(8, 2)",
+	columns := map[catalog.Engine]string{
+		catalog.SQLite:   `route TEXT COLLATE NOCASE, other TEXT, note TEXT, day TEXT, due TEXT, "left" TEXT, came TEXT, "full" INTEGER, fare REAL`,
+		catalog.Postgres: `route text COLLATE "en-x-icu", other varchar(20) COLLATE "C", note text, day text, due text, "left" text, came text COLLATE "C", "full" boolean, fare numeric`,
+		catalog.MariaDB:  "route VARCHAR(20) COLLATE utf8mb4_general_ci, other VARCHAR(20), note VARCHAR(20) COLLATE utf8mb4_bin, day VARCHAR(20), due VARCHAR(20), `left` VARCHAR(20), came VARCHAR(20), full TINYINT, fare DECIMAL(8, 2)",
 	}[db.Name]
 	db.Exec(t, "CREATE TABLE t (id INTEGER PRIMARY KEY, late INTEGER, seats INTEGER, "+columns+")")
 }
@@ -402,7 +405,7 @@ func fill(t *rapid.T, db sourcetest.Engine, records []judge.Record) {
 		values = append(values, r["id"])
 		for _, name := range columns {
 			value := r[name]
-			if n, whole := value.(int); name == "full" && whole && db.Name == definition.Postgres {
+			if n, whole := value.(int); name == "full" && whole && db.Name == catalog.Postgres {
 				value = n == 1
 			}
 			values = append(values, value)
@@ -451,7 +454,7 @@ func (d drawn) addsUp(t *rapid.T, db sourcetest.Engine, result int) {
 	statement := d.compiler.Tally(alone, plan)
 	var groups []evidence.Group
 	err := db.Source.View(t.Context(), func(v source.View) error {
-		err := v.Rows(t.Context(), statement, func(row []record.Value) error {
+		err := v.Rows(t.Context(), statement, func(row []value.Value) error {
 			groups = append(groups, compile.ReadGroup(row, plan))
 			return nil
 		})
@@ -479,7 +482,7 @@ func (d drawn) addsUp(t *rapid.T, db sourcetest.Engine, result int) {
 
 // Ten faults and more, planted in what the compiler makes, are each caught.
 func TestPlantedFaultsAreCaught(t *testing.T) {
-	db := sourcetest.Open(t, definition.SQLite)
+	db := sourcetest.Open(t, catalog.SQLite)
 	table(t, db)
 	swap := func(pairs ...string) func(string) string { return strings.NewReplacer(pairs...).Replace }
 	for _, planted := range []struct {
@@ -573,10 +576,10 @@ func TestImpossiblePairsAreFound(t *testing.T) {
 		pair := []any{literal(t, column), literal(t, column)}
 		text, err := yaml.Marshal(m{"pikegate": 1, "filter": "some", "of": "t", "where": m{"all": pair}})
 		require.NoError(t, err)
-		docs, faults := definition.Split(definition.File{Name: "w.yaml", Text: world + ordered(string(text), "filter")})
+		docs, faults := definition.Split(catalog.File{Name: "w.yaml", Text: world + ordered(string(text), "filter")})
 		require.Empty(t, faults)
 		_, faults = definition.Link(docs, setting)
-		found := slices.ContainsFunc(faults, func(f *fault.Fault) bool { return f.Code == definition.NeverHolds })
+		found := slices.ContainsFunc(faults, func(f *fault.Fault) bool { return f.Code == lint.NeverHolds })
 		require.True(t, found || len(faults) == 0, faults.Error())
 
 		c := judge.Case{Kinds: kinds, Empty: map[string]bool{"note": true}, Zone: finland}

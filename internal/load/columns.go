@@ -10,13 +10,16 @@ import (
 	"strings"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/infer"
+	"pikegate/internal/core/value"
 )
 
 // column is what a column of the file is taken for.
-type column struct {
-	record.Guess
+type field struct {
+	infer.Guess
 	numbers *numberForm // how its numbers are written; nil for plain digits
 	timed   bool        // its date cells have times of day
 }
@@ -63,7 +66,7 @@ func (l *loader) guess(ctx context.Context) error {
 	l.names, l.sums = names, make([]float64, len(names))
 	if l.req.RowNumber != "" {
 		l.names = append([]string{l.req.RowNumber}, names...)
-		l.report.Columns = append([]FileColumn{{Name: l.req.RowNumber, Type: string(record.Integer), Share: 1, Added: true}}, l.report.Columns...)
+		l.report.Columns = append([]FileColumn{{Name: l.req.RowNumber, Type: string(column.Integer), Share: 1, Added: true}}, l.report.Columns...)
 	}
 	return nil
 }
@@ -96,7 +99,7 @@ func (l *loader) named(names []string) error {
 			return refuse(BadFile, "column %d has no name in the first line", i+1)
 		}
 		if wrong := nameFault(name); wrong != "" {
-			return refuse(BadFile, "the name of column %d, %q, %s", i+1, fault.Shorten(name), wrong)
+			return refuse(BadFile, "the name of column %d, %q, %s", i+1, english.Shorten(name), wrong)
 		}
 		for _, before := range names[:i] {
 			if before == name {
@@ -134,9 +137,9 @@ func (l *loader) named(names []string) error {
 
 // column guesses what the i-th column is, by its name and first values and by what was
 // said of it.
-func (l *loader) column(i int, name string) (column, error) {
-	c := column{}
-	var raw []record.Value
+func (l *loader) column(i int, name string) (field, error) {
+	c := field{}
+	var raw []value.Value
 	for _, r := range l.first {
 		if r.wrong == "" && i < len(r.fields) && !r.fields[i].IsMissing() {
 			raw = append(raw, r.fields[i])
@@ -144,7 +147,7 @@ func (l *loader) column(i int, name string) (column, error) {
 			c.timed = c.timed || isCell && hasTime(serial)
 		}
 	}
-	values := make([]record.Value, len(raw))
+	values := make([]value.Value, len(raw))
 	for i, v := range raw {
 		values[i] = c.cell(v)
 	}
@@ -160,18 +163,18 @@ func (l *loader) column(i int, name string) (column, error) {
 	}
 	c.Guess = l.guessOf(name, values)
 	if c.numbers != nil && !c.Type.IsNumeric() {
-		return c, refuse(WrongTable, "the values of the column %q are not numbers as %s has them, such as %q", name, c.numbers.source, fault.Shorten(raw[0].String()))
+		return c, refuse(WrongTable, "the values of the column %q are not numbers as %s has them, such as %q", name, c.numbers.source, english.Shorten(raw[0].String()))
 	}
 	if c.ByValues { // which is too little to write other values to the table than the file has
 		l.note("The column %q could hold dates, %s; --dates %q reads it so.", name, c.Stored, name+"="+string(c.Stored))
-		c.Guess = record.Guess{Column: record.Column{Name: name, Type: record.Integer}, Share: 1}
+		c.Guess = infer.Guess{Column: column.Column{Name: name, Type: column.Integer}, Share: 1}
 	}
 	if slices.Contains(l.req.Exact, name) {
-		c.Guess = record.Guess{Column: record.Column{Name: name, Type: record.Decimal, Scale: c.Scale, Stored: record.StoredText}, Share: c.Share}
+		c.Guess = infer.Guess{Column: column.Column{Name: name, Type: column.Decimal, Scale: c.Scale, Stored: column.StoredText}, Share: c.Share}
 	}
-	if c.Type == record.Text && c.numbers == nil {
+	if c.Type == column.Text && c.numbers == nil {
 		if form := seenForm(values); form != "" {
-			l.note("The values of the column %q look like numbers, such as %q; --numbers %q reads them so.", name, fault.Shorten(values[0].String()), name+"="+form)
+			l.note("The values of the column %q look like numbers, such as %q; --numbers %q reads them so.", name, english.Shorten(values[0].String()), name+"="+form)
 		}
 	}
 	return c, l.dated(&c, name)
@@ -183,24 +186,24 @@ func (l *loader) note(format string, args ...any) {
 
 // guessOf guesses by values. In CSV and in the cells of a spreadsheet all are texts; JSON
 // tells numbers and truths from texts.
-func (l *loader) guessOf(name string, values []record.Value) record.Guess {
+func (l *loader) guessOf(name string, values []value.Value) infer.Guess {
 	if l.req.Format != JSON && l.req.Format != NDJSON {
-		return record.GuessOf(name, values, true)
+		return infer.Of(name, values, true)
 	}
-	plain, numbers := make([]record.Value, len(values)), 0
+	plain, numbers := make([]value.Value, len(values)), 0
 	for i, v := range values {
-		plain[i] = record.Chars(v.String())
+		plain[i] = value.Chars(v.String())
 		if _, isNumber := v.Digits(); isNumber {
 			numbers++
 		}
 	}
 	switch {
 	case numbers > 0 && numbers < len(values):
-		return record.Guess{Column: record.Column{Name: name, Type: record.Text}, Share: 1}
-	case numbers > 0, len(values) > 0 && !slices.ContainsFunc(plain, func(v record.Value) bool { return v.String() != "true" && v.String() != "false" }):
-		return record.GuessOf(name, plain, true)
+		return infer.Guess{Column: column.Column{Name: name, Type: column.Text}, Share: 1}
+	case numbers > 0, len(values) > 0 && !slices.ContainsFunc(plain, func(v value.Value) bool { return v.String() != "true" && v.String() != "false" }):
+		return infer.Of(name, plain, true)
 	}
-	return record.GuessOf(name, plain, false)
+	return infer.Of(name, plain, false)
 }
 
 // saidOf finds what COLUMN=FORM says of a column.
@@ -215,7 +218,7 @@ func saidOf(said []string, column string) (form string, ok bool) {
 
 // dated takes what was said of a column's dates; where they can be read in two ways
 // and nothing was said, they are not guessed.
-func (l *loader) dated(c *column, name string) error {
+func (l *loader) dated(c *field, name string) error {
 	form, said := saidOf(l.req.Dates, name)
 	if !said {
 		if c.Or != "" && !l.req.Dry {
@@ -223,24 +226,24 @@ func (l *loader) dated(c *column, name string) error {
 		}
 		return nil
 	}
-	stored := map[record.Stored]record.Type{record.EightDigits: record.Date, record.SerialDays: record.Datetime, record.EpochSeconds: record.Instant, record.EpochMillis: record.Instant}
-	if kind, known := stored[record.Stored(form)]; known {
-		c.Guess = record.Guess{Column: record.Column{Name: name, Type: kind, Stored: record.Stored(form)}, Share: 1}
-		if form == string(record.SerialDays) && !l.hasFractions(name) {
-			c.Type = record.Date
+	stored := map[column.Stored]column.Type{column.EightDigits: column.Date, column.SerialDays: column.Datetime, column.EpochSeconds: column.Instant, column.EpochMillis: column.Instant}
+	if kind, known := stored[column.Stored(form)]; known {
+		c.Guess = infer.Guess{Column: column.Column{Name: name, Type: kind, Stored: column.Stored(form)}, Share: 1}
+		if form == string(column.SerialDays) && !l.hasFractions(name) {
+			c.Type = column.Date
 		}
 		return nil
 	}
-	pattern, err := record.ParsePattern(form)
+	pattern, err := column.ParsePattern(form)
 	if err != nil {
-		return refuse(WrongTable, "%s", fault.New(WrongTable, "%s", err).Suggest(record.NearPattern(form)).Sentence())
+		return refuse(WrongTable, "%s", fault.New(WrongTable, "%s", err).Suggest(column.NearPattern(form)).Sentence())
 	}
-	c.Guess = record.Guess{Column: record.Column{Name: name, Type: record.Date, Stored: record.StoredText, Pattern: pattern}, Share: 1}
+	c.Guess = infer.Guess{Column: column.Column{Name: name, Type: column.Date, Stored: column.StoredText, Pattern: pattern}, Share: 1}
 	if pattern.HasTime() {
-		c.Type = record.Datetime
+		c.Type = column.Datetime
 	}
 	if pattern.HasTime() && pattern.Suffix() == "Z" {
-		c.Type = record.Instant
+		c.Type = column.Instant
 	}
 	return nil
 }
@@ -254,7 +257,7 @@ func (l *loader) hasFractions(name string) bool {
 }
 
 // written is how the dates or numbers of the column are written in the file.
-func (c column) written() string {
+func (c field) written() string {
 	switch {
 	case c.numbers != nil:
 		return c.numbers.source
@@ -270,7 +273,7 @@ func (c column) written() string {
 func (l *loader) plain(r row) row {
 	for i, v := range r.fields {
 		if _, isCell := v.Float(); isCell {
-			c := column{}
+			c := field{}
 			if i < len(l.columns) {
 				c = l.columns[i]
 			}
@@ -282,19 +285,19 @@ func (l *loader) plain(r row) row {
 
 // cell is a field of a spreadsheet: of a date cell its day, with the time of day where
 // cells of the column have one, however they are shown.
-func (c column) cell(v record.Value) record.Value {
+func (c field) cell(v value.Value) value.Value {
 	serial, isCell := v.Float()
 	if !isCell {
 		return v
 	}
-	_, seconds, ok := (&record.Column{Type: record.Datetime, Stored: record.SerialDays}).Moment(v)
+	_, seconds, ok := (&column.Column{Type: column.Datetime, Stored: column.SerialDays}).Moment(v)
 	switch {
 	case !ok:
-		return record.Chars(v.String())
+		return value.Chars(v.String())
 	case c.timed || hasTime(serial):
-		return record.Chars(iso(record.Datetime, seconds, ""))
+		return value.Chars(iso(column.Datetime, seconds, ""))
 	}
-	return record.Chars(iso(record.Date, seconds, ""))
+	return value.Chars(iso(column.Date, seconds, ""))
 }
 
 // hasTime reports whether a serial day has a time of day, to the second.

@@ -7,7 +7,7 @@ import (
 	"io"
 	"strings"
 
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 )
 
 // csvRows is a CSV file.
@@ -107,11 +107,11 @@ func (r *csvRows) next() (row, error) {
 }
 
 // values are fields of a text, an empty one being a missing value.
-func values(fields []string) []record.Value {
-	all := make([]record.Value, len(fields))
+func values(fields []string) []value.Value {
+	all := make([]value.Value, len(fields))
 	for i, f := range fields {
 		if f != "" {
-			all[i] = record.Chars(f)
+			all[i] = value.Chars(f)
 		}
 	}
 	return all

@@ -9,8 +9,8 @@ import (
 
 	"github.com/shopspring/decimal"
 
-	"pikegate/internal/core/fault"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/english"
+	"pikegate/internal/core/value"
 )
 
 // jsonRows is a list of JSON objects, or objects that follow each other; members are
@@ -34,7 +34,7 @@ func openJSON(from io.Reader, format Format, limits Limits) (*jsonRows, error) {
 			return nil, refuse(BadFile, "a JSON file of records is a list of objects, [{...}, {...}], and this begins otherwise; objects on lines of their own are loaded by a name that ends in .ndjson")
 		}
 	}
-	var rows []map[string]record.Value
+	var rows []map[string]value.Value
 	var wrong []string
 	for held := r.bytes.read; len(rows) < guessRows && r.bytes.read-held < guessBytes; {
 		members, order, why, err := r.object()
@@ -67,7 +67,7 @@ func openJSON(from io.Reader, format Format, limits Limits) (*jsonRows, error) {
 }
 
 // object reads the next object, no more and no longer members than there may be.
-func (r *jsonRows) object() (members map[string]record.Value, order []string, why string, err error) {
+func (r *jsonRows) object() (members map[string]value.Value, order []string, why string, err error) {
 	members, order, why, err = r.members()
 	r.bytes.next(r.decoder.InputOffset())
 	return members, order, why, r.limits.row(r.n, err)
@@ -75,7 +75,7 @@ func (r *jsonRows) object() (members map[string]record.Value, order []string, wh
 
 // members reads the next object: its members, and their names in order. why says what in it
 // is no value; io.EOF where there is no more.
-func (r *jsonRows) members() (members map[string]record.Value, order []string, why string, err error) {
+func (r *jsonRows) members() (members map[string]value.Value, order []string, why string, err error) {
 	if !r.decoder.More() {
 		if r.bytes.read >= r.bytes.until {
 			return nil, nil, "", errLine
@@ -100,7 +100,7 @@ func (r *jsonRows) members() (members map[string]record.Value, order []string, w
 		return nil, nil, "", fmt.Errorf("an object is wanted here, and this is %v", t)
 	}
 	r.n++
-	members = map[string]record.Value{}
+	members = map[string]value.Value{}
 	for r.decoder.More() {
 		name, err := r.decoder.Token()
 		if err != nil {
@@ -123,7 +123,7 @@ func (r *jsonRows) members() (members map[string]record.Value, order []string, w
 			return nil, nil, "", r.limits.long(r.n, len(order))
 		}
 		if wrong != "" {
-			why = fmt.Sprintf("the member %q has %s", fault.Shorten(key), wrong)
+			why = fmt.Sprintf("the member %q has %s", english.Shorten(key), wrong)
 		} else if !v.IsMissing() {
 			members[key] = v
 		}
@@ -133,35 +133,35 @@ func (r *jsonRows) members() (members map[string]record.Value, order []string, w
 }
 
 // jsonValue is a member's value, or what it is where that is no field.
-func jsonValue(member json.RawMessage) (v record.Value, wrong string) {
+func jsonValue(member json.RawMessage) (v value.Value, wrong string) {
 	switch member[0] {
 	case 'n':
-		return record.Value{}, ""
+		return value.Value{}, ""
 	case 't', 'f':
-		return record.Chars(string(member)), ""
+		return value.Chars(string(member)), ""
 	case '"':
 		var text string
 		if err := json.Unmarshal(member, &text); err != nil {
-			return record.Value{}, "a text that cannot be read"
+			return value.Value{}, "a text that cannot be read"
 		}
-		return record.Chars(text), ""
+		return value.Chars(text), ""
 	case '{', '[':
-		return record.Value{}, "a list or an object, and a field is one value"
+		return value.Value{}, "a list or an object, and a field is one value"
 	}
 	text := string(member)
 	d, err := decimal.NewFromString(text)
 	if err != nil || len(text) > 400 || d.Exponent() > 400 || d.Exponent() < -400 {
-		return record.Value{}, "a number that is too long"
+		return value.Value{}, "a number that is too long"
 	}
-	if !record.IsPlainNumber(text) {
+	if !value.IsPlainNumber(text) {
 		text = d.String()
 	}
-	return record.Digits(text), ""
+	return value.Digits(text), ""
 }
 
 // row puts members in the order of the columns.
-func (r *jsonRows) row(line int, members map[string]record.Value, wrong string) row {
-	made := row{line: line, fields: make([]record.Value, len(r.names)), wrong: wrong}
+func (r *jsonRows) row(line int, members map[string]value.Value, wrong string) row {
+	made := row{line: line, fields: make([]value.Value, len(r.names)), wrong: wrong}
 	for name, v := range members {
 		i := slices.Index(r.names, name)
 		if i < 0 {

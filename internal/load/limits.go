@@ -8,7 +8,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
-	"pikegate/internal/core/fault"
+	"pikegate/internal/core/english"
 )
 
 // Limits are how much a file may hold. What is 0 is as Usual has it.
@@ -177,7 +177,7 @@ func CheckTable(name string) error {
 		wrong = "is one that SQLite has for itself"
 	}
 	if wrong != "" {
-		return refuse(WrongTable, "a table cannot be called %q: the name %s", fault.Shorten(name), wrong)
+		return refuse(WrongTable, "a table cannot be called %q: the name %s", english.Shorten(name), wrong)
 	}
 	return nil
 }

@@ -12,7 +12,7 @@ import (
 
 	"github.com/mattn/go-sqlite3"
 
-	"pikegate/internal/core/fault"
+	"pikegate/internal/core/english"
 )
 
 // Mode is what becomes of the records that the table has already.
@@ -209,7 +209,7 @@ func refusedBy(err error) string {
 type loader struct {
 	req     Request
 	rows    rows
-	columns []column
+	columns []field
 	names   []string // of the columns in the table, that of row numbers first
 	first   []row    // those that were looked at
 	report  *Report
@@ -311,7 +311,7 @@ func (l *loader) totalled(r row) (keep bool, err error) {
 		l.note("The row of totals in line %d was left out.", r.line)
 		return false, nil
 	}
-	said := fmt.Sprintf("line %d looks like a row of totals: %s", r.line, fault.Shorten(joined(r.texts())))
+	said := fmt.Sprintf("line %d looks like a row of totals: %s", r.line, english.Shorten(joined(r.texts())))
 	if l.req.Dry {
 		l.note("%s; say by --totals whether to keep it as a record or to skip it.", said)
 		return true, nil

@@ -7,7 +7,7 @@ import (
 	"strings"
 	"unicode"
 
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 )
 
 // numberForm is how a file writes numbers, told by how it would write 1234.56.
@@ -89,10 +89,10 @@ func (f *numberForm) ungrouped(text string) (string, bool) {
 }
 
 // digits is a field of a column in plain digits, as it is where it is no number.
-func (c column) digits(v record.Value) record.Value {
+func (c field) digits(v value.Value) value.Value {
 	if text, ok := v.Chars(); ok && c.numbers != nil {
 		if digits, ok := c.numbers.read(text); ok {
-			return record.Chars(digits)
+			return value.Chars(digits)
 		}
 	}
 	return v
@@ -113,12 +113,12 @@ var knownForms = func() []*numberForm {
 
 // seenForm is the form that texts have which are all numbers but for how they are written;
 // "" for none.
-func seenForm(values []record.Value) string {
-	if !slices.ContainsFunc(values, func(v record.Value) bool { return strings.Trim(v.String(), "-0123456789") != "" }) {
+func seenForm(values []value.Value) string {
+	if !slices.ContainsFunc(values, func(v value.Value) bool { return strings.Trim(v.String(), "-0123456789") != "" }) {
 		return "" // plain digits that are no numbers, of post codes for instance
 	}
 	for _, form := range knownForms {
-		if !slices.ContainsFunc(values, func(v record.Value) bool { _, ok := form.read(v.String()); return !ok }) {
+		if !slices.ContainsFunc(values, func(v value.Value) bool { _, ok := form.read(v.String()); return !ok }) {
 			return form.source
 		}
 	}

@@ -8,7 +8,7 @@ import (
 	"slices"
 	"strings"
 
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 )
 
 // Format is how a file is written.
@@ -29,7 +29,7 @@ var Formats = []Format{CSV, XLSX, JSON, NDJSON}
 // fractions, their serial days.
 type row struct {
 	line   int
-	fields []record.Value
+	fields []value.Value
 	wrong  string
 }
 

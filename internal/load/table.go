@@ -8,12 +8,12 @@ import (
 	"slices"
 	"strings"
 
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/compile"
-	"pikegate/internal/core/record"
 )
 
 // types are what SQLite's columns are declared as.
-var types = map[record.Type]string{record.Integer: "INTEGER", record.YesNo: "INTEGER", record.Decimal: "REAL", record.Number: "REAL"}
+var types = map[column.Type]string{column.Integer: "INTEGER", column.YesNo: "INTEGER", column.Decimal: "REAL", column.Number: "REAL"}
 
 func quoted(names []string) string {
 	all := make([]string, len(names))

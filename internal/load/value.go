@@ -10,9 +10,10 @@ import (
 	"time"
 	"unicode/utf8"
 
-	"pikegate/internal/core/fault"
+	"pikegate/internal/core/column"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 )
 
 // values turns the fields of a row into what the table holds; reason says why it
@@ -22,7 +23,7 @@ func (l *loader) values(r row, values []any) (reason string) {
 		return r.wrong
 	}
 	if len(r.fields) != len(l.columns) {
-		return fmt.Sprintf("%s, where the first line has %d", fault.Count(len(r.fields), "field"), len(l.columns))
+		return fmt.Sprintf("%s, where the first line has %d", english.Count(len(r.fields), "field"), len(l.columns))
 	}
 	if l.req.RowNumber != "" {
 		l.number++
@@ -34,39 +35,39 @@ func (l *loader) values(r row, values []any) (reason string) {
 		if !utf8.ValidString(field.String()) {
 			return fmt.Sprintf("column %q is not UTF-8", c.Name)
 		}
-		value, wrong := c.value(field)
+		val, wrong := c.value(field)
 		if wrong != "" {
-			return fmt.Sprintf("column %q: %q %s", c.Name, fault.Shorten(field.String()), wrong)
+			return fmt.Sprintf("column %q: %q %s", c.Name, english.Shorten(field.String()), wrong)
 		}
-		values[i] = value
+		values[i] = val
 	}
 	return ""
 }
 
 // value is a field as the table holds it, dates in ISO form. wrong says what is wrong with
 // it, after the value.
-func (c column) value(field record.Value) (value any, wrong string) {
+func (c field) value(field value.Value) (val any, wrong string) {
 	if field.IsMissing() {
 		return nil, ""
 	}
 	text := c.digits(field).String()
 	is := "is not " + c.Wants()
 	switch {
-	case c.Type.IsDated() && c.Stored == record.StoredText:
-		v := record.Chars(text)
+	case c.Type.IsDated() && c.Stored == column.StoredText:
+		v := value.Chars(text)
 		if _, seconds, ok := c.Moment(v); ok {
 			return iso(c.Type, seconds, fraction(c.Column, v)), ""
 		}
 		return nil, is
 	case c.Type.IsDated():
 		return c.numbered(text)
-	case c.Type == record.Integer:
+	case c.Type == column.Integer:
 		if n, err := strconv.ParseInt(text, 10, 64); err == nil {
 			return n, ""
 		}
 		return nil, is
 	case c.IsExactText():
-		if record.IsPlainNumber(text) {
+		if value.IsPlainNumber(text) {
 			return text, ""
 		}
 		return nil, is
@@ -75,11 +76,11 @@ func (c column) value(field record.Value) (value any, wrong string) {
 		switch {
 		case err != nil || math.IsNaN(f) || math.IsInf(f, 0):
 			return nil, is
-		case record.IsPlainNumber(text) && !record.IsExactly(text):
+		case value.IsPlainNumber(text) && !value.IsExactly(text):
 			return nil, fmt.Sprintf("has more digits than a binary number has room for; --exact %s loads the column whole", c.Name)
 		}
 		return f, ""
-	case c.Type == record.YesNo:
+	case c.Type == column.YesNo:
 		if yes, ok := prompt.ParseYesNo(strings.ToLower(text)); ok {
 			return map[bool]int64{true: 1}[yes], ""
 		}
@@ -89,14 +90,14 @@ func (c column) value(field record.Value) (value any, wrong string) {
 }
 
 // numbered is a date that a file holds as a number.
-func (c column) numbered(text string) (value any, wrong string) {
+func (c field) numbered(text string) (val any, wrong string) {
 	f, err := strconv.ParseFloat(text, 64)
 	if err != nil {
 		return nil, "is not a number that stands for a date"
 	}
-	stored := record.Real(f)
+	stored := value.Real(f)
 	if f == math.Trunc(f) && math.Abs(f) < 1<<62 {
-		stored = record.Whole(int64(f))
+		stored = value.Whole(int64(f))
 	}
 	_, seconds, ok := c.Moment(stored)
 	if !ok {
@@ -108,8 +109,8 @@ func (c column) numbered(text string) (value any, wrong string) {
 var fractionText = regexp.MustCompile(`\.(\d*?)0*(Z|$)`)
 
 // fraction are the digits of a moment behind its second, without zeros at the end.
-func fraction(c record.Column, v record.Value) string {
-	if c.Type == record.Date {
+func fraction(c column.Column, v value.Value) string {
+	if c.Type == column.Date {
 		return ""
 	}
 	if text, ok := v.Chars(); ok {
@@ -124,15 +125,15 @@ func fraction(c record.Column, v record.Value) string {
 
 // iso is the form that dates are agreed to have in the table; instants say by a Z that
 // they are by UTC.
-func iso(kind record.Type, seconds int64, fraction string) string {
+func iso(kind column.Type, seconds int64, fraction string) string {
 	at := time.Unix(seconds, 0).UTC()
 	if fraction != "" {
 		fraction = "." + fraction
 	}
 	switch kind {
-	case record.Date:
+	case column.Date:
 		return at.Format(time.DateOnly)
-	case record.Instant:
+	case column.Instant:
 		return at.Format("2006-01-02T15:04:05") + fraction + "Z"
 	}
 	return at.Format(time.DateTime) + fraction
@@ -204,8 +205,8 @@ func (l *loader) isTotals(r row) bool {
 		if !l.columns[i].Type.IsNumeric() {
 			return false
 		}
-		value, wrong := l.columns[i].value(field)
-		f, ok := amount(value)
+		val, wrong := l.columns[i].value(field)
+		f, ok := amount(val)
 		if wrong != "" || !ok || math.Abs(f-l.sums[i]) > 1e-9*math.Abs(f) {
 			return false
 		}

@@ -11,8 +11,8 @@ import (
 	"strconv"
 	"strings"
 
-	"pikegate/internal/core/fault"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/english"
+	"pikegate/internal/core/value"
 )
 
 // archive is a file whose parts stand in any order.
@@ -110,7 +110,7 @@ func openXLSX(from io.Reader, req Request) (*xlsxRows, error) {
 		}
 	}
 	if b.parts[part] == nil {
-		return nil, refuse(BadFile, "the file has no sheet %q; it has %s", fault.Shorten(x.sheet), strings.Join(names, ", "))
+		return nil, refuse(BadFile, "the file has no sheet %q; it has %s", english.Shorten(x.sheet), strings.Join(names, ", "))
 	}
 	if err := x.styled(b, related.target("", "/styles")); err != nil {
 		return nil, err
@@ -201,10 +201,10 @@ const mostSmall = 8 << 20
 func (b *book) small(name string, into any) error {
 	f := b.parts[name]
 	if f == nil {
-		return unreadable(fmt.Errorf("it has no part %s", fault.Shorten(name)))
+		return unreadable(fmt.Errorf("it has no part %s", english.Shorten(name)))
 	}
 	if f.UncompressedSize64 > mostSmall {
-		return refuse(UnpacksTooLarge, "the part %s is larger than %s; nothing was loaded", fault.Shorten(name), Size(mostSmall))
+		return refuse(UnpacksTooLarge, "the part %s is larger than %s; nothing was loaded", english.Shorten(name), Size(mostSmall))
 	}
 	part, err := f.Open()
 	if err != nil {
@@ -336,7 +336,7 @@ func (x *xlsxRows) next() (row, error) {
 				return row{}, x.limits.row(x.line-1, err)
 			}
 			if len(fields) > 0 {
-				return row{line: x.line, fields: append(fields, make([]record.Value, max(0, len(x.names)-len(fields)))...)}, nil // cells at the end can be left empty
+				return row{line: x.line, fields: append(fields, make([]value.Value, max(0, len(x.names)-len(fields)))...)}, nil // cells at the end can be left empty
 			}
 		case at.Name.Local != "worksheet" && at.Name.Local != "sheetData":
 			if err := x.reader.Skip(); err != nil {
@@ -356,7 +356,7 @@ func attribute(e xml.StartElement, name string) string {
 }
 
 // cells reads those of a row, up to the last one that is not empty.
-func (x *xlsxRows) cells() (fields []record.Value, err error) {
+func (x *xlsxRows) cells() (fields []value.Value, err error) {
 	column, length := 0, int64(0)
 	for {
 		t, err := x.reader.Token()
@@ -393,7 +393,7 @@ func (x *xlsxRows) cells() (fields []record.Value, err error) {
 				return nil, errLine
 			}
 			for len(fields) < column {
-				fields = append(fields, record.Value{})
+				fields = append(fields, value.Value{})
 			}
 			fields[column-1] = v
 		}
@@ -411,39 +411,39 @@ func columnOf(at string) (n int, err error) {
 		n = 26*n + int(c-'A') + 1
 	}
 	if n == 0 {
-		return 0, fmt.Errorf("there is no cell %q", fault.Shorten(at))
+		return 0, fmt.Errorf("there is no cell %q", english.Shorten(at))
 	}
 	return n, nil
 }
 
 // cell reads the value of a cell: a date where it is shown as one, else its characters.
-func (x *xlsxRows) cell(c xml.StartElement, column int) (record.Value, error) {
+func (x *xlsxRows) cell(c xml.StartElement, column int) (value.Value, error) {
 	text, err := textIn(x.reader, "v", "is")
 	if err != nil {
-		return record.Value{}, err
+		return value.Value{}, err
 	}
 	switch attribute(c, "t") {
 	case "s":
 		n, err := strconv.Atoi(strings.TrimSpace(text))
 		if err != nil {
-			return record.Value{}, fmt.Errorf("a cell refers to no text: %w", err)
+			return value.Value{}, fmt.Errorf("a cell refers to no text: %w", err)
 		}
 		if text, err = x.texts.get(n); err != nil {
-			return record.Value{}, err
+			return value.Value{}, err
 		}
 	case "", "n":
 		style, _ := strconv.Atoi(attribute(c, "s")) // none is the first
 		if serial, err := strconv.ParseFloat(text, 64); err == nil && style < len(x.dates) && style >= 0 && x.dates[style] {
-			return record.Real(serial + x.shift), nil
+			return value.Real(serial + x.shift), nil
 		}
 	}
 	if int64(len(text)) > x.limits.Field {
-		return record.Value{}, x.limits.long(x.line, column)
+		return value.Value{}, x.limits.long(x.line, column)
 	}
 	if text == "" {
-		return record.Value{}, nil
+		return value.Value{}, nil
 	}
-	return record.Chars(text), nil
+	return value.Chars(text), nil
 }
 
 // textIn is the text of an element that was begun: what stands in its children, of some

@@ -4,9 +4,10 @@ import (
 	"context"
 	"fmt"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/fault"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 )
 
 // Comparison is two results of a report, held against each other by key.
@@ -24,10 +25,13 @@ type Comparison struct {
 // nowhere is where rows go that are only counted and hashed.
 type nowhere struct{}
 
-func (nowhere) Begin() error             { return nil }
-func (nowhere) Row([]record.Value) error { return nil }
-func (nowhere) HandOn() error            { return nil }
-func (nowhere) End([]byte) error         { return nil }
+func (nowhere) Begin() error { return nil }
+
+func (nowhere) Row([]value.Value) error { return nil }
+
+func (nowhere) HandOn() error { return nil }
+
+func (nowhere) End([]byte) error { return nil }
 
 // Again runs what a receipt tells of once more and compares: as it was, by the
 // definitions and the as-of day of then; or, given a day, as of that day by the
@@ -41,7 +45,7 @@ func (s *Service) Again(ctx context.Context, id int64, asOf string) (*Comparison
 		return nil, &Refusal{Kind: DefinitionInError, Faults: fault.List{fault.New("not_recorded", "%s", before.Problem)}}
 	}
 	req := Request{Answers: before.Entered, AsOf: asOf, Evidence: true}
-	var report *definition.Report
+	var report *catalog.Report
 	revisions := before.Revisions
 	if asOf == "" {
 		req.AsOf, req.then = before.AsOf.String(), before.Reading
@@ -77,28 +81,28 @@ func (s *Service) Again(ctx context.Context, id int64, asOf string) (*Comparison
 }
 
 // asItWas are the definitions that a run was made of, in the revisions of then.
-func (s *Service) asItWas(ctx context.Context, r *Receipt) (*definition.Catalog, error) {
-	var docs []definition.Document
+func (s *Service) asItWas(ctx context.Context, r *Receipt) (*catalog.Catalog, error) {
+	var docs []catalog.Document
 	for _, part := range r.Revisions {
-		d, _, err := s.store.Document(ctx, definition.Ref{Kind: part.Kind, Name: part.Name}, part.Revision)
+		d, _, err := s.store.Document(ctx, catalog.Ref{Kind: part.Kind, Name: part.Name}, part.Revision)
 		if err != nil {
 			return nil, noSuch(d.Ref, err)
 		}
 		docs = append(docs, d)
 	}
 	zone := s.zone()
-	catalog, broken := definition.Load(docs, r.Reading.on(s.setting(r.AsOf, zone)), s.config.Functions...)
-	if catalog.Reports[r.Report] == nil {
-		faults := broken[definition.Ref{Kind: definition.KindReport, Name: r.Report}]
+	defs, broken := definition.Load(docs, r.Reading.on(s.setting(r.AsOf, zone)), s.config.Functions...)
+	if defs.Reports[r.Report] == nil {
+		faults := broken[catalog.Ref{Kind: catalog.KindReport, Name: r.Report}]
 		if len(faults) == 0 {
 			faults = fault.List{fault.New("not_recorded", "receipt %d does not tell which revisions it was made of", r.ID)}
 		}
 		return nil, &Refusal{Kind: DefinitionInError, Faults: faults}
 	}
-	return catalog, nil
+	return defs, nil
 }
 
-func compare(report *definition.Report, before, after Receipt, earlier, later *marks) (*Comparison, error) {
+func compare(report *catalog.Report, before, after Receipt, earlier, later *marks) (*Comparison, error) {
 	c := &Comparison{Before: before, After: after}
 	for _, k := range report.Table.Of.Key {
 		c.Key = append(c.Key, k.Label)
@@ -126,8 +130,8 @@ func compare(report *definition.Report, before, after Receipt, earlier, later *m
 // Versions asks for two versions of a report to be run on the same answers.
 type Versions struct {
 	Request
-	Before []definition.File // in place of what is published; none for that
-	After  []definition.File
+	Before []catalog.File // in place of what is published; none for that
+	After  []catalog.File
 }
 
 // Compare runs two versions of a report and compares their rows. Neither version is
@@ -135,16 +139,16 @@ type Versions struct {
 func (s *Service) Compare(ctx context.Context, name string, v Versions) (*Comparison, error) {
 	var receipts [2]Receipt
 	var rows [2]*marks
-	var report *definition.Report
-	for i, files := range [][]definition.File{v.Before, v.After} {
-		catalog, err := s.beside(ctx, files)
+	var report *catalog.Report
+	for i, files := range [][]catalog.File{v.Before, v.After} {
+		defs, err := s.beside(ctx, files)
 		if err != nil {
 			return nil, err
 		}
-		if report = catalog.Reports[name]; report == nil {
-			return nil, unknownReport(name, catalog)
+		if report = defs.Reports[name]; report == nil {
+			return nil, unknownReport(name, defs)
 		}
-		req := Request{Answers: v.Answers, AsOf: v.AsOf, Evidence: true, with: catalog}
+		req := Request{Answers: v.Answers, AsOf: v.AsOf, Evidence: true, with: defs}
 		r := s.newRun(ctx, report, req)
 		if err := r.prepare(ctx); err != nil {
 			return nil, err
@@ -163,7 +167,7 @@ func (s *Service) Compare(ctx context.Context, name string, v Versions) (*Compar
 }
 
 // beside are the published definitions with those of files in their place.
-func (s *Service) beside(ctx context.Context, files []definition.File) (*definition.Catalog, error) {
+func (s *Service) beside(ctx context.Context, files []catalog.File) (*catalog.Catalog, error) {
 	if len(files) == 0 {
 		return s.published.Load().Catalog, nil
 	}
@@ -177,9 +181,9 @@ func (s *Service) beside(ctx context.Context, files []definition.File) (*definit
 		return nil, err
 	}
 	zone := s.zone()
-	_, catalog, found := definition.Check(files, stored, s.setting(s.Today(zone), zone), s.config.Functions...)
+	_, defs, found := definition.Check(files, stored, s.setting(s.Today(zone), zone), s.config.Functions...)
 	if wrong := found.Errors(); len(wrong) > 0 {
 		return nil, &Refusal{Kind: DefinitionsRefused, Faults: wrong}
 	}
-	return catalog, nil
+	return defs, nil
 }

@@ -11,14 +11,18 @@ import (
 
 	"github.com/shopspring/decimal"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/customsql"
 	"pikegate/internal/core/definition"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
-	"pikegate/internal/core/ownsql"
+	"pikegate/internal/core/infer"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 	"pikegate/internal/source"
 )
 
@@ -39,7 +43,7 @@ const (
 // published, all that misleads in them, and where they and the databases part: tables
 // and columns that are not there, SQL that the database does not understand,
 // conditions that no index serves. It stores nothing.
-func (s *Service) Check(ctx context.Context, files []definition.File) (fault.List, error) {
+func (s *Service) Check(ctx context.Context, files []catalog.File) (fault.List, error) {
 	release, err := s.checking(ctx)
 	if err != nil {
 		return nil, err
@@ -49,46 +53,46 @@ func (s *Service) Check(ctx context.Context, files []definition.File) (fault.Lis
 }
 
 // checkOf is Check for one whose turn it is.
-func (s *Service) checkOf(ctx context.Context, files []definition.File) (fault.List, error) {
+func (s *Service) checkOf(ctx context.Context, files []catalog.File) (fault.List, error) {
 	published, err := s.store.Published(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("read the definitions: %w", err)
 	}
-	docs, catalog, found := definition.Check(files, published, s.setting(s.Today(time.UTC), time.UTC), s.config.Functions...)
-	if catalog == nil {
+	docs, defs, found := definition.Check(files, published, s.setting(s.Today(time.UTC), time.UTC), s.config.Functions...)
+	if defs == nil {
 		return found, nil
 	}
-	found = append(found, s.held(ctx, docs, catalog, true)...)
+	found = append(found, s.held(ctx, docs, defs, true)...)
 	if len(found.Errors()) == 0 {
-		found = append(found, s.proved(ctx, catalog, docs)...)
+		found = append(found, s.proved(ctx, defs, docs)...)
 	}
 	return found, nil
 }
 
 // held holds datasets against the databases that have their records; with queries, also
 // queries.
-func (s *Service) held(ctx context.Context, docs []definition.Document, catalog *definition.Catalog, queries bool) fault.List {
+func (s *Service) held(ctx context.Context, docs []catalog.Document, defs *catalog.Catalog, queries bool) fault.List {
 	var found fault.List
 	asked := asking{service: s, silent: map[string]error{}}
 	for _, d := range docs {
 		if ctx.Err() != nil {
 			return found
 		}
-		if catalog.Broken[d.Ref] {
+		if defs.Broken[d.Ref] {
 			continue // which is to be mended first
 		}
 		c := checker{doc: d}
 		switch d.Kind {
-		case definition.KindSource:
-			if of := catalog.Sources[d.Name]; queries && of != nil && !of.At.IsSQLite() {
+		case catalog.KindSource:
+			if of := defs.Sources[d.Name]; queries && of != nil && !of.At.IsSQLite() {
 				asked.ask(ctx, &c, of, c.account)
 			}
-		case definition.KindDataset:
-			if of := catalog.Datasets[d.Name]; of != nil && of.Source != nil {
+		case catalog.KindDataset:
+			if of := defs.Datasets[d.Name]; of != nil && of.Source != nil {
 				asked.ask(ctx, &c, of.Source, func(ctx context.Context, v source.View) error { return c.dataset(ctx, v, of) })
 			}
-		case definition.KindQuery:
-			if q := catalog.Queries[d.Name]; queries && q != nil && q.Of != nil && q.Of.Source != nil {
+		case catalog.KindQuery:
+			if q := defs.Queries[d.Name]; queries && q != nil && q.Of != nil && q.Of.Source != nil {
 				asked.ask(ctx, &c, q.Of.Source, func(ctx context.Context, v source.View) error { return c.query(ctx, v, q) })
 			}
 		}
@@ -109,7 +113,7 @@ type asking struct {
 }
 
 // ask asks a source. One that does not answer is told, and nothing else of it.
-func (a asking) ask(ctx context.Context, c *checker, of *definition.Source, use func(context.Context, source.View) error) {
+func (a asking) ask(ctx context.Context, c *checker, of *catalog.Source, use func(context.Context, source.View) error) {
 	err := a.silent[of.Name]
 	if err == nil {
 		var from *source.Source
@@ -125,13 +129,13 @@ func (a asking) ask(ctx context.Context, c *checker, of *definition.Source, use 
 
 // checker holds one definition against its source.
 type checker struct {
-	doc   definition.Document
+	doc   catalog.Document
 	found fault.List
 }
 
 // at finds what is wrong at the value of a key, by its path.
 func (c *checker) at(path []string, code, format string, args ...any) *fault.Fault {
-	f := fault.New(code, format, args...).At(c.doc.Place(path...))
+	f := fault.New(code, format, args...).At(definition.Place(&c.doc, path...))
 	c.found = append(c.found, f)
 	return f
 }
@@ -156,7 +160,7 @@ func (c *checker) account(ctx context.Context, v source.View) error {
 	return err
 }
 
-func (c *checker) dataset(ctx context.Context, v source.View, d *definition.Dataset) error {
+func (c *checker) dataset(ctx context.Context, v source.View, d *catalog.Dataset) error {
 	if d.Base != nil {
 		return nil // which tells by itself
 	}
@@ -180,7 +184,7 @@ func (c *checker) dataset(ctx context.Context, v source.View, d *definition.Data
 			on = append(on, p.Column)
 		}
 		if t := tables[j.As]; !t.IsUnique(on) && !d.HasInKey(j.As) {
-			c.warn(KeyNotUnique, "nothing in the database keeps the table %q from having several records with the same %s; each of ours would then be counted once for each", j.Table, fault.Both(fault.Quoted(on)))
+			c.warn(KeyNotUnique, "nothing in the database keeps the table %q from having several records with the same %s; each of ours would then be counted once for each", j.Table, english.Both(english.Quoted(on)))
 		}
 	}
 	if len(d.From.Joins) == 0 && len(d.Key) > 0 && !isUnique(d, tables) {
@@ -197,7 +201,7 @@ func (c *checker) dataset(ctx context.Context, v source.View, d *definition.Data
 
 // tables reports whether all tables and columns of a dataset are there, and finds those
 // that are not.
-func (c *checker) tables(d *definition.Dataset, tables map[string]*source.Table, known []source.TableName) bool {
+func (c *checker) tables(d *catalog.Dataset, tables map[string]*source.Table, known []source.TableName) bool {
 	before := len(c.found)
 	for _, as := range slices.Sorted(maps.Keys(tables)) {
 		if len(tables[as].Columns) > 0 {
@@ -237,7 +241,7 @@ func (c *checker) tables(d *definition.Dataset, tables map[string]*source.Table,
 }
 
 // key looks for records with the same key, where nothing in the database keeps them out.
-func (c *checker) key(ctx context.Context, v source.View, d *definition.Dataset) error {
+func (c *checker) key(ctx context.Context, v source.View, d *catalog.Dataset) error {
 	t, err := v.Table(ctx, d.From.Table)
 	if err != nil {
 		return err
@@ -256,19 +260,19 @@ func (c *checker) key(ctx context.Context, v source.View, d *definition.Dataset)
 		return err
 	case same != nil:
 		f := c.at([]string{"key"}, KeyNotUnique, "the key does not tell records apart: %d records of %q have the same %s, %s; rows are still brought once each, but runs cannot be compared by it",
-			same.Records, d.From.Table, fault.Both(fault.Quoted(columns)), fault.Both(fault.Quoted(same.Values)))
+			same.Records, d.From.Table, english.Both(english.Quoted(columns)), english.Both(english.Quoted(same.Values)))
 		f.Warning = true
 	case !t.IsBare():
-		f := c.at([]string{"key"}, KeyNotUnique, "nothing in the database keeps two records of %q from having the same key, %s", d.From.Table, fault.Both(fault.Quoted(columns)))
+		f := c.at([]string{"key"}, KeyNotUnique, "nothing in the database keeps two records of %q from having the same key, %s", d.From.Table, english.Both(english.Quoted(columns)))
 		f.Warning = true
 	}
 	return nil
 }
 
 // fit tells of values that are not what the dataset says of their column.
-func (c *checker) fit(d *definition.Dataset, fit source.Fit) {
+func (c *checker) fit(d *catalog.Dataset, fit source.Fit) {
 	if f := misfit(fit); f != nil {
-		c.found = append(c.found, f.At(c.doc.Place("columns", fit.Column.Name)))
+		c.found = append(c.found, f.At(definition.Place(&c.doc, "columns", fit.Column.Name)))
 	}
 }
 
@@ -283,7 +287,7 @@ func misfit(fit source.Fit) *fault.Fault {
 		return meansOtherwise(fit)
 	}
 	share := decimal.NewFromInt(int64(100*fit.Unfit)).DivRound(decimal.NewFromInt(int64(fit.Looked)), 1)
-	few := fault.Both(fault.Quoted(shortened(fit.Examples)))
+	few := english.Both(english.Quoted(shortened(fit.Examples)))
 	var f *fault.Fault
 	if 2*fit.Unfit > fit.Looked && fit.Unfit >= leastUnfit {
 		f = fault.New(StoredOtherwise, "most values of the column %q cannot be read as %s: %d of %d that were looked at, such as %s", fit.Column.Name, fit.Column.Wants(), fit.Unfit, fit.Looked, few)
@@ -291,7 +295,7 @@ func misfit(fit source.Fit) *fault.Fault {
 		f = fault.New(StoredOtherwise, "%s %% of the values of the column %q that were looked at cannot be read as %s, such as %s; no condition finds them", share, fit.Column.Name, fit.Column.Wants(), few)
 		f.Warning = true
 	}
-	if seems := fit.Seems; seems.Type != record.Text && seems.Share > 1-float64(fit.Unfit)/float64(fit.Looked) {
+	if seems := fit.Seems; seems.Type != column.Text && seems.Share > 1-float64(fit.Unfit)/float64(fit.Looked) {
 		f.Suggest(asWritten(seems))
 	}
 	return f
@@ -300,7 +304,7 @@ func misfit(fit source.Fit) *fault.Fault {
 // meansOtherwise warns of values that fit and are plausible only in another form: seconds
 // that are said to be milliseconds all lie in January 1970.
 func meansOtherwise(fit source.Fit) *fault.Fault {
-	if fit.Column.Stored != record.EpochMillis || fit.Seems.Stored != record.EpochSeconds || fit.Looked == 0 {
+	if fit.Column.Stored != column.EpochMillis || fit.Seems.Stored != column.EpochSeconds || fit.Looked == 0 {
 		return nil
 	}
 	f := fault.New(StoredOtherwise, "all values of the column %q that were looked at would be of January 1970; they look like seconds", fit.Column.Name)
@@ -308,9 +312,9 @@ func meansOtherwise(fit source.Fit) *fault.Fault {
 }
 
 // asWritten is how a dataset says what a column seems to be.
-func asWritten(g record.Guess) string {
+func asWritten(g infer.Guess) string {
 	text := "type: " + string(g.Type)
-	if g.Type == record.Decimal {
+	if g.Type == column.Decimal {
 		text += fmt.Sprintf(", scale: %d", g.Scale)
 	}
 	if g.Stored != "" {
@@ -325,13 +329,13 @@ func asWritten(g record.Guess) string {
 func shortened(texts []string) []string {
 	short := make([]string, len(texts))
 	for i, text := range texts {
-		short[i] = fault.Shorten(text)
+		short[i] = english.Shorten(text)
 	}
 	return short
 }
 
 // sql has the database read custom SQL, without running it.
-func (c *checker) sql(ctx context.Context, v source.View, d *definition.Dataset) error {
+func (c *checker) sql(ctx context.Context, v source.View, d *catalog.Dataset) error {
 	q := compile.Query{Show: d.Columns, Key: d.Key, Zone: d.Source.Zone, Values: map[int]compile.Values{}}
 	for piece, value := range d.Values {
 		q.Values[piece] = compile.Values{Column: value.Column, List: sample(value, d.Source.Zone)}
@@ -339,7 +343,7 @@ func (c *checker) sql(ctx context.Context, v source.View, d *definition.Dataset)
 	explain := func() (*source.Error, error) {
 		s := compile.New(v.Dialect(), d.From, nil).Select(q)
 		s.SQL = "EXPLAIN " + s.SQL
-		err := v.Rows(ctx, s, func([]record.Value) error { return nil })
+		err := v.Rows(ctx, s, func([]value.Value) error { return nil })
 		var said *source.Error
 		if !errors.As(err, &said) || said.Kind != source.Changed && said.Kind != source.Unfit {
 			return nil, err
@@ -353,7 +357,7 @@ func (c *checker) sql(ctx context.Context, v source.View, d *definition.Dataset)
 	if said != nil {
 		f := c.at([]string{"sql"}, SQLRefused, "the database does not understand this: %s", said)
 		if i := strings.Index(c.doc.Text, said.Near); i >= 0 && said.Near != "" {
-			line, column := ownsql.Place(c.doc.Text, i)
+			line, column := customsql.Place(c.doc.Text, i)
 			f.At(fault.Place{File: c.doc.File, Line: c.doc.Line + line - 1, Column: column})
 		}
 		return nil
@@ -373,7 +377,7 @@ func (c *checker) sql(ctx context.Context, v source.View, d *definition.Dataset)
 }
 
 // looking is some condition on a column, nil for one of texts, which any engine compares.
-func looking(of *record.Column) *criteria.Bound {
+func looking(of *column.Column) *criteria.Bound {
 	switch {
 	case of.Type.IsDated():
 		return &criteria.Bound{Column: of, Op: criteria.Within, Periods: []civil.Period{{First: civil.MustParseDay("2000-01-01"), Last: civil.MustParseDay("2000-12-31")}}}
@@ -384,7 +388,7 @@ func looking(of *record.Column) *criteria.Bound {
 }
 
 // sample is some value for a placeholder.
-func sample(v definition.Value, zone *time.Location) []any {
+func sample(v catalog.Placeholder, zone *time.Location) []any {
 	switch {
 	case v.Column != nil && v.Column.Type.IsDated():
 		return []any{v.Column.Bound(civil.StartOf(civil.MustParseDay("2000-01-01")), zone)}
@@ -400,7 +404,7 @@ func sample(v definition.Value, zone *time.Location) []any {
 const largeTable = 50_000
 
 // query warns of conditions on a large table of which none has an index that serves.
-func (c *checker) query(ctx context.Context, v source.View, q *definition.Query) error {
+func (c *checker) query(ctx context.Context, v source.View, q *catalog.Query) error {
 	var columns []string
 	texts := map[string]bool{}
 	q.Criteria().Walk(func(n *criteria.Node) {
@@ -422,7 +426,7 @@ func (c *checker) query(ctx context.Context, v source.View, q *definition.Query)
 		return err
 	}
 	if !slices.ContainsFunc(columns, t.Leads) {
-		c.warn(NoIndex, "the table %q has about %d records and no index that starts with %s: a search by it reads them all", q.Of.From.Table, t.About, fault.Either(fault.Quoted(columns)))
+		c.warn(NoIndex, "the table %q has about %d records and no index that starts with %s: a search by it reads them all", q.Of.From.Table, t.About, english.Either(english.Quoted(columns)))
 		return nil
 	}
 	for _, column := range t.Columns {

@@ -11,7 +11,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/lint"
 	"pikegate/internal/service"
 	"pikegate/internal/source/sourcetest"
 )
@@ -20,12 +21,12 @@ import (
 // engine: tables, columns, keys, SQL that is not understood, at its place.
 func TestDefinitionsAreHeldAgainstTheDatabase(t *testing.T) {
 	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
-		text := map[definition.Engine]string{definition.SQLite: "TEXT", definition.Postgres: `text`, definition.MariaDB: "VARCHAR(20)"}[e.Name]
+		text := map[catalog.Engine]string{catalog.SQLite: "TEXT", catalog.Postgres: `text`, catalog.MariaDB: "VARCHAR(20)"}[e.Name]
 		e.Exec(t, fmt.Sprintf("CREATE TABLE calls (id INTEGER PRIMARY KEY, ship %s, came %[1]s)", text))
 		e.Exec(t, fmt.Sprintf("CREATE TABLE crew (ship %s, person %[1]s)", text))
 		e.Exec(t, "CREATE INDEX crew_by_ship ON crew (ship)")
 		at := "file: " + e.At.File
-		if e.Name != definition.SQLite {
+		if e.Name != catalog.SQLite {
 			at = fmt.Sprintf("address: {env: %s}\nschema: %s", e.At.Address.Env, e.At.Schema)
 		}
 		s := open(t, t.TempDir(), time.Date(2026, 11, 23, 11, 0, 0, 0, time.UTC))
@@ -36,7 +37,7 @@ func TestDefinitionsAreHeldAgainstTheDatabase(t *testing.T) {
 			require.NoError(t, err)
 			var lines []string
 			for _, f := range all {
-				if f.Code != definition.NotUsed {
+				if f.Code != lint.NotUsed {
 					lines = append(lines, f.Error())
 				}
 			}
@@ -52,7 +53,7 @@ func TestDefinitionsAreHeldAgainstTheDatabase(t *testing.T) {
 			found("dataset: calls\nsource: shore\ntable: calls\njoins: [{table: crew, key: [ship], on: {ship: ship}}]\nkey: [id]\ncolumns: {id: {type: integer}, ship: {type: text}, person: {type: text, table: crew}}"))
 		got := found("dataset: own\nsource: shore\nsql: |\n  SELECT id,\n    shop FROM calls\nkey: [id]\ncolumns: {id: {type: integer}}")
 		assert.Regexp(t, `^f\.yaml:6:5: the database does not understand this: .*shop.*\[sql_refused\]$`, got)
-		if e.Name != definition.SQLite {
+		if e.Name != catalog.SQLite {
 			assert.Contains(t, found("dataset: calls\nsource: shore\ntable: calls\nkey: [id]\ncolumns: {id: {type: integer}, came: {type: date, stored: native}}"), "[stored_otherwise]")
 		}
 	})

@@ -5,13 +5,14 @@ import (
 	"slices"
 	"strings"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/criteria"
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 	"pikegate/internal/source"
 )
 
@@ -36,7 +37,7 @@ func (s *Service) Choices(ctx context.Context, name, of string, req ChoicesReque
 	}
 	i := slices.IndexFunc(report.Prompts, func(p *prompt.Prompt) bool { return p.Name == of })
 	if i < 0 || report.Prompts[i].Type != prompt.Choice {
-		return nil, false, &Refusal{Kind: Unknown, Faults: fault.List{fault.New(prompt.UnknownPrompt, "no prompt %q with choices in the report %q", fault.Shorten(of), name)}}
+		return nil, false, &Refusal{Kind: Unknown, Faults: fault.List{fault.New(prompt.UnknownPrompt, "no prompt %q with choices in the report %q", english.Shorten(of), name)}}
 	}
 	if strings.Contains(req.Search, "\x00") {
 		return nil, false, nil // which no text has
@@ -73,11 +74,11 @@ func written(p *prompt.Prompt, req ChoicesRequest) ([]Choice, bool) {
 }
 
 func contains(label, search string) bool {
-	return strings.Contains(record.Fold(label), record.Fold(search))
+	return strings.Contains(value.Fold(label), value.Fold(search))
 }
 
 // listed reads choices from the data, narrowed by the answers that there are.
-func (s *Service) listed(ctx context.Context, list *definition.ChoiceList, answers prompt.Answers, setting phrase.Setting, l compile.Listing) ([]Choice, error) {
+func (s *Service) listed(ctx context.Context, list *catalog.ChoiceList, answers prompt.Answers, setting phrase.Setting, l compile.Listing) ([]Choice, error) {
 	from, err := s.relation(ctx, list.Of)
 	if err != nil {
 		return nil, err
@@ -92,7 +93,7 @@ func (s *Service) listed(ctx context.Context, list *definition.ChoiceList, answe
 			return err
 		}
 		l.Extents = extents
-		return v.Rows(ctx, from.sql.Choices(l), func(row []record.Value) error {
+		return v.Rows(ctx, from.sql.Choices(l), func(row []value.Value) error {
 			c := Choice{Option: prompt.Option{Value: row[0].String(), Label: row[1].String()}}
 			if l.Count {
 				c.Count, _ = row[2].Int()
@@ -109,7 +110,7 @@ func (s *Service) listed(ctx context.Context, list *definition.ChoiceList, answe
 
 // hold holds the answers to choices that come from the data to what the data
 // offer, and gives them their labels.
-func (s *Service) hold(ctx context.Context, report *definition.Report, answers prompt.Answers, setting phrase.Setting) (fault.List, error) {
+func (s *Service) hold(ctx context.Context, report *catalog.Report, answers prompt.Answers, setting phrase.Setting) (fault.List, error) {
 	var refused fault.List
 	for _, p := range report.Prompts {
 		a := answers[p.Name]
@@ -131,8 +132,8 @@ func (s *Service) hold(ctx context.Context, report *definition.Report, answers p
 				a.Choices[i] = found[at].Option
 				continue
 			}
-			f := fault.New(prompt.NotAChoice, "%q is not one of the choices that the other answers leave", fault.Shorten(c.Value)).At(fault.Place{Prompt: p.Name})
-			f.Entered = fault.Shorten(c.Value)
+			f := fault.New(prompt.NotAChoice, "%q is not one of the choices that the other answers leave", english.Shorten(c.Value)).At(fault.Place{Prompt: p.Name})
+			f.Entered = english.Shorten(c.Value)
 			if near, err := s.listed(ctx, report.Lists[p], answers, setting, compile.Listing{Search: c.Value, Query: compile.Query{Limit: 3}}); err == nil {
 				for _, n := range near {
 					f.Suggest(n.Value)

@@ -7,19 +7,22 @@ import (
 	"slices"
 	"time"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/definition"
+	"pikegate/internal/core/difference"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/store"
 )
 
 // Put is definition files to store.
 type Put struct {
-	Files []definition.File
+	Files []catalog.File
 	Draft bool // store and do not publish
 	// Offline leaves out to ask the databases whether they have what new and changed
 	// datasets describe.
 	Offline bool
-	Base    map[definition.Ref]int // the latest revision that the writer saw, of those that must not have changed since
+	Base    map[catalog.Ref]int // the latest revision that the writer saw, of those that must not have changed since
 }
 
 // PutResult is what an upload did, and what was found that does not stop it: of
@@ -61,9 +64,9 @@ func (s *Service) Put(ctx context.Context, put Put) (*PutResult, error) {
 		result.Findings = found
 	}
 	save := store.Save{By: PersonOf(ctx).Name, Now: s.config.Now(), Draft: put.Draft, Base: put.Base}
-	catalog, err := s.publishChange(ctx, func(check func([]definition.Document) error) (err error) {
+	defs, err := s.publishChange(ctx, func(check func([]catalog.Document) error) (err error) {
 		if put.Draft {
-			check = func([]definition.Document) error { return nil }
+			check = func([]catalog.Document) error { return nil }
 		}
 		result.Stored, err = s.store.Put(ctx, docs, save, check)
 		return err
@@ -71,9 +74,9 @@ func (s *Service) Put(ctx context.Context, put Put) (*PutResult, error) {
 	if err != nil {
 		return nil, s.conflicting(ctx, err)
 	}
-	if catalog != nil {
+	if defs != nil {
 		for _, d := range docs {
-			result.Findings = append(result.Findings, catalog.Warnings[d.Ref]...)
+			result.Findings = append(result.Findings, defs.Warnings[d.Ref]...)
 		}
 	}
 	return result, nil
@@ -93,26 +96,26 @@ func (s *Service) checking(ctx context.Context) (release func(), err error) {
 
 // heldBefore holds the datasets that an upload adds or changes against their databases.
 // Definitions that do not fit together are none of its concern.
-func (s *Service) heldBefore(ctx context.Context, files []definition.File, docs []definition.Document) (fault.List, error) {
+func (s *Service) heldBefore(ctx context.Context, files []catalog.File, docs []catalog.Document) (fault.List, error) {
 	stored, err := s.store.Published(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("read the definitions: %w", err)
 	}
-	same := map[definition.Ref]string{}
+	same := map[catalog.Ref]string{}
 	for _, d := range stored {
 		same[d.Ref] = d.Text
 	}
-	altered := slices.DeleteFunc(slices.Clone(docs), func(d definition.Document) bool {
-		return d.Kind != definition.KindDataset || same[d.Ref] == d.Text
+	altered := slices.DeleteFunc(slices.Clone(docs), func(d catalog.Document) bool {
+		return d.Kind != catalog.KindDataset || same[d.Ref] == d.Text
 	})
 	if len(altered) == 0 {
 		return nil, nil
 	}
-	_, catalog, found := definition.Check(files, stored, s.setting(s.Today(time.UTC), time.UTC), s.config.Functions...)
-	if catalog == nil || len(found.Errors()) > 0 {
+	_, defs, found := definition.Check(files, stored, s.setting(s.Today(time.UTC), time.UTC), s.config.Functions...)
+	if defs == nil || len(found.Errors()) > 0 {
 		return nil, nil
 	}
-	return s.held(ctx, altered, catalog, false), nil
+	return s.held(ctx, altered, defs, false), nil
 }
 
 // mostTries is how often a change is tried anew that another one came before.
@@ -123,51 +126,51 @@ const mostTries = 5
 // Checks and proofs, which read the databases, hold nobody up: at first the change is
 // taken back, for what would come of it. It is made for good only where no other was made
 // meanwhile, and else tried anew.
-func (s *Service) publishChange(ctx context.Context, change func(check func([]definition.Document) error) error) (*definition.Catalog, error) {
+func (s *Service) publishChange(ctx context.Context, change func(check func([]catalog.Document) error) error) (*catalog.Catalog, error) {
 	for range mostTries {
 		before := s.changes.Load()
-		var catalog *definition.Catalog
-		var docs []definition.Document
-		err := change(func(all []definition.Document) error {
+		var defs *catalog.Catalog
+		var docs []catalog.Document
+		err := change(func(all []catalog.Document) error {
 			docs = all
 			return errTakenBack
 		})
 		if docs == nil || !errors.Is(err, errTakenBack) {
 			return nil, err
 		}
-		catalog, faults := definition.Link(docs, s.setting(s.Today(time.UTC), time.UTC), s.config.Functions...)
+		defs, faults := definition.Link(docs, s.setting(s.Today(time.UTC), time.UTC), s.config.Functions...)
 		if len(faults) > 0 {
 			return nil, &Refusal{Kind: DefinitionsRefused, Faults: faults}
 		}
-		if failed := s.proved(publishing(ctx), catalog, s.altered(docs)); len(failed) > 0 {
+		if failed := s.proved(publishing(ctx), defs, s.altered(docs)); len(failed) > 0 {
 			return nil, &Refusal{Kind: DefinitionsRefused, Faults: failed}
 		}
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
-		if made, err := s.make(change, before, catalog); made || err != nil {
-			return catalog, err
+		if made, err := s.make(change, before, defs); made || err != nil {
+			return defs, err
 		}
 	}
 	return nil, &Refusal{Kind: Conflicting, Faults: fault.List{fault.New("conflict", "others changed definitions again and again meanwhile; nothing was stored. Try again")}}
 }
 
 // make makes a change for good, where none was made since so many were.
-func (s *Service) make(change func(check func([]definition.Document) error) error, before int64, catalog *definition.Catalog) (made bool, err error) {
+func (s *Service) make(change func(check func([]catalog.Document) error) error, before int64, defs *catalog.Catalog) (made bool, err error) {
 	s.changing.Lock()
 	defer s.changing.Unlock()
 	if s.changes.Load() != before {
 		return false, nil
 	}
-	var docs []definition.Document
-	if err := change(func(all []definition.Document) error {
+	var docs []catalog.Document
+	if err := change(func(all []catalog.Document) error {
 		docs = all
 		return nil
 	}); err != nil {
 		return false, err
 	}
 	s.changes.Add(1)
-	s.publish(catalog, docs, nil)
+	s.publish(defs, docs, nil)
 	return true, nil
 }
 
@@ -175,9 +178,9 @@ func (s *Service) make(change func(check func([]definition.Document) error) erro
 var errTakenBack = errors.New("taken back")
 
 // altered are the documents that are not published as they are.
-func (s *Service) altered(docs []definition.Document) []definition.Document {
+func (s *Service) altered(docs []catalog.Document) []catalog.Document {
 	known := s.published.Load().revisions
-	var altered []definition.Document
+	var altered []catalog.Document
 	for _, d := range docs {
 		if known[d.Ref] != d.Revision {
 			altered = append(altered, d)
@@ -202,18 +205,18 @@ func (s *Service) conflicting(ctx context.Context, err error) error {
 
 // Definition is one revision of a definition.
 type Definition struct {
-	definition.Ref
+	catalog.Ref
 	Revision int
 	Text     string
 }
 
 // Definitions lists what is published.
-func (s *Service) Definitions(ctx context.Context) ([]definition.Document, error) {
+func (s *Service) Definitions(ctx context.Context) ([]catalog.Document, error) {
 	return s.store.Published(ctx)
 }
 
 // Definition returns a revision; of number 0 the published one.
-func (s *Service) Definition(ctx context.Context, ref definition.Ref, number int) (*Definition, error) {
+func (s *Service) Definition(ctx context.Context, ref catalog.Ref, number int) (*Definition, error) {
 	d, found, err := s.store.Document(ctx, ref, number)
 	if errors.Is(err, store.ErrNone) && number == 0 {
 		if all, none := s.store.Revisions(ctx, ref); none == nil {
@@ -226,7 +229,7 @@ func (s *Service) Definition(ctx context.Context, ref definition.Ref, number int
 	return &Definition{Ref: ref, Revision: found, Text: d.Text}, nil
 }
 
-func noSuch(ref definition.Ref, err error) error {
+func noSuch(ref catalog.Ref, err error) error {
 	if !errors.Is(err, store.ErrNone) {
 		return err
 	}
@@ -234,7 +237,7 @@ func noSuch(ref definition.Ref, err error) error {
 }
 
 // Revisions lists the revisions of a definition, the latest first.
-func (s *Service) Revisions(ctx context.Context, ref definition.Ref) ([]store.Revision, error) {
+func (s *Service) Revisions(ctx context.Context, ref catalog.Ref) ([]store.Revision, error) {
 	all, err := s.store.Revisions(ctx, ref)
 	if err != nil {
 		return nil, noSuch(ref, err)
@@ -244,7 +247,7 @@ func (s *Service) Revisions(ctx context.Context, ref definition.Ref) ([]store.Re
 
 // Difference names each setting that differs between two revisions. To 0 is the latest;
 // from 0 is the published one, or where that is to itself the one before it.
-func (s *Service) Difference(ctx context.Context, ref definition.Ref, from, to int) ([]definition.Setting, error) {
+func (s *Service) Difference(ctx context.Context, ref catalog.Ref, from, to int) ([]difference.Change, error) {
 	all, err := s.Revisions(ctx, ref)
 	if err != nil {
 		return nil, err
@@ -266,18 +269,18 @@ func (s *Service) Difference(ctx context.Context, ref definition.Ref, from, to i
 	if err != nil {
 		return nil, err
 	}
-	return definition.Difference(old.Text, new.Text), nil
+	return difference.Between(old.Text, new.Text), nil
 }
 
 // Publish makes a revision the one that readers see, where it fits with the others;
 // of number 0 the latest.
-func (s *Service) Publish(ctx context.Context, ref definition.Ref, number int) error {
-	_, err := s.publishChange(ctx, func(check func([]definition.Document) error) error { return s.store.Publish(ctx, ref, number, check) })
+func (s *Service) Publish(ctx context.Context, ref catalog.Ref, number int) error {
+	_, err := s.publishChange(ctx, func(check func([]catalog.Document) error) error { return s.store.Publish(ctx, ref, number, check) })
 	return noSuch(ref, err)
 }
 
 // Uses lists the definitions that build on one, directly.
-func (s *Service) Uses(ctx context.Context, ref definition.Ref) ([]definition.Ref, error) {
+func (s *Service) Uses(ctx context.Context, ref catalog.Ref) ([]catalog.Ref, error) {
 	if _, err := s.Revisions(ctx, ref); err != nil {
 		return nil, err
 	}
@@ -286,7 +289,7 @@ func (s *Service) Uses(ctx context.Context, ref definition.Ref) ([]definition.Re
 
 // Delete takes a definition away from readers and keeps its revisions. What is in
 // use stays.
-func (s *Service) Delete(ctx context.Context, ref definition.Ref) error {
+func (s *Service) Delete(ctx context.Context, ref catalog.Ref) error {
 	users, err := s.Uses(ctx, ref)
 	if err != nil {
 		return err
@@ -301,13 +304,13 @@ func (s *Service) Delete(ctx context.Context, ref definition.Ref) error {
 const mostUsers = 10
 
 // inUse refuses to change what others build on, and names the first of them.
-func inUse(what, done string, users []definition.Ref) error {
+func inUse(what, done string, users []catalog.Ref) error {
 	names := make([]string, min(len(users), mostUsers))
 	for i := range names {
 		names[i] = users[i].String()
 	}
 	if more := len(users) - len(names); more > 0 {
-		names = append(names, fault.Count(more, "other"))
+		names = append(names, english.Count(more, "other"))
 	}
-	return &Refusal{Kind: Conflicting, Faults: fault.List{fault.New("in_use", "the %s is used by %s; nothing was %s", what, fault.Both(names), done)}}
+	return &Refusal{Kind: Conflicting, Faults: fault.List{fault.New("in_use", "the %s is used by %s; nothing was %s", what, english.Both(names), done)}}
 }

@@ -8,11 +8,13 @@ import (
 	"time"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/evidence"
-	"pikegate/internal/core/fault"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/readback"
+	"pikegate/internal/core/value"
 	"pikegate/internal/source"
 )
 
@@ -181,7 +183,7 @@ func (r *Run) count(ctx context.Context, v source.View, q compile.Query, got *re
 var errEvidenceTime = errors.New("it took longer than evidence may")
 
 // rows runs a statement that counts.
-func (c *counter) rows(ctx context.Context, s compile.Statement, use func(row []record.Value) error) error {
+func (c *counter) rows(ctx context.Context, s compile.Statement, use func(row []value.Value) error) error {
 	c.e.Statements++
 	return c.view.Rows(ctx, s, use)
 }
@@ -200,7 +202,7 @@ func (c *counter) counting(where ...*criteria.Bound) compile.Query {
 	return q
 }
 
-func (c *counter) says(b *criteria.Bound) string { return criteria.SayCriteria(b, c.clock()).String() }
+func (c *counter) says(b *criteria.Bound) string { return readback.Criteria(b, c.clock()).String() }
 
 // tally counts all records once, for the reconciliation and the sieve.
 func (c *counter) tally(ctx context.Context) error {
@@ -208,7 +210,7 @@ func (c *counter) tally(ctx context.Context) error {
 		return c.oneByOne(ctx)
 	}
 	var groups []evidence.Group
-	err := c.rows(ctx, c.from.sql.Tally(c.counting(), c.plan), func(row []record.Value) error {
+	err := c.rows(ctx, c.from.sql.Tally(c.counting(), c.plan), func(row []value.Value) error {
 		groups = append(groups, compile.ReadGroup(row, c.plan))
 		return nil
 	})
@@ -262,18 +264,18 @@ func (c *counter) knowsReach() bool {
 
 // unreadable notes that records have no date that can be read, in place of what some of
 // them told before.
-func (c *counter) unreadable(of *record.Column, records int64) {
+func (c *counter) unreadable(of *column.Column, records int64) {
 	if records == 0 {
 		return
 	}
 	such := ""
 	for _, fit := range c.from.fits {
 		if fit.Column.Name == of.Name && len(fit.Examples) > 0 {
-			such = ", such as " + fault.Both(fault.Quoted(shortened(fit.Examples)))
+			such = ", such as " + english.Both(english.Quoted(shortened(fit.Examples)))
 		}
 	}
 	c.prepared.notes = slices.DeleteFunc(c.prepared.notes, func(n note) bool { return n.of != nil && n.of.Name == of.Name })
-	c.note("%s: %s whose value cannot be read as %s%s; no condition on days finds them.", of.Label, fault.Count(int(records), "record"), of.Wants(), such)
+	c.note("%s: %s whose value cannot be read as %s%s; no condition on days finds them.", of.Label, english.Count(int(records), "record"), of.Wants(), such)
 }
 
 // oneByOne counts the sieve where the criteria stand within custom SQL: one
@@ -317,7 +319,7 @@ func (c *counter) dated(seconds int64) Dated {
 	zone := c.zoneOf(c.plan.Dated)
 	day := civil.DayHolding(seconds, zone)
 	d := Dated{Day: day, Spelled: day.Spelled()}
-	if c.plan.Dated.Type == record.Date {
+	if c.plan.Dated.Type == column.Date {
 		return d
 	}
 	d.Spelled += " " + civil.ClockAt(time.Unix(seconds, 0).In(zone))
@@ -326,8 +328,8 @@ func (c *counter) dated(seconds int64) Dated {
 
 // zoneOf is the zone in which the seconds of a column's dates have their day: those of
 // days and wall times are as if UTC.
-func (c *counter) zoneOf(of *record.Column) *time.Location {
-	if of.Type == record.Instant {
+func (c *counter) zoneOf(of *column.Column) *time.Location {
+	if of.Type == column.Instant {
 		return c.Zone
 	}
 	return time.UTC
@@ -358,7 +360,7 @@ func (c *counter) fingerprint(ctx context.Context, got *reading) error {
 	got.begin(c.report.Table.Show)
 	rows := int64(0)
 	c.query.Show = got.columns
-	err := c.rows(ctx, c.from.sql.Select(c.query), func(row []record.Value) error {
+	err := c.rows(ctx, c.from.sql.Select(c.query), func(row []value.Value) error {
 		rows++
 		got.add(row)
 		return nil
@@ -378,18 +380,18 @@ func (c *counter) fingerprinted(got *reading) {
 		of := c.report.Table.Show[i]
 		if found.Longer > 0 {
 			c.e.MoreDigits = append(c.e.MoreDigits, MoreDigits{Column: of.Label, Scale: of.Scale, Records: found.Longer})
-			c.note("%s: %s with more digits than its scale of %d, shown whole.", of.Label, fault.Count(int(found.Longer), "value"), of.Scale)
+			c.note("%s: %s with more digits than its scale of %d, shown whole.", of.Label, english.Count(int(found.Longer), "value"), of.Scale)
 		}
 		if found.Unfit > 0 {
 			c.e.Unfit = append(c.e.Unfit, Unfit{Column: of.Label, Records: found.Unfit, Examples: shortened(found.Examples)})
-			c.note("%s: %s in these rows cannot be read as %s and stand as they are stored, such as %s.", of.Label, fault.Count(int(found.Unfit), "value"), of.Wants(), fault.Both(fault.Quoted(shortened(found.Examples))))
+			c.note("%s: %s in these rows cannot be read as %s and stand as they are stored, such as %s.", of.Label, english.Count(int(found.Unfit), "value"), of.Wants(), english.Both(english.Quoted(shortened(found.Examples))))
 		}
 	}
 	if c.from.unique {
 		return
 	}
 	if c.e.SameKey = got.marks.sameKey(); c.e.SameKey > 0 {
-		c.note("%s share their key with another: it does not tell records apart, and runs cannot be compared by it.", fault.Count(int(c.e.SameKey), "row"))
+		c.note("%s share their key with another: it does not tell records apart, and runs cannot be compared by it.", english.Count(int(c.e.SameKey), "row"))
 	}
 }
 
@@ -445,7 +447,7 @@ func (c *counter) empty(ctx context.Context) error {
 // condition alone keeps out.
 func (c *counter) combinations(ctx context.Context, steps []*criteria.Bound, why *WhyEmpty) error {
 	met := map[uint]int64{} // how many records meet which conditions, by bits
-	err := c.rows(ctx, c.from.sql.PassedBy(c.counting(), steps), func(row []record.Value) error {
+	err := c.rows(ctx, c.from.sql.PassedBy(c.counting(), steps), func(row []value.Value) error {
 		bits, _ := row[0].Int()
 		met[uint(bits)], _ = row[1].Int()
 		return nil

@@ -14,10 +14,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
-	"pikegate/internal/core/definition"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 	"pikegate/internal/load"
 	"pikegate/internal/service"
 	"pikegate/internal/source/sourcetest"
@@ -145,7 +145,8 @@ func (c *counting) Handle(_ context.Context, r slog.Record) error {
 }
 
 func (c *counting) WithAttrs([]slog.Attr) slog.Handler { return c }
-func (c *counting) WithGroup(string) slog.Handler      { return c }
+
+func (c *counting) WithGroup(string) slog.Handler { return c }
 
 func dated(day string) *service.Dated {
 	d := civil.MustParseDay(day)
@@ -322,7 +323,7 @@ type writing struct {
 	then func() error
 }
 
-func (w *writing) Row([]record.Value) error { return w.then() }
+func (w *writing) Row([]value.Value) error { return w.then() }
 
 // Every way for a run to end is a state of its own, with words of its own, on record.
 func TestStates(t *testing.T) {
@@ -443,11 +444,11 @@ func TestDataThatChangeMeanwhile(t *testing.T) {
 
 	for engine, snapshots := range map[string]bool{"InnoDB": true, "MyISAM": false} {
 		t.Run(engine, func(t *testing.T) {
-			db := sourcetest.Open(t, definition.MariaDB)
+			db := sourcetest.Open(t, catalog.MariaDB)
 			db.Exec(t, "CREATE TABLE trips (id INTEGER PRIMARY KEY, `on` VARCHAR(10), route VARCHAR(20), party INTEGER) ENGINE="+engine)
 			db.Exec(t, trips[strings.Index(trips, "INSERT"):])
 			s := open(t, t.TempDir(), time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC))
-			at := fmt.Sprintf("engine: mariadb\naddress: {env: %s}\nschema: %s\nclock:", sourcetest.Variables[definition.MariaDB], db.At.Schema)
+			at := fmt.Sprintf("engine: mariadb\naddress: {env: %s}\nschema: %s\nclock:", sourcetest.Variables[catalog.MariaDB], db.At.Schema)
 			_, err := s.Put(ctx, service.Put{Files: file(strings.Replace(tripFiles, "clock:", at, 1))})
 			require.NoError(t, err)
 			r := changed(s, func() { db.Exec(t, more) })
@@ -517,7 +518,7 @@ expect:
 	assert.EqualValues(t, 3, *ran(t, s, service.Request{Answers: answers("Mar 2026", "Outer Loop")}).Records, "what was published stays")
 	_, err = s.Put(ctx, service.Put{Files: file(query), Draft: true})
 	require.NoError(t, err, "a draft is stored with what is wrong")
-	assert.Error(t, s.Publish(ctx, definition.Ref{Kind: definition.KindQuery, Name: "trips"}, 0))
+	assert.Error(t, s.Publish(ctx, catalog.Ref{Kind: catalog.KindQuery, Name: "trips"}, 0))
 
 	_, err = records.Exec("UPDATE trips SET party = 3 WHERE id = 3")
 	require.NoError(t, err)

@@ -6,6 +6,7 @@ import (
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/evidence"
+	"pikegate/internal/core/readback"
 	"pikegate/internal/source"
 )
 
@@ -15,7 +16,7 @@ type Explanation struct {
 	AsOf     civil.Day        `json:"as_of" doc:"The day taken for today."`
 	Answers  []Understood     `json:"answers" doc:"The answers, as entered and as understood."`
 	ReadBack string           `json:"read_back" doc:"What would run, in a sentence."`
-	Pieces   []criteria.Piece `json:"read_back_pieces" doc:"The same sentence with its values set off."`
+	Pieces   []readback.Piece `json:"read_back_pieces" doc:"The same sentence with its values set off."`
 	Source   string           `json:"source" doc:"Name of the source."`
 	Engine   string           `json:"engine" doc:"What kind of database it is."`
 	SQL      string           `json:"sql" doc:"The statement that it would be sent."`

@@ -4,12 +4,12 @@ import (
 	"context"
 	"time"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/criteria"
-	"pikegate/internal/core/definition"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
 	"pikegate/internal/source"
 )
 
@@ -24,7 +24,7 @@ type knownExtent struct {
 // dataOf is the run of days, from first to last, of the data that a prompt asks
 // about: of the columns that the report compares with its answer. It is open where
 // there are none.
-func (s *Service) dataOf(ctx context.Context, r *definition.Report, p *prompt.Prompt) (civil.Period, error) {
+func (s *Service) dataOf(ctx context.Context, r *catalog.Report, p *prompt.Prompt) (civil.Period, error) {
 	var data civil.Period
 	var failed error
 	r.Criteria().Walk(func(n *criteria.Node) {
@@ -46,7 +46,7 @@ func (s *Service) dataOf(ctx context.Context, r *definition.Report, p *prompt.Pr
 
 // daysIn is the first and the last day of a column, as they were within the last
 // minute.
-func (s *Service) daysIn(ctx context.Context, of *definition.Dataset, c *record.Column) (civil.Period, error) {
+func (s *Service) daysIn(ctx context.Context, of *catalog.Dataset, c *column.Column) (civil.Period, error) {
 	published := s.published.Load()
 	if known, ok := published.extents.Load(c); ok && s.config.Now().Sub(known.(knownExtent).at) < extentAge {
 		return known.(knownExtent).days, nil
@@ -61,7 +61,7 @@ func (s *Service) daysIn(ctx context.Context, of *definition.Dataset, c *record.
 	var days civil.Period
 	err = s.look(ctx, from.Source, s.config.RunTime, func(ctx context.Context, v source.View) error {
 		extent, ok, err := extentOf(ctx, v, from.sql, compile.Query{}, c)
-		if ok && c.Type == record.Instant {
+		if ok && c.Type == column.Instant {
 			days = civil.Period{First: civil.DayHolding(extent.First, of.Source.Zone), Last: civil.DayHolding(extent.Last, of.Source.Zone)}
 		} else if ok {
 			days = civil.Period{First: civil.DayAt(extent.First, time.UTC), Last: civil.DayAt(extent.Last, time.UTC)}
@@ -77,8 +77,8 @@ func (s *Service) daysIn(ctx context.Context, of *definition.Dataset, c *record.
 
 // extentsOf finds the extents of the columns whose wall time a query asks for, in
 // the snapshot that it is to run in.
-func extentsOf(ctx context.Context, v source.View, sql *compile.Compiler, q compile.Query) (map[*record.Column]compile.Extent, error) {
-	found := map[*record.Column]compile.Extent{}
+func extentsOf(ctx context.Context, v source.View, sql *compile.Compiler, q compile.Query) (map[*column.Column]compile.Extent, error) {
+	found := map[*column.Column]compile.Extent{}
 	for _, c := range q.Timed() {
 		extent, ok, err := extentOf(ctx, v, sql, q, c)
 		if err != nil {
@@ -93,7 +93,7 @@ func extentsOf(ctx context.Context, v source.View, sql *compile.Compiler, q comp
 
 // extentOf is the first and the last value of a dated column, in seconds, those of
 // days and wall times as if UTC; false where none can be read.
-func extentOf(ctx context.Context, v source.View, sql *compile.Compiler, q compile.Query, c *record.Column) (compile.Extent, bool, error) {
+func extentOf(ctx context.Context, v source.View, sql *compile.Compiler, q compile.Query, c *column.Column) (compile.Extent, bool, error) {
 	var ends [2]int64
 	for i := range ends {
 		stored, err := v.One(ctx, sql.Edge(q, c, i == 1))

@@ -8,8 +8,9 @@ import (
 	"maps"
 	"slices"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/compile"
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/load"
 	"pikegate/internal/store"
@@ -111,7 +112,7 @@ func (s *Service) changeTable(ctx context.Context, name string, change func(*sql
 		return err
 	}
 	if !slices.Contains(known, name) {
-		f := fault.New(UnknownTable, "no table %q was loaded", fault.Shorten(name))
+		f := fault.New(UnknownTable, "no table %q was loaded", english.Shorten(name))
 		f.Suggest(fault.Near(name, known))
 		return &Refusal{Kind: Unknown, Faults: fault.List{f}}
 	}
@@ -136,16 +137,16 @@ func (s *Service) changeTable(ctx context.Context, name string, change func(*sql
 }
 
 // describing are the published datasets on a table of the embedded records.
-func (s *Service) describing(table string) []definition.Ref {
-	var users []definition.Ref
+func (s *Service) describing(table string) []catalog.Ref {
+	var users []catalog.Ref
 	all := s.published.Load().Datasets
 	for _, name := range slices.Sorted(maps.Keys(all)) {
 		d := all[name]
-		if d.Base != nil || d.Source == nil || d.Source.At.Engine != definition.Embedded {
+		if d.Base != nil || d.Source == nil || d.Source.At.Engine != catalog.Embedded {
 			continue
 		}
 		if slices.Contains(slices.Collect(maps.Values(d.From.Tables())), table) {
-			users = append(users, definition.Ref{Kind: definition.KindDataset, Name: name})
+			users = append(users, catalog.Ref{Kind: catalog.KindDataset, Name: name})
 		}
 	}
 	return users

@@ -10,7 +10,7 @@ import (
 	"iter"
 	"maps"
 
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 )
 
 // mostMarks is how many rows of a result are kept by their marks; of larger results
@@ -26,7 +26,7 @@ type marks struct {
 }
 
 // add adds a row, content being the bytes that stand for what it shows.
-func (m *marks) add(row []record.Value, keys []int, content []byte) {
+func (m *marks) add(row []value.Value, keys []int, content []byte) {
 	if m.many = m.many || m.n == mostMarks; m.many {
 		m.rows = nil
 		return

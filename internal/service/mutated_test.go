@@ -14,7 +14,9 @@ import (
 
 	"pikegate/demo"
 	"pikegate/demo/demotest"
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/definition"
+	"pikegate/internal/core/difference"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/service"
@@ -73,10 +75,10 @@ func mutate(random *rand.Rand, text string) string {
 // with findings or errors for people, and nothing panics.
 func TestDefinitionsThatAreBrokenByChance(t *testing.T) {
 	ferries := demotest.Start(t)
-	files := demo.Definitions(definition.Embedded)
+	files := demo.Definitions(catalog.Embedded)
 	seed := uint64(time.Now().UnixNano())
 	random := rand.New(rand.NewPCG(seed, 0))
-	doing, tried := "", []definition.File(nil)
+	doing, tried := "", []catalog.File(nil)
 	defer func() {
 		if cause := recover(); cause != nil {
 			for i, f := range tried {
@@ -98,15 +100,15 @@ func TestDefinitionsThatAreBrokenByChance(t *testing.T) {
 		}
 		doing = "reading"
 		_, _, _ = definition.Check(tried, nil, phrase.Setting{AsOf: demotest.AsOf})
-		_ = definition.Difference(files[0].Text, tried[0].Text)
+		_ = difference.Between(files[0].Text, tried[0].Text)
 		name := reports[random.IntN(len(reports))].Name
 		switch one := tried[random.IntN(len(tried))]; random.IntN(20) {
 		case 0:
 			doing = "check"
-			_, _ = s.Check(who, []definition.File{one})
+			_, _ = s.Check(who, []catalog.File{one})
 		case 1:
 			doing = "put"
-			_, _ = s.Put(who, service.Put{Files: []definition.File{one}, Draft: random.IntN(2) == 0})
+			_, _ = s.Put(who, service.Put{Files: []catalog.File{one}, Draft: random.IntN(2) == 0})
 		case 2:
 			doing = "run of " + name
 			if run, err := s.Prepare(who, name, service.Request{Files: tried, Limit: 1, Answers: map[string]prompt.Entered{"travel-period": prompt.OneText("last month")}}); err == nil {

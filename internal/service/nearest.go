@@ -10,7 +10,7 @@ import (
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/evidence"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 )
 
 // nearest finds the period nearest to the one asked for that has records under all
@@ -96,7 +96,7 @@ func (c *counter) besides(ctx context.Context, p *criteria.Bound, others []*crit
 	}
 	plan := evidence.Plan{Period: p, Alone: true, Steps: others, Dated: p.Column}
 	var groups []evidence.Group
-	err = c.rows(ctx, c.from.sql.Tally(c.counting(), plan), func(row []record.Value) error {
+	err = c.rows(ctx, c.from.sql.Tally(c.counting(), plan), func(row []value.Value) error {
 		groups = append(groups, compile.ReadGroup(row, plan))
 		return nil
 	})

@@ -3,19 +3,20 @@ package service
 import (
 	"context"
 
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/criteria"
-	"pikegate/internal/core/definition"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/readback"
 	"pikegate/internal/source"
 )
 
 // bound is a report with the answers of a run in place.
 type bound struct {
-	report  *definition.Report
+	report  *catalog.Report
 	setting phrase.Setting
 	answers prompt.Answers
 	own     *criteria.Bound   // the criteria of the dataset itself
@@ -25,7 +26,7 @@ type bound struct {
 }
 
 // bind puts answers that were checked in place.
-func bind(r *definition.Report, answers prompt.Answers, who Person, setting phrase.Setting) bound {
+func bind(r *catalog.Report, answers prompt.Answers, who Person, setting phrase.Setting) bound {
 	b := bound{report: r, setting: setting, answers: answers, values: values(r.Table.Of, answers)}
 	for i, part := range r.Parts() {
 		where, dropped := criteria.Bind(part, answers, attributes(who), setting)
@@ -54,9 +55,9 @@ func (b bound) counting(where *criteria.Bound) compile.Query {
 	return compile.Query{Values: b.values, Where: where, Zone: b.report.Table.Of.Source.Zone}
 }
 
-func (b bound) said() criteria.ReadBack {
+func (b bound) said() readback.Sentence {
 	of := b.report.Table.Of
-	return criteria.Say(criteria.Subject{Title: of.Title, Given: given(of, b.answers)}, b.where(), b.dropped, b.report.Table.Sort, b.clock())
+	return readback.Say(readback.Subject{Title: of.Title, Given: given(of, b.answers)}, b.where(), b.dropped, b.report.Table.Sort, b.clock())
 }
 
 // attributes are what conditions can compare with of a person.
@@ -93,7 +94,7 @@ func (s *Service) ready(ctx context.Context, name string, req Request) (*prepare
 
 // readyOf is ready for a report at hand. Where it fails, what it got to know is in
 // the result all the same: the setting, and the answers as far as they were read.
-func (s *Service) readyOf(ctx context.Context, report *definition.Report, req Request) (*prepared, error) {
+func (s *Service) readyOf(ctx context.Context, report *catalog.Report, req Request) (*prepared, error) {
 	p := &prepared{service: s, bound: bound{report: report}, who: PersonOf(ctx)}
 	var err error
 	if p.setting, err = s.settingFor(report, req.AsOf); err != nil {
@@ -126,7 +127,7 @@ func (p *prepared) misfitting() *fault.Fault {
 	used := map[string]bool{}
 	p.notes = nil
 	p.report.Criteria().Walk(func(n *criteria.Node) {
-		for _, c := range []*record.Column{n.Column, n.Operand.Column} {
+		for _, c := range []*column.Column{n.Column, n.Operand.Column} {
 			if c != nil {
 				used[c.Name] = true
 			}
@@ -148,7 +149,7 @@ func (p *prepared) misfitting() *fault.Fault {
 
 // note is what whoever reads a result should know before reading it.
 type note struct {
-	of   *record.Column // nil for none
+	of   *column.Column // nil for none
 	says string
 }
 

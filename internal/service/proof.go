@@ -9,31 +9,33 @@ import (
 
 	"github.com/shopspring/decimal"
 
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/fault"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 	"pikegate/internal/source"
 )
 
 // proved runs the proofs of a catalog that build on any of some definitions, or are
 // among them, and finds those that bring something else than they say.
-func (s *Service) proved(ctx context.Context, catalog *definition.Catalog, of []definition.Document) fault.List {
+func (s *Service) proved(ctx context.Context, defs *catalog.Catalog, of []catalog.Document) fault.List {
 	var found fault.List
 	silent := map[string]error{} // sources that were not reached: each time would take as long
-	for _, name := range slices.Sorted(maps.Keys(catalog.Proofs)) {
+	for _, name := range slices.Sorted(maps.Keys(defs.Proofs)) {
 		if ctx.Err() != nil {
 			break
 		}
-		parts := catalog.PartsOf(definition.Ref{Kind: definition.KindProof, Name: name})
-		if slices.ContainsFunc(of, func(d definition.Document) bool { return slices.Contains(parts, d.Ref) }) {
-			found = append(found, s.prove(ctx, catalog, catalog.Proofs[name], silent)...)
+		parts := defs.PartsOf(catalog.Ref{Kind: catalog.KindProof, Name: name})
+		if slices.ContainsFunc(of, func(d catalog.Document) bool { return slices.Contains(parts, d.Ref) }) {
+			found = append(found, s.prove(ctx, defs, defs.Proofs[name], silent)...)
 		}
 	}
 	return found
 }
 
 // prove runs a proof. Its run is not on record.
-func (s *Service) prove(ctx context.Context, catalog *definition.Catalog, p *definition.Proof, silent map[string]error) fault.List {
+func (s *Service) prove(ctx context.Context, defs *catalog.Catalog, p *catalog.Proof, silent map[string]error) fault.List {
 	var found fault.List
 	fail := func(key, format string, args ...any) {
 		found = append(found, fault.New(definition.ProofFailed, format, args...).At(p.Places[key]))
@@ -49,7 +51,7 @@ func (s *Service) prove(ctx context.Context, catalog *definition.Catalog, p *def
 	if err := silent[of]; err != nil {
 		return unproved(err)
 	}
-	r := s.newRun(ctx, p.Report, Request{Answers: p.Answers, AsOf: p.AsOf.String(), Evidence: true, with: catalog})
+	r := s.newRun(ctx, p.Report, Request{Answers: p.Answers, AsOf: p.AsOf.String(), Evidence: true, with: defs})
 	if err := r.prepare(ctx); err != nil {
 		var refusal *Refusal
 		if errors.As(err, &refusal) {
@@ -93,16 +95,16 @@ func (s *Service) prove(ctx context.Context, catalog *definition.Catalog, p *def
 // totals adds up the columns of rows that are not sent anywhere.
 type totals struct {
 	nowhere
-	of   []*record.Column
+	of   []*column.Column
 	sums []decimal.Decimal
 }
 
-func (t *totals) Row(row []record.Value) error {
+func (t *totals) Row(row []value.Value) error {
 	if t.sums == nil {
 		t.sums = make([]decimal.Decimal, len(t.of))
 	}
 	for i, c := range t.of {
-		if c.Type != record.Integer && c.Type != record.Decimal {
+		if c.Type != column.Integer && c.Type != column.Decimal {
 			continue
 		}
 		if n, err := decimal.NewFromString(row[i].String()); err == nil {

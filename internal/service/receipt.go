@@ -13,13 +13,14 @@ import (
 	"strings"
 	"time"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/compile"
-	"pikegate/internal/core/criteria"
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/readback"
 	"pikegate/internal/load"
 	"pikegate/internal/source"
 	"pikegate/internal/store"
@@ -101,7 +102,7 @@ type Receipt struct {
 	Skip      int                       `json:"skip,omitempty" doc:"Rows that were left out first."`
 	Answers   []Understood              `json:"answers,omitempty" doc:"The answers, as entered and as understood."`
 	ReadBack  string                    `json:"read_back" doc:"What ran, in a sentence."`
-	Pieces    []criteria.Piece          `json:"read_back_pieces,omitempty" doc:"The same sentence with its values set off."`
+	Pieces    []readback.Piece          `json:"read_back_pieces,omitempty" doc:"The same sentence with its values set off."`
 	SQL       string                    `json:"sql,omitempty" doc:"The statement that the source was sent."`
 	Values    []string                  `json:"values,omitempty" doc:"The values bound to it, in order."`
 	State     State                     `json:"state" doc:"How the run ended."`
@@ -149,9 +150,9 @@ type Spent struct {
 
 // Revised is one revision of a definition.
 type Revised struct {
-	Kind     definition.Kind `json:"kind" doc:"What it defines."`
-	Name     string          `json:"name" doc:"Its name."`
-	Revision int             `json:"revision" doc:"The number of the revision."`
+	Kind     catalog.Kind `json:"kind" doc:"What it defines."`
+	Name     string       `json:"name" doc:"Its name."`
+	Revision int          `json:"revision" doc:"The number of the revision."`
 }
 
 func milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
@@ -296,7 +297,7 @@ func (r *Receipt) shortened() *Receipt {
 	for _, name := range slices.Sorted(maps.Keys(r.Entered)) {
 		text := r.Entered[name].String()
 		if len(name)+len(text) > left {
-			name, text = fault.Shorten(name), fault.Shorten(text)
+			name, text = english.Shorten(name), english.Shorten(text)
 		}
 		if left -= len(name) + len(text); left < 0 {
 			break

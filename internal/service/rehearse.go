@@ -5,9 +5,9 @@ import (
 	"slices"
 	"time"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/criteria"
-	"pikegate/internal/core/definition"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
 )
@@ -41,19 +41,19 @@ type Meaning struct {
 
 // Tried is a report as it would be run: as of days, by files that are not published.
 type Tried struct {
-	Files []definition.File // beside what is published, or in its place
-	AsOf  []string          // any form of a day; none for telling days around today
+	Files []catalog.File // beside what is published, or in its place
+	AsOf  []string       // any form of a day; none for telling days around today
 }
 
 // Rehearse works out what each phrase of a report means on the days. Nothing is run.
 func (s *Service) Rehearse(ctx context.Context, name string, try Tried) (*Rehearsal, error) {
-	catalog, err := s.beside(ctx, try.Files)
+	defs, err := s.beside(ctx, try.Files)
 	if err != nil {
 		return nil, err
 	}
-	report := catalog.Reports[name]
+	report := defs.Reports[name]
 	if report == nil {
-		return nil, unknownReport(name, catalog)
+		return nil, unknownReport(name, defs)
 	}
 	zone := report.Table.Of.Source.Zone
 	r := &Rehearsal{Report: name, Phrases: []Rehearsed{}}
@@ -77,7 +77,7 @@ func (s *Service) Rehearse(ctx context.Context, name string, try Tried) (*Rehear
 		p := Rehearsed{Phrase: text, Where: where}
 		for _, day := range r.Days {
 			setting := s.setting(day.Day, zone)
-			setting.Seasons = catalog.Seasons
+			setting.Seasons = defs.Seasons
 			p.Means = append(p.Means, mean(setting))
 		}
 		r.Phrases = append(r.Phrases, p)

@@ -8,11 +8,11 @@ import (
 	"slices"
 	"time"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/compile"
-	"pikegate/internal/core/definition"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
 	"pikegate/internal/source"
 )
 
@@ -25,7 +25,7 @@ type relation struct {
 	// does not, ties are all columns of the dataset, by which records of the same key are
 	// sorted, so that pages bring each of them once.
 	unique bool
-	ties   []*record.Column
+	ties   []*column.Column
 	fits   []source.Fit // of some records of its tables, as they were some minutes ago
 }
 
@@ -36,7 +36,7 @@ const factAge = time.Minute
 const structureTime = 30 * time.Second
 
 // relation finds the source of a dataset and the SQL for it.
-func (s *Service) relation(ctx context.Context, d *definition.Dataset) (*relation, error) {
+func (s *Service) relation(ctx context.Context, d *catalog.Dataset) (*relation, error) {
 	published := s.published.Load()
 	if known, ok := published.relations.Load(d); ok && s.config.Now().Sub(known.(*relation).at) < factAge {
 		return known.(*relation), nil
@@ -76,7 +76,7 @@ func (s *Service) relation(ctx context.Context, d *definition.Dataset) (*relatio
 
 // tablesOf asks the database for the tables of a dataset, by what their columns are named
 // by. One that is not there has no columns.
-func tablesOf(ctx context.Context, v source.View, d *definition.Dataset) (map[string]*source.Table, error) {
+func tablesOf(ctx context.Context, v source.View, d *catalog.Dataset) (map[string]*source.Table, error) {
 	tables := map[string]*source.Table{}
 	for as, name := range d.From.Tables() {
 		t, err := v.Structure(ctx, name)
@@ -91,10 +91,10 @@ func tablesOf(ctx context.Context, v source.View, d *definition.Dataset) (map[st
 // isUnique reports whether the database keeps two records of a dataset from having the
 // same key: the key of its first table stands in that of the dataset, and each joined
 // table has one record at most for each, or its key stands there too.
-func isUnique(d *definition.Dataset, tables map[string]*source.Table) bool {
+func isUnique(d *catalog.Dataset, tables map[string]*source.Table) bool {
 	inKey := map[string][]string{} // the columns of each table that stand in the key
 	for _, o := range d.Origins() {
-		if slices.ContainsFunc(d.Key, func(k *record.Column) bool { return k.Name == o.Name }) {
+		if slices.ContainsFunc(d.Key, func(k *column.Column) bool { return k.Name == o.Name }) {
 			inKey[o.Table] = append(inKey[o.Table], o.Column)
 		}
 	}
@@ -128,7 +128,7 @@ type knownFits struct {
 
 // fitsOf is how the values of a dataset's tables fit, none where that cannot be told soon
 // enough.
-func (s *Service) fitsOf(ctx context.Context, p *published, v source.View, d *definition.Dataset, tables map[string]*source.Table) []source.Fit {
+func (s *Service) fitsOf(ctx context.Context, p *published, v source.View, d *catalog.Dataset, tables map[string]*source.Table) []source.Fit {
 	root := d.Root()
 	if known, ok := p.fits.Load(root); ok && s.config.Now().Sub(known.(knownFits).at) < fitAge {
 		return known.(knownFits).fits
@@ -146,10 +146,10 @@ func (s *Service) fitsOf(ctx context.Context, p *published, v source.View, d *de
 }
 
 // heldTo holds some records of the tables of a dataset to what it says of their columns.
-func heldTo(ctx context.Context, v source.View, d *definition.Dataset, tables map[string]*source.Table) ([]source.Fit, error) {
+func heldTo(ctx context.Context, v source.View, d *catalog.Dataset, tables map[string]*source.Table) ([]source.Fit, error) {
 	var all []source.Fit
 	for _, as := range slices.Sorted(maps.Keys(tables)) {
-		said := map[string]*record.Column{}
+		said := map[string]*column.Column{}
 		for _, o := range d.Origins() {
 			if o.Table == as {
 				said[o.Column] = d.Column(o.Name)
@@ -165,7 +165,7 @@ func heldTo(ctx context.Context, v source.View, d *definition.Dataset, tables ma
 }
 
 // values are what the placeholders of a dataset's SQL stand for, by the answers.
-func values(d *definition.Dataset, answers prompt.Answers) map[int]compile.Values {
+func values(d *catalog.Dataset, answers prompt.Answers) map[int]compile.Values {
 	all := make(map[int]compile.Values, len(d.Values))
 	for piece, v := range d.Values {
 		all[piece] = compile.Values{Column: v.Column, List: valuesOf(v, answers[v.Prompt.Name], d.Source.Zone)}
@@ -174,17 +174,17 @@ func values(d *definition.Dataset, answers prompt.Answers) map[int]compile.Value
 }
 
 // given are the answers that a dataset's SQL takes.
-func given(d *definition.Dataset, answers prompt.Answers) []*prompt.Answer {
+func given(d *catalog.Dataset, answers prompt.Answers) []*prompt.Answer {
 	var all []*prompt.Answer
 	for _, p := range d.Prompts {
-		if slices.ContainsFunc(slices.Collect(maps.Values(d.Values)), func(v definition.Value) bool { return v.Prompt == p }) {
+		if slices.ContainsFunc(slices.Collect(maps.Values(d.Values)), func(v catalog.Placeholder) bool { return v.Prompt == p }) {
 			all = append(all, answers[p.Name])
 		}
 	}
 	return all
 }
 
-func valuesOf(v definition.Value, a *prompt.Answer, zone *time.Location) []any {
+func valuesOf(v catalog.Placeholder, a *prompt.Answer, zone *time.Location) []any {
 	if a == nil || !a.Given {
 		return nil
 	}
@@ -210,9 +210,9 @@ func valuesOf(v definition.Value, a *prompt.Answer, zone *time.Location) []any {
 		return list
 	}
 	switch v.Part {
-	case definition.LastDay:
+	case catalog.LastDay:
 		return edge(civil.StartOf(a.Period.Last))
-	case definition.NextDay:
+	case catalog.NextDay:
 		return edge(civil.StartOf(min(a.Period.Last+1, civil.MaxDay)))
 	}
 	return edge(civil.StartOf(a.Period.First))
@@ -220,7 +220,7 @@ func valuesOf(v definition.Value, a *prompt.Answer, zone *time.Location) []any {
 
 // failed is an error of the source of a dataset; of whoever asked and of the time that
 // there was, it is what it was.
-func (s *Service) failed(d *definition.Dataset, err error) error {
+func (s *Service) failed(d *catalog.Dataset, err error) error {
 	if errors.Is(err, ErrTime) || errors.Is(err, context.Canceled) {
 		return err
 	}

@@ -14,10 +14,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 	"pikegate/internal/export"
 	"pikegate/internal/service"
 	"pikegate/internal/source/sourcetest"
@@ -172,19 +172,19 @@ func TestPutAsksTheDatabase(t *testing.T) {
 	putting(t, s, "{pikegate: 1, dataset: calls, source: shore, table: later, key: [id], columns: {id: {type: integer}}}")
 
 	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
-		e.Exec(t, fmt.Sprintf("CREATE TABLE calls (id INTEGER PRIMARY KEY, ship %s, party %[1]s)", map[definition.Engine]string{definition.SQLite: "TEXT", definition.Postgres: "text", definition.MariaDB: "VARCHAR(20)"}[e.Name]))
+		e.Exec(t, fmt.Sprintf("CREATE TABLE calls (id INTEGER PRIMARY KEY, ship %s, party %[1]s)", map[catalog.Engine]string{catalog.SQLite: "TEXT", catalog.Postgres: "text", catalog.MariaDB: "VARCHAR(20)"}[e.Name]))
 		for i := range 5 {
 			e.Exec(t, "INSERT INTO calls VALUES (?, 'Ångra', 'many')", i)
 		}
 		at := "file: " + e.At.File
-		if e.Name != definition.SQLite {
+		if e.Name != catalog.SQLite {
 			at = fmt.Sprintf("address: {env: %s}, schema: %s", e.At.Address.Env, e.At.Schema)
 		}
 		s := shore(t)
 		putting(t, s, fmt.Sprintf("{pikegate: 1, source: far, zone: Europe/Helsinki, engine: %s, %s}", e.Name, at))
 		const columns = "key: [id], columns: {id: {type: integer}, party: {type: integer}}}"
 		assert.Contains(t, refusing(t, s, "{pikegate: 1, dataset: calls, source: far, table: calls, "+columns), "[stored_otherwise]")
-		if e.Name == definition.Postgres {
+		if e.Name == catalog.Postgres {
 			assert.Contains(t, refusing(t, s, "{pikegate: 1, dataset: calls, source: far, sql: \"SELECT id, party FROM calls\", "+columns), `the column "party" is said to be a whole number, and the database cannot compare what the SQL brings with one: operator does not exist: text >= bigint (SQLSTATE 42883) [stored_otherwise]`)
 		}
 	})
@@ -194,14 +194,14 @@ func TestPutAsksTheDatabase(t *testing.T) {
 // each record once all the same.
 func TestAKeyThatDoesNotTellRecordsApart(t *testing.T) {
 	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
-		text := map[definition.Engine]string{definition.SQLite: "TEXT", definition.Postgres: "text", definition.MariaDB: "VARCHAR(20)"}[e.Name]
+		text := map[catalog.Engine]string{catalog.SQLite: "TEXT", catalog.Postgres: "text", catalog.MariaDB: "VARCHAR(20)"}[e.Name]
 		e.Exec(t, fmt.Sprintf("CREATE TABLE towns (state %s, town %[1]s, people INTEGER)", text))
 		e.Exec(t, "CREATE INDEX towns_by_people ON towns (people)")
 		for i := range 500 {
 			e.Exec(t, "INSERT INTO towns VALUES (?, ?, ?)", fmt.Sprintf("S%d", i*7%5), fmt.Sprintf("T%03d", i*131%500), i%3)
 		}
 		at := "file: " + e.At.File
-		if e.Name != definition.SQLite {
+		if e.Name != catalog.SQLite {
 			at = fmt.Sprintf("address: {env: %s}, schema: %s", e.At.Address.Env, e.At.Schema)
 		}
 		s := shore(t)
@@ -384,7 +384,7 @@ type panicking struct {
 	n int
 }
 
-func (p *panicking) Row([]record.Value) error {
+func (p *panicking) Row([]value.Value) error {
 	if p.n--; p.n == 0 {
 		panic("out of the blue")
 	}

@@ -9,12 +9,13 @@ import (
 	"slices"
 	"time"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/evidence"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 	"pikegate/internal/export"
 	"pikegate/internal/source"
 )
@@ -33,15 +34,15 @@ type Request struct {
 	Of int64
 	// Files are definitions to try beside those that are published, or in their place.
 	// Nothing is stored, and the run is not on record.
-	Files []definition.File
+	Files []catalog.File
 
-	with *definition.Catalog // the definitions that it is run with; nil for those that are published
-	then *ReadBy             // what the answers are read by; nil for the settings of now
+	with *catalog.Catalog // the definitions that it is run with; nil for those that are published
+	then *ReadBy          // what the answers are read by; nil for the settings of now
 }
 
 // Run is a report whose answers were checked: it only has to be streamed.
 type Run struct {
-	Columns []*record.Column
+	Columns []*column.Column
 	Zone    *time.Location
 
 	*prepared
@@ -66,7 +67,7 @@ func (s *Service) Prepare(ctx context.Context, name string, req Request) (*Run, 
 	report, err := s.Report(name)
 	var broken *Refusal
 	if errors.As(err, &broken) && broken.Kind == DefinitionInError {
-		report = &definition.Report{Name: name, Title: name}
+		report = &catalog.Report{Name: name, Title: name}
 	} else if err != nil {
 		return nil, err
 	}
@@ -105,21 +106,21 @@ func (s *Service) further(ctx context.Context, name string, req Request) (*Run, 
 
 // try prepares a run of definitions that are not published.
 func (s *Service) try(ctx context.Context, name string, req Request) (*Run, error) {
-	catalog, err := s.beside(ctx, req.Files)
+	defs, err := s.beside(ctx, req.Files)
 	if err != nil {
 		return nil, err
 	}
-	report := catalog.Reports[name]
+	report := defs.Reports[name]
 	if report == nil {
-		return nil, unknownReport(name, catalog)
+		return nil, unknownReport(name, defs)
 	}
-	req.with = catalog
+	req.with = defs
 	r := s.newRun(ctx, report, req)
 	return r, r.prepare(ctx)
 }
 
 // newRun is a run of a report, with the receipt that it will have.
-func (s *Service) newRun(ctx context.Context, report *definition.Report, req Request) *Run {
+func (s *Service) newRun(ctx context.Context, report *catalog.Report, req Request) *Run {
 	who := PersonOf(ctx)
 	r := &Run{prepared: &prepared{service: s, bound: bound{report: report}}, request: req}
 	r.receipt = Receipt{Report: report.Name, Title: report.Title, Person: who.Name, Role: who.Role, Entered: req.Answers, Limit: req.Limit, Skip: req.Skip,
@@ -285,7 +286,7 @@ func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
 		q.Show = got.columns
 		statement := r.from.sql.Select(q)
 		r.receipt.SQL, r.receipt.Values = statement.SQL, boundTo(statement)
-		err := v.Rows(running, statement, func(row []record.Value) error {
+		err := v.Rows(running, statement, func(row []value.Value) error {
 			if r.receipt.Rows == 0 {
 				if broken = w.Begin(); broken != nil {
 					return broken
@@ -346,7 +347,7 @@ func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
 
 // reading is what is kept of the rows while they are read.
 type reading struct {
-	columns     []*record.Column // those shown, then those of the key that are not
+	columns     []*column.Column // those shown, then those of the key that are not
 	keys        []int            // where the columns of the key are
 	whole       bool             // whether the rows are all that there are
 	fingerprint *evidence.Fingerprint
@@ -359,7 +360,7 @@ func newReading(r *Run) *reading {
 	if !r.request.Evidence {
 		return got
 	}
-	got.columns = append([]*record.Column{}, table.Show...)
+	got.columns = append([]*column.Column{}, table.Show...)
 	for _, k := range table.Of.Key {
 		at := indexOf(got.columns, k)
 		if at < 0 {
@@ -372,17 +373,17 @@ func newReading(r *Run) *reading {
 	return got
 }
 
-func (g *reading) begin(shown []*record.Column) {
+func (g *reading) begin(shown []*column.Column) {
 	g.fingerprint, g.marks = evidence.NewFingerprint(shown), &marks{}
 }
 
-func (g *reading) add(row []record.Value) {
+func (g *reading) add(row []value.Value) {
 	if g.fingerprint != nil {
 		g.marks.add(row, g.keys, g.fingerprint.Add(row))
 	}
 }
 
-func indexOf(columns []*record.Column, of *record.Column) int {
+func indexOf(columns []*column.Column, of *column.Column) int {
 	for i, c := range columns {
 		if c == of {
 			return i

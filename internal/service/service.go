@@ -21,8 +21,10 @@ import (
 
 	"golang.org/x/sync/semaphore"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/definition"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/load"
@@ -107,9 +109,9 @@ type Service struct {
 // published is what readers see at one time: the definitions, and the SQL that
 // was made of their columns.
 type published struct {
-	*definition.Catalog
-	broken    map[definition.Ref]fault.List // what is stored and does not fit any more
-	revisions map[definition.Ref]int
+	*catalog.Catalog
+	broken    map[catalog.Ref]fault.List // what is stored and does not fit any more
+	revisions map[catalog.Ref]int
 	relations sync.Map // *definition.Dataset to *relation
 	extents   sync.Map // *record.Column to knownExtent
 	strips    remembered[stripOf, knownStrip]
@@ -117,13 +119,13 @@ type published struct {
 	built     sync.Map // name of a report to []Revised
 }
 
-func (s *Service) publish(c *definition.Catalog, docs []definition.Document, broken map[definition.Ref]fault.List) {
-	p := &published{Catalog: c, broken: broken, revisions: map[definition.Ref]int{}}
+func (s *Service) publish(c *catalog.Catalog, docs []catalog.Document, broken map[catalog.Ref]fault.List) {
+	p := &published{Catalog: c, broken: broken, revisions: map[catalog.Ref]int{}}
 	for _, d := range docs {
 		p.revisions[d.Ref] = d.Revision
 	}
 	s.published.Store(p)
-	used := map[definition.Connection]bool{}
+	used := map[catalog.Connection]bool{}
 	for _, from := range c.Sources {
 		used[from.At] = true
 	}
@@ -145,7 +147,7 @@ func (p *published) builtOf(report string) []Revised {
 		return known.([]Revised)
 	}
 	var all []Revised
-	for _, ref := range p.PartsOf(definition.Ref{Kind: definition.KindReport, Name: report}) {
+	for _, ref := range p.PartsOf(catalog.Ref{Kind: catalog.KindReport, Name: report}) {
 		all = append(all, Revised{Kind: ref.Kind, Name: ref.Name, Revision: p.revisions[ref]})
 	}
 	p.built.Store(report, all)
@@ -214,13 +216,13 @@ func (s *Service) load(ctx context.Context) error {
 	if err != nil {
 		return fmt.Errorf("read the definitions: %w", err)
 	}
-	catalog, broken := definition.Load(docs, s.setting(s.Today(time.UTC), time.UTC), s.config.Functions...)
+	defs, broken := definition.Load(docs, s.setting(s.Today(time.UTC), time.UTC), s.config.Functions...)
 	for ref, faults := range broken {
 		for _, f := range faults {
 			slog.ErrorContext(ctx, "a stored definition is left out", "definition", ref.String(), "fault", f.Error())
 		}
 	}
-	s.publish(catalog, docs, broken)
+	s.publish(defs, docs, broken)
 	return nil
 }
 
@@ -309,38 +311,38 @@ type Refusal struct {
 func (r *Refusal) Error() string { return r.Faults.Error() }
 
 // Report finds a published report.
-func (s *Service) Report(name string) (*definition.Report, error) {
+func (s *Service) Report(name string) (*catalog.Report, error) {
 	published := s.published.Load()
 	if r := published.Reports[name]; r != nil {
 		return r, nil
 	}
-	if broken := published.broken[definition.Ref{Kind: definition.KindReport, Name: name}]; len(broken) > 0 {
+	if broken := published.broken[catalog.Ref{Kind: catalog.KindReport, Name: name}]; len(broken) > 0 {
 		return nil, &Refusal{Kind: DefinitionInError, Faults: broken}
 	}
 	return nil, unknownReport(name, published.Catalog)
 }
 
-func unknownReport(name string, among *definition.Catalog) error {
-	f := fault.New(definition.UnknownReport, "no report %q", fault.Shorten(name))
+func unknownReport(name string, among *catalog.Catalog) error {
+	f := fault.New(definition.UnknownReport, "no report %q", english.Shorten(name))
 	f.Suggest(fault.Near(name, slices.Sorted(maps.Keys(among.Reports))))
 	return &Refusal{Kind: Unknown, Faults: fault.List{f}}
 }
 
 // SourceOf finds a published source, nil where there is none of that name.
-func (s *Service) SourceOf(name string) *definition.Source { return s.published.Load().Sources[name] }
+func (s *Service) SourceOf(name string) *catalog.Source { return s.published.Load().Sources[name] }
 
 // Reports lists the published reports by shelf and title. A search keeps those
 // that hold each of its words somewhere, in any case.
-func (s *Service) Reports(search string) []*definition.Report {
+func (s *Service) Reports(search string) []*catalog.Report {
 	words := strings.Fields(strings.ToLower(search))
-	var found []*definition.Report
+	var found []*catalog.Report
 	for _, r := range s.published.Load().Reports {
 		text := strings.ToLower(r.Name + " " + r.Title + " " + r.About + " " + r.Shelf)
 		if !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(text, w) }) {
 			found = append(found, r)
 		}
 	}
-	slices.SortFunc(found, func(a, b *definition.Report) int {
+	slices.SortFunc(found, func(a, b *catalog.Report) int {
 		if by := strings.Compare(a.Shelf, b.Shelf); by != 0 {
 			return by
 		}

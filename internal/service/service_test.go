@@ -14,9 +14,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/demo/demotest"
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
-	"pikegate/internal/core/definition"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 	"pikegate/internal/export"
 	"pikegate/internal/service"
 	"pikegate/internal/source/sourcetest"
@@ -58,7 +58,7 @@ prompts: [day]
 sections: [{table: {query: q}}]
 `
 
-func file(text string) []definition.File { return []definition.File{{Name: "f.yaml", Text: text}} }
+func file(text string) []catalog.File { return []catalog.File{{Name: "f.yaml", Text: text}} }
 
 func open(t *testing.T, dir string, now time.Time) *service.Service {
 	t.Helper()
@@ -112,15 +112,15 @@ func TestABrokenDefinitionIsLeftOut(t *testing.T) {
 	dir := t.TempDir()
 	s := open(t, dir, time.Now())
 	two := strings.NewReplacer("query: q", "query: r", "report: one", "report: two").Replace(base[strings.Index(base, "---\npikegate: 1\nquery"):])
-	_, err := s.Put(ctx, service.Put{Files: append(file(base), definition.File{Name: "g.yaml", Text: two})})
+	_, err := s.Put(ctx, service.Put{Files: append(file(base), catalog.File{Name: "g.yaml", Text: two})})
 	require.NoError(t, err)
 	require.NoError(t, s.Close())
 
 	own, err := store.Open(filepath.Join(dir, "pikegate.db"), 0)
 	require.NoError(t, err)
-	broken := definition.Document{Ref: definition.Ref{Kind: definition.KindQuery, Name: "q"}, File: "f.yaml", Line: 1,
+	broken := catalog.Document{Ref: catalog.Ref{Kind: catalog.KindQuery, Name: "q"}, File: "f.yaml", Line: 1,
 		Text: "pikegate: 1\nquery: q\nof: t\nshow: [id]\nwhere: {gone: missing}\n"}
-	_, err = own.Put(ctx, []definition.Document{broken}, store.Save{By: "nobody", Now: time.Now()}, func([]definition.Document) error { return nil })
+	_, err = own.Put(ctx, []catalog.Document{broken}, store.Save{By: "nobody", Now: time.Now()}, func([]catalog.Document) error { return nil })
 	require.NoError(t, err)
 	require.NoError(t, own.Close())
 
@@ -203,7 +203,7 @@ sections: [{table: {query: s}}]
 
 func TestTheSameNameTwiceInOneUpload(t *testing.T) {
 	s := open(t, t.TempDir(), time.Now())
-	_, err := s.Put(ctx, service.Put{Files: append(file(base), definition.File{Name: "g.yaml", Text: "\npikegate: 1\nprompt: day\nask: Which?\ntype: day\n"})})
+	_, err := s.Put(ctx, service.Put{Files: append(file(base), catalog.File{Name: "g.yaml", Text: "\npikegate: 1\nprompt: day\nask: Which?\ntype: day\n"})})
 	assert.EqualError(t, err, "g.yaml:1:1: the prompt day is defined at f.yaml:15 already [defined_twice]")
 	assert.Empty(t, s.Reports(""))
 }
@@ -233,10 +233,10 @@ func TestFindingReports(t *testing.T) {
 // what the first one changed, and stores nothing.
 func TestTheSecondSaveIsNotLost(t *testing.T) {
 	s := open(t, t.TempDir(), time.Now())
-	ref := definition.Ref{Kind: definition.KindPrompt, Name: "p"}
+	ref := catalog.Ref{Kind: catalog.KindPrompt, Name: "p"}
 	text := "pikegate: 1\nprompt: p\nask: Which?\ntype: day\n"
 	save := func(text string, saw int) error {
-		_, err := s.Put(ctx, service.Put{Files: file(text), Base: map[definition.Ref]int{ref: saw}})
+		_, err := s.Put(ctx, service.Put{Files: file(text), Base: map[catalog.Ref]int{ref: saw}})
 		return err
 	}
 	require.NoError(t, save(text, 0))
@@ -365,7 +365,7 @@ func (p *pausing) Begin() error {
 	return nil
 }
 
-func (p *pausing) Row([]record.Value) error { return nil }
+func (p *pausing) Row([]value.Value) error { return nil }
 
 func (p *pausing) HandOn() error { return nil }
 

@@ -8,7 +8,9 @@ import (
 	"slices"
 	"time"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/definition"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/source"
 )
@@ -17,9 +19,9 @@ import (
 const UnknownTable = "unknown_table"
 
 // Sources lists the published sources by name.
-func (s *Service) Sources() []*definition.Source {
+func (s *Service) Sources() []*catalog.Source {
 	all := s.published.Load().Sources
-	found := make([]*definition.Source, 0, len(all))
+	found := make([]*catalog.Source, 0, len(all))
 	for _, name := range slices.Sorted(maps.Keys(all)) {
 		found = append(found, all[name])
 	}
@@ -35,7 +37,7 @@ func publishing(ctx context.Context) context.Context {
 }
 
 // sourceAt is where a definition says that a source is.
-func (s *Service) sourceAt(ctx context.Context, c definition.Connection) (*source.Source, error) {
+func (s *Service) sourceAt(ctx context.Context, c catalog.Connection) (*source.Source, error) {
 	if ctx.Value(publishingKey{}) != nil {
 		return s.sources.Try(c)
 	}
@@ -59,11 +61,11 @@ func (s *Service) look(ctx context.Context, from *source.Source, limit time.Dura
 }
 
 // looking hands a snapshot of a source to use.
-func (s *Service) looking(ctx context.Context, name string, use func(context.Context, source.View, *definition.Source) error) (*definition.Source, error) {
+func (s *Service) looking(ctx context.Context, name string, use func(context.Context, source.View, *catalog.Source) error) (*catalog.Source, error) {
 	known := s.published.Load().Sources
 	of := known[name]
 	if of == nil {
-		f := fault.New(definition.UnknownSource, "no source %q", fault.Shorten(name))
+		f := fault.New(definition.UnknownSource, "no source %q", english.Shorten(name))
 		f.Suggest(fault.Near(name, slices.Sorted(maps.Keys(known))))
 		return nil, &Refusal{Kind: Unknown, Faults: fault.List{f}}
 	}
@@ -80,7 +82,7 @@ func (s *Service) looking(ctx context.Context, name string, use func(context.Con
 
 // Tables lists the tables and views of a source.
 func (s *Service) Tables(ctx context.Context, name string) (tables []source.TableName, err error) {
-	_, err = s.looking(ctx, name, func(ctx context.Context, v source.View, _ *definition.Source) error {
+	_, err = s.looking(ctx, name, func(ctx context.Context, v source.View, _ *catalog.Source) error {
 		tables, err = v.Tables(ctx)
 		return err
 	})
@@ -93,16 +95,16 @@ const usualInspections = 2
 
 // Inspect looks at a table of a source and its records; of a large one at a sample, the
 // figures of which whole counts over all records.
-func (s *Service) Inspect(ctx context.Context, name, table string, whole bool) (profile *source.Profile, of *definition.Source, err error) {
+func (s *Service) Inspect(ctx context.Context, name, table string, whole bool) (profile *source.Profile, of *catalog.Source, err error) {
 	if err := s.inspections.Acquire(ctx, 1); err != nil {
 		return nil, nil, err
 	}
 	defer s.inspections.Release(1)
-	of, err = s.looking(ctx, name, func(ctx context.Context, v source.View, of *definition.Source) error {
+	of, err = s.looking(ctx, name, func(ctx context.Context, v source.View, of *catalog.Source) error {
 		if profile, err = v.Profile(ctx, table, of.Zone, whole); err != nil || len(profile.Columns) > 0 {
 			return err
 		}
-		f := fault.New(UnknownTable, "the source %q has no table %q", name, fault.Shorten(table))
+		f := fault.New(UnknownTable, "the source %q has no table %q", name, english.Shorten(table))
 		if known, err := v.Tables(ctx); err == nil {
 			names := make([]string, len(known))
 			for i, t := range known {

@@ -4,12 +4,14 @@ import (
 	"context"
 	"time"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 	"pikegate/internal/source"
 )
 
@@ -59,13 +61,13 @@ func (s *Service) Strip(ctx context.Context, name, of, month string) (*Strip, er
 		}
 	}
 	if asked == nil {
-		return nil, &Refusal{Kind: Unknown, Faults: fault.List{fault.New(prompt.UnknownPrompt, "no prompt %q in the report %q", fault.Shorten(of), name)}}
+		return nil, &Refusal{Kind: Unknown, Faults: fault.List{fault.New(prompt.UnknownPrompt, "no prompt %q in the report %q", english.Shorten(of), name)}}
 	}
 	var days civil.Period
 	if month != "" {
 		first, ok := civil.ParseDay(month + "-01")
 		if !ok {
-			return nil, &Refusal{Kind: AnswersRefused, Faults: fault.List{fault.New("not_a_month", "%q is not a month; write it like 2026-03", fault.Shorten(month))}}
+			return nil, &Refusal{Kind: AnswersRefused, Faults: fault.List{fault.New("not_a_month", "%q is not a month; write it like 2026-03", english.Shorten(month))}}
 		}
 		days = civil.Period{First: first, Last: first.Month().Last()}
 	}
@@ -82,10 +84,10 @@ func (s *Service) Strip(ctx context.Context, name, of, month string) (*Strip, er
 }
 
 // strip counts by the days of a period, or where it is open by units of all the data.
-func (s *Service) strip(ctx context.Context, report *definition.Report, asked *prompt.Prompt, days civil.Period) (*Strip, error) {
+func (s *Service) strip(ctx context.Context, report *catalog.Report, asked *prompt.Prompt, days civil.Period) (*Strip, error) {
 	unit := civil.Days
 	strip := &Strip{Unit: unit.String(), Units: []Count{}}
-	var column *record.Column
+	var column *column.Column
 	report.Criteria().Walk(func(n *criteria.Node) {
 		if n.Operand.Prompt == asked && n.Column.Type.IsDated() && column == nil {
 			column = n.Column
@@ -127,7 +129,7 @@ func (s *Service) strip(ctx context.Context, report *definition.Report, asked *p
 		if q.Extents, err = extentsOf(ctx, v, p.from.sql, q); err != nil {
 			return err
 		}
-		return v.Rows(ctx, p.from.sql.ByUnit(q, column, append(starts, end)), func(row []record.Value) error {
+		return v.Rows(ctx, p.from.sql.ByUnit(q, column, append(starts, end)), func(row []value.Value) error {
 			i, _ := row[0].Int()
 			strip.Units[i].Records, _ = row[1].Int()
 			return nil
@@ -137,6 +139,6 @@ func (s *Service) strip(ctx context.Context, report *definition.Report, asked *p
 }
 
 // readyAlone is all the records of a dataset that asks nothing.
-func (s *Service) readyAlone(ctx context.Context, of *definition.Dataset) (*prepared, error) {
-	return s.readyOf(ctx, (&definition.Query{Of: of}).Alone(), Request{})
+func (s *Service) readyAlone(ctx context.Context, of *catalog.Dataset) (*prepared, error) {
+	return s.readyOf(ctx, (&catalog.Query{Of: of}).Alone(), Request{})
 }

@@ -5,8 +5,8 @@ import (
 	"log/slog"
 	"time"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
-	"pikegate/internal/core/definition"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
@@ -117,20 +117,20 @@ func (s *Service) Understand(ctx context.Context, name string, req Request) (*Re
 }
 
 // settingFor is the setting of a run of the report as of a day, "" for today.
-func (s *Service) settingFor(r *definition.Report, asOf string) (phrase.Setting, error) {
+func (s *Service) settingFor(r *catalog.Report, asOf string) (phrase.Setting, error) {
 	zone := r.Table.Of.Source.Zone
 	day, err := s.asOf(asOf, zone)
 	return s.setting(day, zone), err
 }
 
 // check reads all answers, those to choices held to the data.
-func (s *Service) check(ctx context.Context, r *definition.Report, entered map[string]prompt.Entered, setting phrase.Setting) (prompt.Answers, fault.List, error) {
+func (s *Service) check(ctx context.Context, r *catalog.Report, entered map[string]prompt.Entered, setting phrase.Setting) (prompt.Answers, fault.List, error) {
 	answers, refused := prompt.Check(r.Answered(), entered, setting)
 	more, err := s.hold(ctx, r, answers, setting)
 	return answers, append(refused, more...).Capped(fault.Most), err
 }
 
-func inOrder(r *definition.Report, answers prompt.Answers) []Understood {
+func inOrder(r *catalog.Report, answers prompt.Answers) []Understood {
 	prompts := r.Answered()
 	all := make([]Understood, len(prompts))
 	for i, p := range prompts {
@@ -141,7 +141,7 @@ func inOrder(r *definition.Report, answers prompt.Answers) []Understood {
 
 // ReportOn is a report with what it offers on an as-of day.
 type ReportOn struct {
-	*definition.Report
+	*catalog.Report
 	AsOf   civil.Day
 	Offers map[string][]prompt.OfferedPeriod // by prompt
 	Units  map[string][]prompt.OfferedPeriod // months, quarters and years to pick from, by prompt

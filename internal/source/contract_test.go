@@ -13,12 +13,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/criteria"
-	"pikegate/internal/core/definition"
 	"pikegate/internal/core/phrase"
-	"pikegate/internal/core/record"
 	"pikegate/internal/source"
 	"pikegate/internal/source/sourcetest"
 )
@@ -27,8 +27,8 @@ import (
 // calendar, moments, order, large lists and the use of indexes, against scans that
 // know nothing of SQL.
 
-func pattern(source string) record.Pattern {
-	p, err := record.ParsePattern(source)
+func pattern(source string) column.Pattern {
+	p, err := column.ParsePattern(source)
 	if err != nil {
 		panic(err)
 	}
@@ -36,27 +36,27 @@ func pattern(source string) record.Pattern {
 }
 
 var (
-	id       = &record.Column{Name: "id", Type: record.Integer}
-	day      = &record.Column{Name: "day", Type: record.Date, Stored: record.StoredText, Pattern: pattern("yyyy-MM-dd")}
-	digits   = &record.Column{Name: "digits", Type: record.Date, Stored: record.StoredText, Pattern: pattern("yyyyMMdd")}
-	instant  = &record.Column{Name: "at", Type: record.Instant, Stored: record.StoredText, Pattern: pattern("yyyy-MM-dd HH:mm:ss")}
-	zulu     = &record.Column{Name: "zulu", Type: record.Instant, Stored: record.StoredText, Pattern: pattern("yyyy-MM-dd'T'HH:mm:ss'Z'")}
-	epoch    = &record.Column{Name: "epoch", Type: record.Instant, Stored: record.EpochSeconds}
-	millis   = &record.Column{Name: "millis", Type: record.Instant, Stored: record.EpochMillis}
-	eight    = &record.Column{Name: "eight", Type: record.Date, Stored: record.EightDigits}
-	serial   = &record.Column{Name: "serial", Type: record.Date, Stored: record.SerialDays}
-	wall     = &record.Column{Name: "wall", Type: record.Datetime, Stored: record.StoredText, Pattern: pattern("yyyy-MM-dd'T'HH:mm")}
-	loose    = &record.Column{Name: "loose", Type: record.Date, Stored: record.StoredText, Pattern: pattern("M/d/yyyy")}
-	dotted   = &record.Column{Name: "dotted", Type: record.Datetime, Stored: record.StoredText, Pattern: pattern("dd.MM.yyyy HH:mm:ss")}
-	named    = &record.Column{Name: "named", Type: record.Date, Stored: record.StoredText, Pattern: pattern("d MMM yyyy")}
-	short    = &record.Column{Name: "short", Type: record.Datetime, Stored: record.StoredText, Pattern: pattern("M/d/yy HH:mm:ss")}
-	serialAt = &record.Column{Name: "serial_at", Type: record.Datetime, Stored: record.SerialDays}
-	local    = &record.Column{Name: "local", Type: record.Instant, Stored: record.StoredText, Pattern: pattern("yyyy-MM-dd HH:mm:ss"), Zone: helsinki}
-	ownDay   = &record.Column{Name: "own_day", Type: record.Date, Stored: record.Native}
-	ownWall  = &record.Column{Name: "own_wall", Type: record.Datetime, Stored: record.Native}
-	ownAt    = &record.Column{Name: "own_at", Type: record.Instant, Stored: record.Native}
-	late     = &record.Column{Name: "late", Type: record.Integer}
-	route    = &record.Column{Name: "route", Type: record.Text}
+	id       = &column.Column{Name: "id", Type: column.Integer}
+	day      = &column.Column{Name: "day", Type: column.Date, Stored: column.StoredText, Pattern: pattern("yyyy-MM-dd")}
+	digits   = &column.Column{Name: "digits", Type: column.Date, Stored: column.StoredText, Pattern: pattern("yyyyMMdd")}
+	instant  = &column.Column{Name: "at", Type: column.Instant, Stored: column.StoredText, Pattern: pattern("yyyy-MM-dd HH:mm:ss")}
+	zulu     = &column.Column{Name: "zulu", Type: column.Instant, Stored: column.StoredText, Pattern: pattern("yyyy-MM-dd'T'HH:mm:ss'Z'")}
+	epoch    = &column.Column{Name: "epoch", Type: column.Instant, Stored: column.EpochSeconds}
+	millis   = &column.Column{Name: "millis", Type: column.Instant, Stored: column.EpochMillis}
+	eight    = &column.Column{Name: "eight", Type: column.Date, Stored: column.EightDigits}
+	serial   = &column.Column{Name: "serial", Type: column.Date, Stored: column.SerialDays}
+	wall     = &column.Column{Name: "wall", Type: column.Datetime, Stored: column.StoredText, Pattern: pattern("yyyy-MM-dd'T'HH:mm")}
+	loose    = &column.Column{Name: "loose", Type: column.Date, Stored: column.StoredText, Pattern: pattern("M/d/yyyy")}
+	dotted   = &column.Column{Name: "dotted", Type: column.Datetime, Stored: column.StoredText, Pattern: pattern("dd.MM.yyyy HH:mm:ss")}
+	named    = &column.Column{Name: "named", Type: column.Date, Stored: column.StoredText, Pattern: pattern("d MMM yyyy")}
+	short    = &column.Column{Name: "short", Type: column.Datetime, Stored: column.StoredText, Pattern: pattern("M/d/yy HH:mm:ss")}
+	serialAt = &column.Column{Name: "serial_at", Type: column.Datetime, Stored: column.SerialDays}
+	local    = &column.Column{Name: "local", Type: column.Instant, Stored: column.StoredText, Pattern: pattern("yyyy-MM-dd HH:mm:ss"), Zone: helsinki}
+	ownDay   = &column.Column{Name: "own_day", Type: column.Date, Stored: column.Native}
+	ownWall  = &column.Column{Name: "own_wall", Type: column.Datetime, Stored: column.Native}
+	ownAt    = &column.Column{Name: "own_at", Type: column.Instant, Stored: column.Native}
+	late     = &column.Column{Name: "late", Type: column.Integer}
+	route    = &column.Column{Name: "route", Type: column.Text}
 	setting  = phrase.Setting{AsOf: civil.MustParseDay("2026-11-23")}
 	helsinki = func() *time.Location {
 		zone, err := civil.LoadZone("Europe/Helsinki")
@@ -70,7 +70,7 @@ var (
 // forms are the columns of the table t with the type that each engine has for them.
 // SQLite has no types of its own for dates.
 var forms = []struct {
-	*record.Column
+	*column.Column
 	sqlite, postgres, mariadb string
 }{
 	{day, "", "text", "VARCHAR(40)"}, {digits, "", `text COLLATE "C"`, "VARCHAR(40)"}, {instant, "", "varchar(40)", "VARCHAR(40)"}, {zulu, "", "text", "VARCHAR(40)"},
@@ -81,26 +81,26 @@ var forms = []struct {
 }
 
 // columnsOn are the columns that an engine has.
-func columnsOn(e sourcetest.Engine) []*record.Column {
-	var all []*record.Column
+func columnsOn(e sourcetest.Engine) []*column.Column {
+	var all []*column.Column
 	for _, f := range forms {
-		if e.Name != definition.SQLite || f.sqlite != "-" {
+		if e.Name != catalog.SQLite || f.sqlite != "-" {
 			all = append(all, f.Column)
 		}
 	}
 	return all
 }
 
-func typeOf(e sourcetest.Engine, c *record.Column) string {
+func typeOf(e sourcetest.Engine, c *column.Column) string {
 	for _, f := range forms {
 		if f.Column == c {
-			return map[definition.Engine]string{definition.SQLite: "", definition.Postgres: f.postgres, definition.MariaDB: f.mariadb}[e.Name]
+			return map[catalog.Engine]string{catalog.SQLite: "", catalog.Postgres: f.postgres, catalog.MariaDB: f.mariadb}[e.Name]
 		}
 	}
-	return map[definition.Engine]string{definition.Postgres: "text", definition.MariaDB: "VARCHAR(40)"}[e.Name]
+	return map[catalog.Engine]string{catalog.Postgres: "text", catalog.MariaDB: "VARCHAR(40)"}[e.Name]
 }
 
-func on(c *record.Column, op criteria.Op, texts ...string) *criteria.Node {
+func on(c *column.Column, op criteria.Op, texts ...string) *criteria.Node {
 	return &criteria.Node{Column: c, Op: op, Operand: criteria.Operand{Texts: texts}}
 }
 
@@ -196,7 +196,7 @@ func fitting(rows []row, op criteria.Op, first, last string) []int {
 }
 
 // value is what a column of the row holds.
-func (r row) value(c *record.Column) any {
+func (r row) value(c *column.Column) any {
 	switch c {
 	case ownDay:
 		return r.own[0]
@@ -205,12 +205,12 @@ func (r row) value(c *record.Column) any {
 	case ownAt:
 		return r.own[2]
 	}
-	return map[*record.Column]any{day: r.day, digits: r.digits, instant: r.at, zulu: r.zulu, epoch: r.epoch, millis: r.millis, eight: r.eight, serial: r.serial,
+	return map[*column.Column]any{day: r.day, digits: r.digits, instant: r.at, zulu: r.zulu, epoch: r.epoch, millis: r.millis, eight: r.eight, serial: r.serial,
 		wall: r.wall, loose: r.loose, dotted: r.dotted, local: r.local, named: r.named, short: r.short, serialAt: r.serialAt}[c]
 }
 
 // fits reports whether a column of its type takes the value; SQLite's take any.
-func fits(c *record.Column, v any) bool {
+func fits(c *column.Column, v any) bool {
 	switch _, isText := v.(string); {
 	case v == nil:
 		return true
@@ -220,7 +220,7 @@ func fits(c *record.Column, v any) bool {
 		f, fraction := v.(float64)
 		return !isText && (!fraction || f == float64(int(f)))
 	default:
-		return !isText || c.Stored == record.Native
+		return !isText || c.Stored == column.Native
 	}
 }
 
@@ -233,16 +233,16 @@ func table(t *testing.T, e sourcetest.Engine, rows []row) *compile.Compiler {
 	for _, c := range columns {
 		made = append(made, c.Name+" "+typeOf(e, c))
 	}
-	if e.Name == definition.MariaDB {
+	if e.Name == catalog.MariaDB {
 		e.Exec(t, "SET SESSION sql_mode = 'ALLOW_INVALID_DATES', SESSION time_zone = '+00:00'")
 	}
 	e.Exec(t, "CREATE TABLE t ("+strings.Join(made, ", ")+")")
 	places := strings.Repeat(", ?", len(columns))
-	insert := func(id int, value func(*record.Column) any) {
+	insert := func(id int, value func(*column.Column) any) {
 		values := []any{id}
 		for _, c := range columns {
 			v := value(c)
-			if e.Name != definition.SQLite && !fits(c, v) {
+			if e.Name != catalog.SQLite && !fits(c, v) {
 				v = nil
 			}
 			values = append(values, v)
@@ -252,30 +252,30 @@ func table(t *testing.T, e sourcetest.Engine, rows []row) *compile.Compiler {
 	for _, r := range rows {
 		insert(r.id, r.value)
 	}
-	odd := map[definition.Engine][]string{
-		definition.Postgres: {"infinity", "-infinity", "0044-03-15 BC", "10000-01-01"},
-		definition.MariaDB:  {"0000-00-00", "2026-03-00", "2026-00-00", "2026-02-30"},
+	odd := map[catalog.Engine][]string{
+		catalog.Postgres: {"infinity", "-infinity", "0044-03-15 BC", "10000-01-01"},
+		catalog.MariaDB:  {"0000-00-00", "2026-03-00", "2026-00-00", "2026-02-30"},
 	}[e.Name]
 	for i, text := range odd {
-		insert(900+i, func(c *record.Column) any {
-			if c.Stored == record.Native && (c != ownAt || e.Name == definition.Postgres) {
+		insert(900+i, func(c *column.Column) any {
+			if c.Stored == column.Native && (c != ownAt || e.Name == catalog.Postgres) {
 				return text
 			}
 			return nil
 		})
 	}
-	if e.Name == definition.SQLite {
+	if e.Name == catalog.SQLite {
 		// A text among epoch seconds sorts after every number and is no instant.
 		e.Exec(t, "INSERT INTO t (id, epoch) VALUES (999, 'later')")
 	} else {
-		insert(998, func(c *record.Column) any {
-			return map[*record.Column]any{eight: -20260301, epoch: nil}[c]
+		insert(998, func(c *column.Column) any {
+			return map[*column.Column]any{eight: -20260301, epoch: nil}[c]
 		})
 	}
-	if e.Name == definition.Postgres {
+	if e.Name == catalog.Postgres {
 		e.Exec(t, "INSERT INTO t (id, serial, millis) VALUES (997, 'NaN', 'NaN')")
 	}
-	return compile.New(e.Source.Dialect(), record.From{Table: "t"}, e.Facts(t, "t"))
+	return compile.New(e.Source.Dialect(), catalog.From{Table: "t"}, e.Facts(t, "t"))
 }
 
 // Whole days, on every stored form, by every operator, agree with a scan that
@@ -287,17 +287,17 @@ func daysAgree(t *testing.T, e sourcetest.Engine) {
 	sql := table(t, e, rows)
 	edges := []string{"2026-02-28", "2026-03-01", "2026-03-28", "2026-03-29", "2026-03-30", "2026-10-24", "2026-10-25", "2026-10-26", "2026-12-31", "2027-01-01", "0001-01-01", "9999-12-31"}
 	compared := 0
-	for _, column := range columnsOn(e) {
+	for _, col := range columnsOn(e) {
 		for _, first := range edges {
 			for _, op := range []criteria.Op{criteria.From, criteria.Through, criteria.Before, criteria.After, criteria.Is} {
 				want := fitting(rows, op, first, first)
-				assert.Equal(t, want, selected(t, e, sql, on(column, op, first)), "%s %s %s", column.Name, op, first)
+				assert.Equal(t, want, selected(t, e, sql, on(col, op, first)), "%s %s %s", col.Name, op, first)
 				compared++
 			}
 			for _, last := range edges {
 				if last >= first {
 					want := fitting(rows, criteria.Within, first, last)
-					assert.Equal(t, want, selected(t, e, sql, on(column, criteria.Within, first+"/"+last)), "%s within %s/%s", column.Name, first, last)
+					assert.Equal(t, want, selected(t, e, sql, on(col, criteria.Within, first+"/"+last)), "%s within %s/%s", col.Name, first, last)
 					compared++
 				}
 			}
@@ -315,7 +315,7 @@ func selected(t *testing.T, e sourcetest.Engine, sql *compile.Compiler, n *crite
 // needed.
 func selectedIn(t *testing.T, e sourcetest.Engine, sql *compile.Compiler, b *criteria.Bound, zone *time.Location) []int {
 	t.Helper()
-	q := compile.Query{Show: []*record.Column{id}, Where: b, Key: []*record.Column{id}, Zone: zone, Extents: map[*record.Column]compile.Extent{}}
+	q := compile.Query{Show: []*column.Column{id}, Where: b, Key: []*column.Column{id}, Zone: zone, Extents: map[*column.Column]compile.Extent{}}
 	for _, c := range q.Timed() {
 		var ends [2]int64
 		for i := range 2 {
@@ -357,7 +357,7 @@ func partsAgree(t *testing.T, e sourcetest.Engine) {
 		slices.Sort(ids)
 		return ids
 	}
-	for _, column := range columnsOn(e) {
+	for _, col := range columnsOn(e) {
 		for _, c := range []struct {
 			recurs criteria.Recurrence
 			fits   func(at time.Time) bool
@@ -372,10 +372,10 @@ func partsAgree(t *testing.T, e sourcetest.Engine) {
 				return err == nil && c.fits(at)
 			})
 			require.NotEmpty(t, want)
-			n := &criteria.Node{Column: column, Op: criteria.RecursIn, Operand: criteria.Operand{Recurs: c.recurs}}
-			assert.Equal(t, want, selected(t, e, sql, n), "%s recurs in %v", column.Name, c.recurs)
+			n := &criteria.Node{Column: col, Op: criteria.RecursIn, Operand: criteria.Operand{Recurs: c.recurs}}
+			assert.Equal(t, want, selected(t, e, sql, n), "%s recurs in %v", col.Name, c.recurs)
 		}
-		if !column.Type.IsTimed() {
+		if !col.Type.IsTimed() {
 			continue
 		}
 		for _, c := range []struct {
@@ -392,8 +392,8 @@ func partsAgree(t *testing.T, e sourcetest.Engine) {
 			require.Nil(t, f)
 			want := scan(func(_, clock string) bool { return c.fits(clock) })
 			require.NotEmpty(t, want)
-			n := &criteria.Node{Column: column, Op: criteria.ClockWithin, Operand: criteria.Operand{Times: times}}
-			assert.Equal(t, want, selected(t, e, sql, n), "%s by the clock within %s", column.Name, c.times)
+			n := &criteria.Node{Column: col, Op: criteria.ClockWithin, Operand: criteria.Operand{Times: times}}
+			assert.Equal(t, want, selected(t, e, sql, n), "%s by the clock within %s", col.Name, c.times)
 		}
 	}
 }
@@ -412,8 +412,8 @@ func momentsAgree(t *testing.T, e sourcetest.Engine) {
 		return civil.Moment{At: when.Unix(), Size: 60}
 	}
 	moments := []civil.Moment{at("2026-02-28T00:00:00+02:00"), at("2026-03-29T02:00:00+02:00"), at("2026-03-29T04:30:00+03:00"), at("2026-10-25T02:00:00+03:00"), at("2026-10-25T04:30:00+02:00"), at("2026-12-31T23:59:00+02:00")}
-	for _, column := range columnsOn(e) {
-		if !column.Type.IsTimed() || column == wall || column == local {
+	for _, col := range columnsOn(e) {
+		if !col.Type.IsTimed() || col == wall || col == local {
 			continue // which do not tell all of them
 		}
 		for _, first := range moments {
@@ -427,7 +427,7 @@ func momentsAgree(t *testing.T, e sourcetest.Engine) {
 						is, ok := r.epoch.(int64)
 						ok = ok && r.dayIs != "" // which is in the calendar
 						from, until := first.At, last.At+60
-						if column.Type == record.Datetime { // its clock, as if it were UTC's
+						if col.Type == column.Datetime { // its clock, as if it were UTC's
 							wall, err := time.Parse(format, fmt.Sprint(r.local))
 							is, ok = wall.Unix(), err == nil
 							from, until = civil.Wall(first.At, helsinki), civil.Wall(last.At, helsinki)+60
@@ -439,8 +439,8 @@ func momentsAgree(t *testing.T, e sourcetest.Engine) {
 						}
 					}
 					slices.Sort(want)
-					b := &criteria.Bound{Column: column, Op: op, Moments: civil.MomentPeriod{First: first, Last: last}}
-					assert.Equal(t, want, selectedIn(t, e, sql, b, helsinki), "%s %s %v %v", column.Name, op, first, last)
+					b := &criteria.Bound{Column: col, Op: op, Moments: civil.MomentPeriod{First: first, Last: last}}
+					assert.Equal(t, want, selectedIn(t, e, sql, b, helsinki), "%s %s %v %v", col.Name, op, first, last)
 				}
 			}
 		}
@@ -449,8 +449,8 @@ func momentsAgree(t *testing.T, e sourcetest.Engine) {
 
 // planOf is the engine's plan of a statement, in its own words.
 func planOf(t *testing.T, e sourcetest.Engine, s compile.Statement) string {
-	explain := map[definition.Engine]string{definition.SQLite: "EXPLAIN QUERY PLAN ", definition.Postgres: "EXPLAIN ", definition.MariaDB: "EXPLAIN FORMAT=JSON "}[e.Name]
-	if e.Name == definition.MariaDB {
+	explain := map[catalog.Engine]string{catalog.SQLite: "EXPLAIN QUERY PLAN ", catalog.Postgres: "EXPLAIN ", catalog.MariaDB: "EXPLAIN FORMAT=JSON "}[e.Name]
+	if e.Name == catalog.MariaDB {
 		e.Exec(t, "SET NAMES utf8mb4 COLLATE utf8mb4_bin")
 	}
 	rows, err := e.Database.Query(explain+s.SQL, s.Args...)
@@ -480,30 +480,30 @@ func planOf(t *testing.T, e sourcetest.Engine, s compile.Statement) string {
 func TestAnIndexServes(t *testing.T) { sourcetest.Each(t, indexServes) }
 
 func indexServes(t *testing.T, e sourcetest.Engine) {
-	if e.Name == definition.Postgres {
+	if e.Name == catalog.Postgres {
 		e.Exec(t, "SET enable_seqscan = off; SET enable_bitmapscan = off") // small tables have no need of an index
 	}
 	for _, c := range columnsOn(e) {
-		if c.Stored == record.StoredText && !c.Pattern.Sorts() {
+		if c.Stored == column.StoredText && !c.Pattern.Sorts() {
 			continue // which do not sort by time, as a finding says
 		}
 		kind := typeOf(e, c)
 		if c.IsText() {
-			kind = map[definition.Engine]string{definition.Postgres: `text COLLATE "C"`, definition.MariaDB: "VARCHAR(40)"}[e.Name]
+			kind = map[catalog.Engine]string{catalog.Postgres: `text COLLATE "C"`, catalog.MariaDB: "VARCHAR(40)"}[e.Name]
 		}
 		e.Exec(t, fmt.Sprintf("CREATE TABLE x_%[1]s (id INTEGER PRIMARY KEY, %[1]s %[2]s)", c.Name, kind))
 		e.Exec(t, fmt.Sprintf("CREATE INDEX by_%[1]s ON x_%[1]s (%[1]s)", c.Name))
 		name := "x_" + c.Name
-		s := compile.New(e.Source.Dialect(), record.From{Table: name}, e.Facts(t, name)).Select(compile.Query{Show: []*record.Column{id}, Where: bound(on(c, criteria.Within, "last month")),
-			Sort: []criteria.Sort{{Column: c, Descending: true}}, Key: []*record.Column{id}, Zone: helsinki})
+		s := compile.New(e.Source.Dialect(), catalog.From{Table: name}, e.Facts(t, name)).Select(compile.Query{Show: []*column.Column{id}, Where: bound(on(c, criteria.Within, "last month")),
+			Sort: []criteria.Sort{{Column: c, Descending: true}}, Key: []*column.Column{id}, Zone: helsinki})
 		plan := planOf(t, e, s)
 		switch e.Name {
-		case definition.SQLite:
+		case catalog.SQLite:
 			assert.Contains(t, plan, fmt.Sprintf("SEARCH %[2]s USING COVERING INDEX by_%[1]s (%[1]s>? AND %[1]s<?)\n", c.Name, name))
-		case definition.Postgres:
+		case catalog.Postgres:
 			assert.Regexp(t, fmt.Sprintf(`Index (Only )?Scan.* using by_%[1]s on %[2]s`, c.Name, name), plan)
 			assert.Regexp(t, fmt.Sprintf(`Index Cond: \(\(%[1]s >= .*AND \(%[1]s < `, c.Name), plan)
-		case definition.MariaDB:
+		case catalog.MariaDB:
 			assert.Contains(t, plan, `"access_type": "range"`, c.Name)
 			assert.Contains(t, plan, fmt.Sprintf(`"key": "by_%s"`, c.Name))
 		}
@@ -519,16 +519,16 @@ func inOrder(t *testing.T, e sourcetest.Engine) {
 	for i, text := range []any{"b", "A", "a", "a ", "B", nil, "", "é", "e\u0301", "Ω", nil, "😀", "\uFF21"} {
 		e.Exec(t, "INSERT INTO t VALUES (?, ?, ?)", i+1, map[bool]any{true: nil, false: i % 2}[i%5 == 4], text)
 	}
-	sql := compile.New(e.Source.Dialect(), record.From{Table: "t"}, e.Facts(t, "t"))
+	sql := compile.New(e.Source.Dialect(), catalog.From{Table: "t"}, e.Facts(t, "t"))
 	for _, c := range []struct {
-		by         *record.Column
+		by         *column.Column
 		descending bool
 		want       string
 	}{
 		{late, false, "1 3 7 9 11 13 2 4 6 8 12 5 10"}, {late, true, "2 4 6 8 12 1 3 7 9 11 13 5 10"},
 		{route, false, "7 2 5 3 4 1 9 8 10 13 12 6 11"}, {route, true, "12 13 10 8 9 1 4 3 5 2 7 6 11"},
 	} {
-		rows, err := e.Read(sql.Select(compile.Query{Show: []*record.Column{id}, Sort: []criteria.Sort{{Column: c.by, Descending: c.descending}}, Key: []*record.Column{id}, Zone: helsinki}))
+		rows, err := e.Read(sql.Select(compile.Query{Show: []*column.Column{id}, Sort: []criteria.Sort{{Column: c.by, Descending: c.descending}}, Key: []*column.Column{id}, Zone: helsinki}))
 		require.NoError(t, err)
 		assert.Equal(t, c.want, strings.Join(rows, " "), "%s descending %v", c.by.Name, c.descending)
 	}
@@ -543,12 +543,12 @@ func largeLists(t *testing.T, e sourcetest.Engine) {
 	for i, text := range texts {
 		e.Exec(t, "INSERT INTO t VALUES (?, ?, ?)", i+1, 10*i, text)
 	}
-	sql := compile.New(e.Source.Dialect(), record.From{Table: "t"}, e.Facts(t, "t"))
-	listed := func(c *record.Column, op criteria.Op, some ...string) string {
+	sql := compile.New(e.Source.Dialect(), catalog.From{Table: "t"}, e.Facts(t, "t"))
+	listed := func(c *column.Column, op criteria.Op, some ...string) string {
 		for i := range 5_000 {
 			some = append(some, strconv.Itoa(1_000+i))
 		}
-		rows, err := e.Read(sql.Select(compile.Query{Show: []*record.Column{id}, Where: bound(on(c, op, some...)), Key: []*record.Column{id}, Zone: helsinki}))
+		rows, err := e.Read(sql.Select(compile.Query{Show: []*column.Column{id}, Where: bound(on(c, op, some...)), Key: []*column.Column{id}, Zone: helsinki}))
 		require.NoError(t, err)
 		return strings.Join(rows, " ")
 	}
@@ -560,7 +560,7 @@ func largeLists(t *testing.T, e sourcetest.Engine) {
 // Bounds reach PostgreSQL as plain comparisons, so that it reads the partitions that a
 // period lies in and no other, and asks the shards that hold them, with the bounds.
 func TestPartitionsAndShardsArePruned(t *testing.T) {
-	e := sourcetest.Open(t, definition.Postgres)
+	e := sourcetest.Open(t, catalog.Postgres)
 	var port, name string
 	require.NoError(t, e.QueryRow("SELECT current_setting('port'), current_database()").Scan(&port, &name))
 	e.Exec(t, "CREATE EXTENSION IF NOT EXISTS postgres_fdw SCHEMA pg_catalog")
@@ -580,7 +580,7 @@ func TestPartitionsAndShardsArePruned(t *testing.T) {
 			e.Exec(t, fmt.Sprintf("INSERT INTO shard_%d SELECT i, '%[1]d-01-01'::timestamptz + i * interval '1 day' FROM generate_series(0, 360) AS i", year))
 			e.Exec(t, fmt.Sprintf("CREATE FOREIGN TABLE sharded_%d PARTITION OF sharded %s SERVER %s OPTIONS (schema_name '%s', table_name 'shard_%[1]d')", year, bounds, shore, e.At.Schema))
 		}
-		s := compile.New(e.Source.Dialect(), record.From{Table: kind}, e.Facts(t, kind)).Select(compile.Query{Show: []*record.Column{id}, Where: bound(on(ownAt, criteria.Within, "Jun 2025")), Key: []*record.Column{id}, Zone: helsinki})
+		s := compile.New(e.Source.Dialect(), catalog.From{Table: kind}, e.Facts(t, kind)).Select(compile.Query{Show: []*column.Column{id}, Where: bound(on(ownAt, criteria.Within, "Jun 2025")), Key: []*column.Column{id}, Zone: helsinki})
 		plan := planOf(t, e, compile.Statement{SQL: "(VERBOSE) " + s.SQL, Args: s.Args})
 		assert.Contains(t, plan, kind+"_2025", plan)
 		assert.NotContains(t, plan, kind+"_2024", plan)

@@ -8,25 +8,25 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/criteria"
-	"pikegate/internal/core/definition"
-	"pikegate/internal/core/record"
 	"pikegate/internal/source/sourcetest"
 )
 
 // Decimals that SQLite's numbers have no room for are compared and sorted by size, to
 // the last digit.
 func TestDecimalsInTexts(t *testing.T) {
-	e := sourcetest.Open(t, definition.SQLite)
-	fare := &record.Column{Name: "fare", Type: record.Decimal, Scale: 2, Stored: record.StoredText}
+	e := sourcetest.Open(t, catalog.SQLite)
+	fare := &column.Column{Name: "fare", Type: column.Decimal, Scale: 2, Stored: column.StoredText}
 	e.Exec(t, "CREATE TABLE t (id INTEGER PRIMARY KEY, fare TEXT)")
 	for i, text := range []any{"12345678901234567.89", "12345678901234567.9", "9", "10.00", "-12345678901234567.89", "-3", nil, "n/a", "0.00"} {
 		e.Exec(t, "INSERT INTO t VALUES (?, ?)", i+1, text)
 	}
-	sql := compile.New(e.Source.Dialect(), record.From{Table: "t"}, nil)
+	sql := compile.New(e.Source.Dialect(), catalog.From{Table: "t"}, nil)
 	read := func(where *criteria.Node, sort ...criteria.Sort) string {
-		q := compile.Query{Show: []*record.Column{id}, Key: []*record.Column{id}, Sort: sort, Zone: helsinki}
+		q := compile.Query{Show: []*column.Column{id}, Key: []*column.Column{id}, Sort: sort, Zone: helsinki}
 		if where != nil {
 			q.Where = bound(where)
 		}

@@ -6,17 +6,19 @@ import (
 	"strconv"
 	"strings"
 
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/compile"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/infer"
+	"pikegate/internal/core/value"
 )
 
 // Fit is how the values of a column of a table fit what a dataset says of them.
 type Fit struct {
-	Column   *record.Column
+	Column   *column.Column
 	Looked   int      // values that were looked at, those that are missing left out
 	Unfit    int      // those of them that do not fit
 	Examples []string // some of these, each another one
-	Seems    record.Guess
+	Seems    infer.Guess
 }
 
 // fitRows is how many records are looked at from either end of a table.
@@ -28,16 +30,16 @@ const mostExamples = 3
 // Fits holds some records of a table, from both ends of its key, to what a dataset says
 // of its columns, each by its name in the table. Columns that any value fits are left
 // out.
-func (v View) Fits(ctx context.Context, name string, t *Table, columns map[string]*record.Column) ([]Fit, error) {
+func (v View) Fits(ctx context.Context, name string, t *Table, columns map[string]*column.Column) ([]Fit, error) {
 	var names, shown, forwards, backwards []string
 	var fits []Fit
 	for _, c := range t.Columns {
 		of := columns[c.Name]
-		if of == nil || of.Type == record.Text {
+		if of == nil || of.Type == column.Text {
 			continue
 		}
 		names = append(names, c.Name)
-		shown = append(shown, v.dialect.Shown(compile.Column{Column: &record.Column{Name: c.Name}, Fact: c.Fact}))
+		shown = append(shown, v.dialect.Shown(compile.Column{Column: &column.Column{Name: c.Name}, Fact: c.Fact}))
 		fits = append(fits, Fit{Column: of})
 	}
 	if len(names) == 0 {
@@ -46,18 +48,18 @@ func (v View) Fits(ctx context.Context, name string, t *Table, columns map[strin
 	for _, k := range t.Key() {
 		forwards, backwards = append(forwards, v.dialect.Name(k)), append(backwards, v.dialect.Name(k)+" DESC")
 	}
-	values := make([][]record.Value, len(names))
+	values := make([][]value.Value, len(names))
 	for _, order := range [][]string{forwards, backwards} {
 		s := "SELECT " + strings.Join(shown, ", ") + " FROM " + v.dialect.Name(name)
 		if len(order) > 0 {
 			s += " ORDER BY " + strings.Join(order, ", ")
 		}
 		rows := 0
-		err := v.Rows(ctx, compile.Statement{SQL: s + " LIMIT " + strconv.Itoa(fitRows)}, func(row []record.Value) error {
+		err := v.Rows(ctx, compile.Statement{SQL: s + " LIMIT " + strconv.Itoa(fitRows)}, func(row []value.Value) error {
 			rows++
-			for i, value := range row {
-				if !value.IsMissing() {
-					values[i] = append(values[i], clipped(value))
+			for i, val := range row {
+				if !val.IsMissing() {
+					values[i] = append(values[i], clipped(val))
 				}
 			}
 			return nil
@@ -72,16 +74,16 @@ func (v View) Fits(ctx context.Context, name string, t *Table, columns map[strin
 	for i := range fits {
 		f := &fits[i]
 		f.Looked = len(values[i])
-		for _, value := range values[i] {
-			if f.Column.Fits(value) {
+		for _, val := range values[i] {
+			if f.Column.Fits(val) {
 				continue
 			}
 			f.Unfit++
-			if text := value.String(); len(f.Examples) < mostExamples && !slices.Contains(f.Examples, text) {
+			if text := val.String(); len(f.Examples) < mostExamples && !slices.Contains(f.Examples, text) {
 				f.Examples = append(f.Examples, text)
 			}
 		}
-		f.Seems = record.GuessOf(names[i], values[i], false)
+		f.Seems = infer.Of(names[i], values[i], false)
 	}
 	return fits, nil
 }
@@ -104,7 +106,7 @@ func (v View) SameKey(ctx context.Context, name string, key []string, t *Table) 
 	}
 	columns := make([]string, len(key))
 	for i, k := range key {
-		c := compile.Column{Column: &record.Column{Name: k, Type: record.Text}}
+		c := compile.Column{Column: &column.Column{Name: k, Type: column.Text}}
 		for _, of := range t.Columns {
 			if of.Name == k {
 				c.Fact = of.Fact
@@ -117,11 +119,11 @@ func (v View) SameKey(ctx context.Context, name string, key []string, t *Table) 
 	list := strings.Join(columns, ", ")
 	s := compile.Statement{SQL: "SELECT count(*), " + list + " FROM " + v.dialect.Name(name) + " GROUP BY " + list + " HAVING count(*) > 1 ORDER BY 1 DESC LIMIT 1"}
 	var same *SameKey
-	err := v.Rows(ctx, s, func(row []record.Value) error {
+	err := v.Rows(ctx, s, func(row []value.Value) error {
 		same = &SameKey{}
 		same.Records, _ = row[0].Int()
-		for _, value := range row[1:] {
-			same.Values = append(same.Values, value.String())
+		for _, val := range row[1:] {
+			same.Values = append(same.Values, val.String())
 		}
 		return nil
 	})

@@ -8,12 +8,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/criteria"
-	"pikegate/internal/core/definition"
-	"pikegate/internal/core/ownsql"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/customsql"
 	"pikegate/internal/source/sourcetest"
 )
 
@@ -21,7 +21,7 @@ import (
 // a blank at the end, under a collation that takes them for the same.
 func fleet(t *testing.T, e sourcetest.Engine) {
 	t.Helper()
-	loose := map[definition.Engine]string{definition.SQLite: "TEXT COLLATE NOCASE", definition.Postgres: `text COLLATE "en-x-icu"`, definition.MariaDB: "VARCHAR(20) COLLATE utf8mb4_general_ci"}[e.Name]
+	loose := map[catalog.Engine]string{catalog.SQLite: "TEXT COLLATE NOCASE", catalog.Postgres: `text COLLATE "en-x-icu"`, catalog.MariaDB: "VARCHAR(20) COLLATE utf8mb4_general_ci"}[e.Name]
 	e.Exec(t, fmt.Sprintf("CREATE TABLE sailings (id INTEGER PRIMARY KEY, ship %s, seats INTEGER)", loose))
 	e.Exec(t, fmt.Sprintf("CREATE TABLE ships (number INTEGER PRIMARY KEY, name %s, seats INTEGER)", loose))
 	for i, ship := range []any{"Marram", "MARRAM", "Marram ", "Auk", nil, "Petrel"} {
@@ -36,13 +36,13 @@ func TestJoins(t *testing.T) { sourcetest.Each(t, joins) }
 
 func joins(t *testing.T, e sourcetest.Engine) {
 	fleet(t, e)
-	from := record.From{Table: "sailings", Origins: []record.Origin{{Name: "id", Table: "sailings", Column: "id"}, {Name: "ship", Table: "sailings", Column: "ship"}, {Name: "late", Table: "s", Column: "seats"}}}
-	ship := &record.Column{Name: "ship", Type: record.Text}
+	from := catalog.From{Table: "sailings", Origins: []catalog.Origin{{Name: "id", Table: "sailings", Column: "id"}, {Name: "ship", Table: "sailings", Column: "ship"}, {Name: "late", Table: "s", Column: "seats"}}}
+	ship := &column.Column{Name: "ship", Type: column.Text}
 	read := func(left bool, where *criteria.Node, sort ...criteria.Sort) string {
-		from.Joins = []record.Join{{Table: "ships", As: "s", Left: left, On: []record.Pair{{Column: "name", Equals: from.Origins[1]}}}}
+		from.Joins = []catalog.Join{{Table: "ships", As: "s", Left: left, On: []catalog.Pair{{Column: "name", Equals: from.Origins[1]}}}}
 		facts := e.Facts(t, "sailings", "ships")
 		facts["s"] = facts["ships"]
-		q := compile.Query{Show: []*record.Column{id, late}, Key: []*record.Column{id}, Sort: sort, Zone: helsinki}
+		q := compile.Query{Show: []*column.Column{id, late}, Key: []*column.Column{id}, Sort: sort, Zone: helsinki}
 		if where != nil {
 			q.Where = bound(where)
 		}
@@ -60,7 +60,7 @@ func joins(t *testing.T, e sourcetest.Engine) {
 	assert.Equal(t, "2 200", read(false, on(ship, criteria.Is, "MARRAM")))
 }
 
-var dialects = map[definition.Engine]ownsql.Dialect{definition.SQLite: ownsql.SQLite, definition.Postgres: ownsql.Postgres, definition.MariaDB: ownsql.MariaDB}
+var dialects = map[catalog.Engine]customsql.Dialect{catalog.SQLite: customsql.SQLite, catalog.Postgres: customsql.Postgres, catalog.MariaDB: customsql.MariaDB}
 
 func TestSQLOfOnesOwn(t *testing.T) { sourcetest.Each(t, ownSQL) }
 
@@ -73,23 +73,23 @@ func ownSQL(t *testing.T, e sourcetest.Engine) {
 	}
 	table(t, e, rows)
 	read := func(text string, where *criteria.Node, named map[string]compile.Values) string {
-		pieces, problems := (ownsql.Reader{Dialect: dialects[e.Name]}).Read(text)
+		pieces, problems := (customsql.Reader{Dialect: dialects[e.Name]}).Read(text)
 		require.Empty(t, problems)
 		values := map[int]compile.Values{}
 		for i, p := range pieces {
 			values[i] = named[p.Name]
 		}
-		q := compile.Query{Show: []*record.Column{id}, Key: []*record.Column{id}, Values: values, Zone: helsinki}
+		q := compile.Query{Show: []*column.Column{id}, Key: []*column.Column{id}, Values: values, Zone: helsinki}
 		if where != nil {
 			q.Where = bound(where)
 		}
-		s := compile.New(e.Source.Dialect(), record.From{SQL: pieces}, nil).Select(q)
+		s := compile.New(e.Source.Dialect(), catalog.From{SQL: pieces}, nil).Select(q)
 		found, err := e.Read(s)
 		require.NoError(t, err, s.SQL)
 		return strings.Join(found, " ")
 	}
 	first, next := civil.MustParseDay("2026-10-25"), civil.MustParseDay("2026-10-27")
-	for _, c := range []*record.Column{day, eight, epoch} {
+	for _, c := range []*column.Column{day, eight, epoch} {
 		stored := func(d civil.Day) compile.Values {
 			return compile.Values{Column: c, List: []any{c.Bound(civil.StartOf(d), helsinki)}}
 		}

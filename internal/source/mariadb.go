@@ -18,9 +18,9 @@ import (
 	"github.com/go-sql-driver/mysql"
 	"github.com/shopspring/decimal"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/compile"
-	"pikegate/internal/core/definition"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 )
 
 // mariadb is a MariaDB server, or one that speaks its protocol.
@@ -32,11 +32,11 @@ type mariadb struct {
 // mariaConnector makes connections. The address is looked up for each, so that a
 // changed password needs no new start.
 type mariaConnector struct {
-	of    definition.Connection
+	of    catalog.Connection
 	rules Rules
 }
 
-func openMariaDB(c definition.Connection, rules Rules) (*mariadb, error) {
+func openMariaDB(c catalog.Connection, rules Rules) (*mariadb, error) {
 	e := &mariadb{to: mariaConnector{c, rules}}
 	e.db = sql.OpenDB(e.to)
 	e.db.SetMaxOpenConns(c.AtOnce + spareConnections)
@@ -302,7 +302,7 @@ func (r *mariaRows) close() error {
 	return explainMariaDB(err, false)
 }
 
-func (r *mariaRows) next(b *record.Batch) error {
+func (r *mariaRows) next(b *value.Batch) error {
 	if err := r.rows.Next(r.values); err != nil {
 		if stopped := r.ctx.Err(); stopped != nil {
 			return stopped
@@ -312,10 +312,10 @@ func (r *mariaRows) next(b *record.Batch) error {
 		}
 		return explainMariaDB(err, false)
 	}
-	for i, value := range r.values {
-		switch v := value.(type) {
+	for i, val := range r.values {
+		switch v := val.(type) {
 		case int64:
-			b.Add(record.Whole(v))
+			b.Add(value.Whole(v))
 		case []byte:
 			if r.exact[i] {
 				b.AddDigits(v)
@@ -323,20 +323,20 @@ func (r *mariaRows) next(b *record.Batch) error {
 				b.AddChars(v)
 			}
 		case float64:
-			b.Add(record.Real(v))
+			b.Add(value.Real(v))
 		case float32: // as near as its few digits say
 			f, _ := strconv.ParseFloat(strconv.FormatFloat(float64(v), 'g', -1, 32), 64)
-			b.Add(record.Real(f))
+			b.Add(value.Real(f))
 		case uint64:
 			if v <= math.MaxInt64 {
-				b.Add(record.Whole(int64(v)))
+				b.Add(value.Whole(int64(v)))
 			} else {
 				b.AddDigits(strconv.AppendUint(nil, v, 10))
 			}
 		case string:
-			b.Add(record.Chars(v))
+			b.Add(value.Chars(v))
 		default:
-			b.Add(record.Value{})
+			b.Add(value.Value{})
 		}
 	}
 	return nil
@@ -385,8 +385,8 @@ func explainMariaDB(err error, opening bool) error {
 	return &Error{Kind: kind, Err: about, Near: quotedIn(said.Message)}
 }
 
-func (*mariadb) catalog() catalog {
-	return catalog{
+func (*mariadb) inspection() inspection {
+	return inspection{
 		explain: "EXPLAIN", planned: plannedMariaDB,
 		rights: `SELECT count(*) FROM (SELECT grantee, privilege_type FROM information_schema.user_privileges UNION SELECT grantee, privilege_type FROM information_schema.schema_privileges
 			UNION SELECT grantee, privilege_type FROM information_schema.table_privileges) AS held

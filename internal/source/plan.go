@@ -8,7 +8,7 @@ import (
 	"strings"
 
 	"pikegate/internal/core/compile"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 )
 
 // Plan is how a database says that it would run a statement.
@@ -27,10 +27,10 @@ type planLine struct {
 
 // Plan asks the database how it would run a statement, and runs nothing.
 func (v View) Plan(ctx context.Context, s compile.Statement) (*Plan, error) {
-	s.SQL = v.catalog.explain + " " + s.SQL
+	s.SQL = v.inspection.explain + " " + s.SQL
 	p := &Plan{}
-	err := v.Rows(ctx, s, func(row []record.Value) error {
-		line := v.catalog.planned(row)
+	err := v.Rows(ctx, s, func(row []value.Value) error {
+		line := v.inspection.planned(row)
 		p.Lines = append(p.Lines, line.text)
 		p.Whole = p.Whole || line.whole
 		if line.index != "" && !slices.Contains(p.Indexes, line.index) {
@@ -44,7 +44,7 @@ func (v View) Plan(ctx context.Context, s compile.Statement) (*Plan, error) {
 var sqliteIndex = regexp.MustCompile(`USING (?:COVERING )?INDEX (\S+)|USING (INTEGER PRIMARY KEY)`)
 
 // plannedSQLite reads a row of EXPLAIN QUERY PLAN: id, parent, a number, and words.
-func plannedSQLite(row []record.Value) planLine {
+func plannedSQLite(row []value.Value) planLine {
 	line := planLine{text: row[3].String()}
 	if m := sqliteIndex.FindStringSubmatch(line.text); m != nil {
 		line.index = m[1] + strings.ToLower(m[2])
@@ -56,7 +56,7 @@ func plannedSQLite(row []record.Value) planLine {
 var postgresIndex = regexp.MustCompile(`Index (?:Only )?Scan(?: Backward)? (?:using|on) "?([^" ]+)`)
 
 // plannedPostgres reads a line of EXPLAIN.
-func plannedPostgres(row []record.Value) planLine {
+func plannedPostgres(row []value.Value) planLine {
 	line := planLine{text: row[0].String(), whole: strings.Contains(row[0].String(), "Seq Scan on ")}
 	if m := postgresIndex.FindStringSubmatch(line.text); m != nil {
 		line.index = m[1]
@@ -66,7 +66,7 @@ func plannedPostgres(row []record.Value) planLine {
 
 // plannedMariaDB reads a row of EXPLAIN: id, sort, table, access, possible indexes,
 // index, its length, what it is compared with, rows, and more.
-func plannedMariaDB(row []record.Value) planLine {
+func plannedMariaDB(row []value.Value) planLine {
 	line := planLine{index: row[5].String(), whole: row[3].String() == "ALL"}
 	line.text = fmt.Sprintf("%s %s: %s", strings.ToLower(row[1].String()), row[2], row[3])
 	if line.index != "" {

@@ -8,8 +8,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/compile"
-	"pikegate/internal/core/definition"
 	"pikegate/internal/source"
 	"pikegate/internal/source/sourcetest"
 )
@@ -26,8 +26,8 @@ func plans(t *testing.T, e sourcetest.Engine) {
 	}
 	e.Exec(t, "INSERT INTO trips VALUES "+strings.Join(rows, ", "))
 	e.Exec(t, "CREATE INDEX trips_by_kind ON trips (kind)")
-	e.Exec(t, map[definition.Engine]string{definition.SQLite: "ANALYZE", definition.Postgres: "ANALYZE trips", definition.MariaDB: "ANALYZE TABLE trips"}[e.Name])
-	placeholder := map[definition.Engine]string{definition.Postgres: "$1::bigint"}[e.Name]
+	e.Exec(t, map[catalog.Engine]string{catalog.SQLite: "ANALYZE", catalog.Postgres: "ANALYZE trips", catalog.MariaDB: "ANALYZE TABLE trips"}[e.Name])
+	placeholder := map[catalog.Engine]string{catalog.Postgres: "$1::bigint"}[e.Name]
 	if placeholder == "" {
 		placeholder = "?"
 	}
@@ -48,7 +48,7 @@ func plans(t *testing.T, e sourcetest.Engine) {
 	assert.Empty(t, p.Indexes, strings.Join(p.Lines, "\n"))
 	assert.True(t, p.Whole)
 	key := asked("id").Indexes
-	assert.Equal(t, map[definition.Engine][]string{definition.SQLite: {"integer primary key"}, definition.Postgres: {"trips_pkey"}, definition.MariaDB: {"PRIMARY"}}[e.Name], key)
+	assert.Equal(t, map[catalog.Engine][]string{catalog.SQLite: {"integer primary key"}, catalog.Postgres: {"trips_pkey"}, catalog.MariaDB: {"PRIMARY"}}[e.Name], key)
 	err := e.Source.View(t.Context(), func(v source.View) error {
 		_, err := v.Plan(t.Context(), compile.Statement{SQL: "DELETE FROM trips"})
 		return err

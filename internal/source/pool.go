@@ -8,15 +8,15 @@ import (
 	"sync"
 	"time"
 
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/catalog"
 )
 
 // Pool keeps the sources of a service open. It is safe for concurrent use.
 type Pool struct {
 	rules Rules
 	mu    sync.Mutex
-	used  map[definition.Connection]bool // by published definitions
-	open  map[definition.Connection]*opened
+	used  map[catalog.Connection]bool // by published definitions
+	open  map[catalog.Connection]*opened
 }
 
 // opened is a source that is open. One that no published definition is about, since
@@ -34,21 +34,21 @@ const mostTried = 32
 
 // NewPool makes a pool for sources that the rules allow.
 func NewPool(rules Rules) *Pool {
-	return &Pool{rules: rules, open: map[definition.Connection]*opened{}}
+	return &Pool{rules: rules, open: map[catalog.Connection]*opened{}}
 }
 
 // Get is the source of a definition that is published, or leads to where a published one
 // does: then it is that one, with the limits that are published. The embedded records are
 // always there.
-func (p *Pool) Get(c definition.Connection) (*Source, error) {
+func (p *Pool) Get(c catalog.Connection) (*Source, error) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if !p.used[c] {
-		same := slices.DeleteFunc(slices.Collect(maps.Keys(p.used)), func(k definition.Connection) bool { return k.Place() != c.Place() })
+		same := slices.DeleteFunc(slices.Collect(maps.Keys(p.used)), func(k catalog.Connection) bool { return k.Place() != c.Place() })
 		switch {
 		case len(same) > 0:
 			c = same[0]
-		case c.Engine != definition.Embedded:
+		case c.Engine != catalog.Embedded:
 			return nil, failed(Unpublished, "it is not published, and only published sources are connected to")
 		}
 	}
@@ -56,13 +56,13 @@ func (p *Pool) Get(c definition.Connection) (*Source, error) {
 }
 
 // Try is Get also for a source that is about to be published.
-func (p *Pool) Try(c definition.Connection) (*Source, error) {
+func (p *Pool) Try(c catalog.Connection) (*Source, error) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	return p.get(c)
 }
 
-func (p *Pool) get(c definition.Connection) (*Source, error) {
+func (p *Pool) get(c catalog.Connection) (*Source, error) {
 	if o := p.open[c]; o != nil {
 		if o.idle != nil {
 			o.idle.Reset(idleTime)
@@ -86,7 +86,7 @@ func (p *Pool) get(c definition.Connection) (*Source, error) {
 
 // Keep closes the sources that no published definition is about any more, once their
 // runs have ended.
-func (p *Pool) Keep(used map[definition.Connection]bool) {
+func (p *Pool) Keep(used map[catalog.Connection]bool) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	p.used = used
@@ -102,7 +102,7 @@ func (p *Pool) Keep(used map[definition.Connection]bool) {
 }
 
 // drop closes a source that was only tried, unless it is published by now.
-func (p *Pool) drop(c definition.Connection, o *opened) {
+func (p *Pool) drop(c catalog.Connection, o *opened) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if p.open[c] == o && o.idle != nil {
@@ -110,7 +110,7 @@ func (p *Pool) drop(c definition.Connection, o *opened) {
 	}
 }
 
-func (p *Pool) close(c definition.Connection, o *opened) {
+func (p *Pool) close(c catalog.Connection, o *opened) {
 	delete(p.open, c)
 	go func() {
 		if err := o.Close(); err != nil {

@@ -18,9 +18,9 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/shopspring/decimal"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/compile"
-	"pikegate/internal/core/definition"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 )
 
 // postgres is a PostgreSQL server. Rows come as the text that the server sends.
@@ -32,7 +32,7 @@ const endTime = 5 * time.Second
 // lockTime is the longest that a statement waits for a lock.
 const lockTime = 5 * time.Second
 
-func openPostgres(c definition.Connection, rules Rules) (*postgres, error) {
+func openPostgres(c catalog.Connection, rules Rules) (*postgres, error) {
 	config, err := pgxpool.ParseConfig("")
 	if err != nil {
 		return nil, err
@@ -62,7 +62,7 @@ func openPostgres(c definition.Connection, rules Rules) (*postgres, error) {
 			to.Password = password
 		}
 		to.ConnectTimeout = openTime
-		for name, value := range map[string]string{
+		for name, val := range map[string]string{
 			"application_name":              "pikegate",
 			"default_transaction_read_only": "on",
 			"timezone":                      "UTC",
@@ -72,7 +72,7 @@ func openPostgres(c definition.Connection, rules Rules) (*postgres, error) {
 			"lock_timeout":                  milliseconds(lockTime),
 			"statement_timeout":             milliseconds(c.Time),
 		} {
-			to.RuntimeParams[name] = value
+			to.RuntimeParams[name] = val
 		}
 		if c.Schema != "" {
 			to.RuntimeParams["search_path"] = compile.Postgres{}.Name(c.Schema)
@@ -225,7 +225,7 @@ func (r *postgresRows) close() error {
 	return explainPostgres(err)
 }
 
-func (r *postgresRows) next(b *record.Batch) error {
+func (r *postgresRows) next(b *value.Batch) error {
 	if !r.reader.NextRow() {
 		if _, err := r.reader.Close(); err != nil {
 			return explainPostgres(err)
@@ -235,13 +235,13 @@ func (r *postgresRows) next(b *record.Batch) error {
 	for i, text := range r.reader.Values() {
 		switch {
 		case text == nil:
-			b.Add(record.Value{})
+			b.Add(value.Value{})
 		case r.types[i] == pgtype.Int4OID, r.types[i] == pgtype.Int8OID, r.types[i] == pgtype.Int2OID:
 			n, err := strconv.ParseInt(unsafe.String(&text[0], len(text)), 10, 64)
 			if err != nil {
 				return err
 			}
-			b.Add(record.Whole(n))
+			b.Add(value.Whole(n))
 		case r.types[i] == pgtype.NumericOID:
 			b.AddDigits(text)
 		case r.types[i] == pgtype.Float8OID, r.types[i] == pgtype.Float4OID:
@@ -249,7 +249,7 @@ func (r *postgresRows) next(b *record.Batch) error {
 			if err != nil {
 				return err
 			}
-			b.Add(record.Real(f))
+			b.Add(value.Real(f))
 		case r.types[i] == pgtype.BoolOID:
 			b.Add(truth(text[0] == 't'))
 		default:
@@ -307,9 +307,9 @@ func explainPostgres(err error) error {
 	return &Error{Kind: kind, Err: about, Near: quotedIn(said.Message)}
 }
 
-func (*postgres) catalog() catalog {
+func (*postgres) inspection() inspection {
 	const named = "to_regclass(quote_ident($1::text))"
-	return catalog{
+	return inspection{
 		explain: "EXPLAIN", planned: plannedPostgres,
 		rights: `SELECT (SELECT count(*) FROM pg_roles WHERE rolname = current_user AND (rolsuper OR rolcreatedb OR rolcreaterole))
 			+ (SELECT count(*) FROM pg_class WHERE relnamespace = current_schema()::regnamespace AND relkind IN ('r', 'p') AND has_table_privilege(oid, 'INSERT, UPDATE, DELETE, TRUNCATE'))`,

@@ -12,10 +12,13 @@ import (
 
 	"github.com/shopspring/decimal"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/definition"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/infer"
+	"pikegate/internal/core/value"
 )
 
 // Profile is what a table seems to hold.
@@ -24,13 +27,13 @@ type Profile struct {
 	Looked  int64 // how many records were looked at
 	Sampled bool  // those are not all
 	Columns []ColumnProfile
-	Rows    [][]record.Value // some, to look at
+	Rows    [][]value.Value // some, to look at
 }
 
 // ColumnProfile is what a column seems to hold, of the records looked at.
 type ColumnProfile struct {
 	TableColumn
-	Guess record.Guess
+	Guess infer.Guess
 	// ByUTC says that some of its wall times are none that a clock of the business ever
 	// showed, so that they are instants by UTC.
 	ByUTC    bool
@@ -57,23 +60,23 @@ func (v View) Profile(ctx context.Context, name string, zone *time.Location, who
 	p := &Profile{Table: t}
 	var shown, order, back []string
 	for _, c := range t.Columns {
-		shown = append(shown, v.dialect.Shown(compile.Column{Column: &record.Column{Name: c.Name}, Fact: c.Fact}))
+		shown = append(shown, v.dialect.Shown(compile.Column{Column: &column.Column{Name: c.Name}, Fact: c.Fact}))
 	}
 	for _, c := range t.Key() {
 		order, back = append(order, v.dialect.Name(c)), append(back, v.dialect.Name(c)+" DESC")
 	}
-	values := make([][]record.Value, len(t.Columns))
+	values := make([][]value.Value, len(t.Columns))
 	sample := min(sampleRows, max(leastSample, sampleCells/len(t.Columns)))
 	look := func(by []string, rows int) error {
 		s := "SELECT " + strings.Join(shown, ", ") + " FROM " + v.dialect.Name(name)
 		if len(by) > 0 {
 			s += " ORDER BY " + strings.Join(by, ", ")
 		}
-		return v.Rows(ctx, compile.Statement{SQL: s + " LIMIT " + strconv.Itoa(rows)}, func(row []record.Value) error {
+		return v.Rows(ctx, compile.Statement{SQL: s + " LIMIT " + strconv.Itoa(rows)}, func(row []value.Value) error {
 			p.Looked++
-			kept := make([]record.Value, len(row))
-			for i, value := range row {
-				kept[i] = clipped(value)
+			kept := make([]value.Value, len(row))
+			for i, val := range row {
+				kept[i] = clipped(val)
 				values[i] = append(values[i], kept[i])
 			}
 			if len(p.Rows) < shownRows {
@@ -123,26 +126,26 @@ func (v View) scales(ctx context.Context, name string, p *Profile) error {
 	var of []int
 	var selected []string
 	for i, c := range p.Columns {
-		if c.Guess.Type != record.Decimal || c.Guess.IsExactText() {
+		if c.Guess.Type != column.Decimal || c.Guess.IsExactText() {
 			continue
 		}
 		of = append(of, i)
-		column := v.dialect.Name(c.Name)
+		col := v.dialect.Name(c.Name)
 		scale := "CASE"
 		for n := range mostScale + 1 {
-			scale += fmt.Sprintf(" WHEN round(%[1]s, %[2]d) = %[1]s THEN %[2]d", column, n)
+			scale += fmt.Sprintf(" WHEN round(%[1]s, %[2]d) = %[1]s THEN %[2]d", col, n)
 		}
-		selected = append(selected, "max("+scale+fmt.Sprintf(" WHEN %s IS NOT NULL THEN %d END)", column, mostScale+1))
+		selected = append(selected, "max("+scale+fmt.Sprintf(" WHEN %s IS NOT NULL THEN %d END)", col, mostScale+1))
 	}
 	if len(of) == 0 {
 		return nil
 	}
-	return v.Rows(ctx, compile.Statement{SQL: "SELECT " + strings.Join(selected, ", ") + " FROM " + v.dialect.Name(name)}, func(row []record.Value) error {
+	return v.Rows(ctx, compile.Statement{SQL: "SELECT " + strings.Join(selected, ", ") + " FROM " + v.dialect.Name(name)}, func(row []value.Value) error {
 		for i, at := range of {
 			g := &p.Columns[at].Guess
 			if n, ok := row[i].Int(); ok && int(n) > g.Scale {
 				if g.Scale = int(n); g.Scale > mostScale {
-					g.Type, g.Scale = record.Number, 0
+					g.Type, g.Scale = column.Number, 0
 				}
 			}
 		}
@@ -155,21 +158,21 @@ func (v View) countWhole(ctx context.Context, name string, p *Profile) error {
 	selected := []string{"count(*)"}
 	for i := range p.Columns {
 		c := compile.Column{Column: &p.Columns[i].Guess.Column, Fact: p.Columns[i].Fact}
-		value, readable := v.dialect.Value(c), ""
+		val, readable := v.dialect.Value(c), ""
 		if c.Type.IsDated() {
 			readable = v.dialect.Readable(c, false, false)
-			value = v.dialect.Stored(c)
+			val = v.dialect.Stored(c)
 		}
-		within := value
-		if c.Type == record.YesNo {
+		within := val
+		if c.Type == column.YesNo {
 			within = "NULL" // PostgreSQL has no least of two truths
 		}
 		if readable != "" {
-			within = fmt.Sprintf("CASE WHEN %s THEN %s END", readable, value)
+			within = fmt.Sprintf("CASE WHEN %s THEN %s END", readable, val)
 		}
 		selected = append(selected, "count("+v.dialect.Name(c.Name)+")", "count(DISTINCT "+v.dialect.Value(c)+")", "min("+within+")", "max("+within+")")
 	}
-	return v.Rows(ctx, compile.Statement{SQL: "SELECT " + strings.Join(selected, ", ") + " FROM " + v.dialect.Name(name)}, func(row []record.Value) error {
+	return v.Rows(ctx, compile.Statement{SQL: "SELECT " + strings.Join(selected, ", ") + " FROM " + v.dialect.Name(name)}, func(row []value.Value) error {
 		all, _ := row[0].Int()
 		p.Looked, p.About, p.Sampled = all, all, false
 		for i := range p.Columns {
@@ -183,38 +186,38 @@ func (v View) countWhole(ctx context.Context, name string, p *Profile) error {
 	})
 }
 
-func (v View) profile(c TableColumn, values []record.Value, zone *time.Location) ColumnProfile {
+func (v View) profile(c TableColumn, values []value.Value, zone *time.Location) ColumnProfile {
 	p := ColumnProfile{TableColumn: c, Guess: v.guess(c, values)}
-	if g := &p.Guess; g.OrInstant && slices.ContainsFunc(values, func(value record.Value) bool {
-		_, wall, ok := g.Moment(value)
+	if g := &p.Guess; g.OrInstant && slices.ContainsFunc(values, func(val value.Value) bool {
+		_, wall, ok := g.Moment(val)
 		return ok && len(civil.Readings(wall, zone)) == 0
 	}) {
-		g.Type, g.OrInstant, p.ByUTC = record.Instant, false, true
+		g.Type, g.OrInstant, p.ByUTC = column.Instant, false, true
 	}
 	distinct := map[string]bool{}
-	var least, greatest record.Value
-	compare := record.Value.Compare
+	var least, greatest value.Value
+	compare := value.Value.Compare
 	if p.Guess.Type.IsDated() {
-		compare = func(a, b record.Value) int {
+		compare = func(a, b value.Value) int {
 			_, x, _ := p.Guess.Moment(a)
 			_, y, _ := p.Guess.Moment(b)
 			return cmp.Compare(x, y)
 		}
 	}
-	for _, value := range values {
-		if value.IsMissing() {
+	for _, val := range values {
+		if val.IsMissing() {
 			p.Missing++
 			continue
 		}
-		distinct[value.String()] = true
-		if _, _, ok := p.Guess.Moment(value); !ok && p.Guess.Type.IsDated() {
+		distinct[val.String()] = true
+		if _, _, ok := p.Guess.Moment(val); !ok && p.Guess.Type.IsDated() {
 			continue // neither early nor late
 		}
-		if least.IsMissing() || compare(value, least) < 0 {
-			least = value
+		if least.IsMissing() || compare(val, least) < 0 {
+			least = val
 		}
-		if greatest.IsMissing() || compare(value, greatest) > 0 {
-			greatest = value
+		if greatest.IsMissing() || compare(val, greatest) > 0 {
+			greatest = val
 		}
 	}
 	p.Distinct, p.Least, p.Greatest = int64(len(distinct)), least.String(), greatest.String()
@@ -225,34 +228,34 @@ var ofScale = regexp.MustCompile(`\(\d+, ?(\d+)\)`)
 
 // guess goes by the database's type where it says what the values mean, else by the
 // values. SQLite's types of dates are names without a meaning.
-func (v View) guess(c TableColumn, values []record.Value) record.Guess {
-	sure := func(kind record.Type, stored record.Stored) record.Guess {
-		return record.Guess{Column: record.Column{Name: c.Name, Type: kind, Stored: stored}, Share: 1}
+func (v View) guess(c TableColumn, values []value.Value) infer.Guess {
+	sure := func(kind column.Type, stored column.Stored) infer.Guess {
+		return infer.Guess{Column: column.Column{Name: c.Name, Type: kind, Stored: stored}, Share: 1}
 	}
 	kind := strings.ToLower(c.Type)
 	own := v.dialect != (compile.SQLite{})
 	switch name, _, _ := strings.Cut(kind, "("); {
 	case own && kind == "date":
-		return sure(record.Date, record.Native)
+		return sure(column.Date, column.Native)
 	case own && (name == "datetime" || strings.HasPrefix(name, "timestamp") && strings.Contains(kind, "without time zone")):
-		return sure(record.Datetime, record.Native)
+		return sure(column.Datetime, column.Native)
 	case own && strings.HasPrefix(name, "timestamp"):
-		return sure(record.Instant, record.Native)
+		return sure(column.Instant, column.Native)
 	case kind == "boolean", kind == "tinyint(1)":
-		return sure(record.YesNo, "")
+		return sure(column.YesNo, "")
 	case ofScale.MatchString(kind) && (name == "numeric" || name == "decimal"):
-		g := sure(record.Decimal, "")
+		g := sure(column.Decimal, "")
 		g.Scale, _ = strconv.Atoi(ofScale.FindStringSubmatch(kind)[1])
 		return g
 	case own && (name == "double precision" || name == "double" || name == "float" || name == "real"):
-		return sure(record.Number, "")
+		return sure(column.Number, "")
 	}
-	return record.GuessOf(c.Name, values, false)
+	return infer.Of(c.Name, values, false)
 }
 
 // Propose is a definition of a dataset on a table, as YAML: what is not sure is said
 // beside it.
-func (p *Profile) Propose(source *definition.Source, table string) string {
+func (p *Profile) Propose(source *catalog.Source, table string) string {
 	var b strings.Builder
 	name := slug(table)
 	b.WriteString("pikegate: 1\ndataset: " + name + "\ntitle: " + quote(words(table)) + "\nsource: " + source.Name + "\ntable: " + quote(table) + "\n")
@@ -283,13 +286,13 @@ func (p *Profile) Propose(source *definition.Source, table string) string {
 		}
 		kind, pattern := string(g.Type), g.Pattern.String()
 		if g.OrInstant {
-			kind += definition.Or + string(record.Instant)
+			kind += definition.Or + string(column.Instant)
 		}
 		if g.Or != "" {
 			pattern += definition.Or + g.Or
 		}
 		b.WriteString("  " + quote(c.Name) + ": {type: " + kind)
-		if g.Type == record.Decimal {
+		if g.Type == column.Decimal {
 			b.WriteString(", scale: " + strconv.Itoa(g.Scale))
 		}
 		if g.Stored != "" {
@@ -312,7 +315,7 @@ func (p *Profile) doubts(c ColumnProfile) []string {
 		lines = append(lines, "Not settled: times without a zone. Keep datetime where local clocks showed them,", "or instant where they are by UTC.")
 	case c.ByUTC:
 		lines = append(lines, "Some of these are times that no clock of the business showed: they are by UTC.")
-	case g.Type == record.Datetime:
+	case g.Type == column.Datetime:
 		lines = append(lines, "What local clocks showed. Where these are times by UTC, the type is instant.")
 	}
 	if g.Or != "" {
@@ -375,9 +378,9 @@ const (
 )
 
 // clipped is a value of its own, of a long text its beginning.
-func clipped(v record.Value) record.Value {
+func clipped(v value.Value) value.Value {
 	if text, ok := v.Chars(); ok && len(text) > longValue {
-		return record.Chars(strings.ToValidUTF8(text[:longValue], "") + "…")
+		return value.Chars(strings.ToValidUTF8(text[:longValue], "") + "…")
 	}
 	return v.Clone()
 }

@@ -14,9 +14,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/compile"
-	"pikegate/internal/core/definition"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 )
 
 // counting is a result of so many rows, each with its number, that can fail at one.
@@ -42,7 +42,7 @@ func (c *counting) close() error {
 	return nil
 }
 
-func (c *counting) next(b *record.Batch) error {
+func (c *counting) next(b *value.Batch) error {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	time.Sleep(c.slow)
@@ -53,7 +53,7 @@ func (c *counting) next(b *record.Batch) error {
 		return io.EOF
 	}
 	c.ahead = max(c.ahead, c.at-c.taken)
-	b.Add(record.Whole(int64(c.at)))
+	b.Add(value.Whole(int64(c.at)))
 	b.AddChars(fmt.Appendf(nil, "row %d", c.at))
 	return nil
 }
@@ -69,7 +69,7 @@ func TestEveryRowComesOnce(t *testing.T) {
 	for _, n := range []int{0, 1, firstBatch - 1, firstBatch, firstBatch + 1, firstBatch + laterBatch, firstBatch + laterBatch + 1, firstBatch + 2*laterBatch, 10_000} {
 		c := &counting{n: n}
 		seen := 0
-		err := View{session: c}.Rows(context.Background(), compile.Statement{SQL: "SELECT"}, func(row []record.Value) error {
+		err := View{session: c}.Rows(context.Background(), compile.Statement{SQL: "SELECT"}, func(row []value.Value) error {
 			seen++
 			number, _ := row[0].Int()
 			text, _ := row[1].Chars()
@@ -90,7 +90,7 @@ func TestAResultThatFails(t *testing.T) {
 	for _, fails := range []int{1, 2, firstBatch, firstBatch + 1, firstBatch + laterBatch, 3_000} {
 		c := &counting{n: 5_000, fails: fails}
 		seen := 0
-		err := View{session: c}.Rows(context.Background(), compile.Statement{SQL: "SELECT"}, func([]record.Value) error {
+		err := View{session: c}.Rows(context.Background(), compile.Statement{SQL: "SELECT"}, func([]value.Value) error {
 			seen++
 			return nil
 		})
@@ -106,7 +106,7 @@ func TestAUseThatFails(t *testing.T) {
 	for _, at := range []int{1, firstBatch, firstBatch + 1, 2_000} {
 		c := &counting{n: 1_000_000}
 		seen := 0
-		err := View{session: c}.Rows(context.Background(), compile.Statement{SQL: "SELECT"}, func([]record.Value) error {
+		err := View{session: c}.Rows(context.Background(), compile.Statement{SQL: "SELECT"}, func([]value.Value) error {
 			if seen++; seen == at {
 				return full
 			}
@@ -122,7 +122,7 @@ func TestAUseThatFails(t *testing.T) {
 // While a slow use has rows, no more are read than two batches hold.
 func TestReadingAheadHasALimit(t *testing.T) {
 	c := &counting{n: 20 * laterBatch}
-	err := View{session: c}.Rows(context.Background(), compile.Statement{SQL: "SELECT"}, func([]record.Value) error {
+	err := View{session: c}.Rows(context.Background(), compile.Statement{SQL: "SELECT"}, func([]value.Value) error {
 		if c.take(); c.taken%laterBatch == 0 {
 			time.Sleep(3 * time.Millisecond)
 		}
@@ -139,7 +139,7 @@ func (c *texts) rows(context.Context, compile.Statement) (cursor, error) { retur
 
 func (c *texts) width() int { return 1 }
 
-func (c *texts) next(b *record.Batch) error {
+func (c *texts) next(b *value.Batch) error {
 	if c.at++; c.at > 1 {
 		return io.EOF
 	}
@@ -149,14 +149,14 @@ func (c *texts) next(b *record.Batch) error {
 
 // What One hands out is the caller's, whatever is read afterwards.
 func TestAValueOutlivesItsRow(t *testing.T) {
-	var kept []record.Value
+	var kept []value.Value
 	for n := range 100 {
-		value, err := View{session: &texts{counting{n: n}}}.One(context.Background(), compile.Statement{SQL: "SELECT"})
+		val, err := View{session: &texts{counting{n: n}}}.One(context.Background(), compile.Statement{SQL: "SELECT"})
 		require.NoError(t, err)
-		kept = append(kept, value)
+		kept = append(kept, val)
 	}
-	for n, value := range kept {
-		assert.Equal(t, fmt.Sprintf("text %d", n), value.String())
+	for n, val := range kept {
+		assert.Equal(t, fmt.Sprintf("text %d", n), val.String())
 	}
 }
 
@@ -174,8 +174,8 @@ func TestThePool(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "one.db"), nil, 0o600)) // an SQLite file without a table
 	p := NewPool(Rules{Dir: dir})
-	one, two := definition.Connection{Engine: definition.SQLite, File: "one.db", AtOnce: 1}, definition.Connection{Engine: definition.SQLite, File: "two.db", AtOnce: 1}
-	p.Keep(map[definition.Connection]bool{one: true, two: true})
+	one, two := catalog.Connection{Engine: catalog.SQLite, File: "one.db", AtOnce: 1}, catalog.Connection{Engine: catalog.SQLite, File: "two.db", AtOnce: 1}
+	p.Keep(map[catalog.Connection]bool{one: true, two: true})
 	a, err := p.Get(one)
 	require.NoError(t, err)
 	again, err := p.Get(one)
@@ -184,7 +184,7 @@ func TestThePool(t *testing.T) {
 	b, err := p.Get(two)
 	require.NoError(t, err)
 	assert.NotSame(t, a, b)
-	p.Keep(map[definition.Connection]bool{two: true})
+	p.Keep(map[catalog.Connection]bool{two: true})
 	assert.Eventually(t, func() bool {
 		err := a.View(context.Background(), func(View) error { return nil })
 		return err != nil && err.Error() == "it was closed"
@@ -194,7 +194,7 @@ func TestThePool(t *testing.T) {
 	fresh, err := p.Try(one)
 	require.NoError(t, err)
 	assert.NotSame(t, a, fresh)
-	p.Keep(map[definition.Connection]bool{two: true})
+	p.Keep(map[catalog.Connection]bool{two: true})
 	tried, err := p.Try(one)
 	require.NoError(t, err)
 	assert.Same(t, fresh, tried, "one that is only tried stays open for a while")
@@ -205,7 +205,7 @@ func TestThePool(t *testing.T) {
 // new start; blanks around them do not count.
 func TestSecretsAreLookedUpEachTime(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "secret")
-	c := definition.Connection{Address: definition.Reference{Env: "SHORE"}, Password: definition.Reference{File: file}}
+	c := catalog.Connection{Address: catalog.Reference{Env: "SHORE"}, Password: catalog.Reference{File: file}}
 	rules := Rules{Variables: []string{"SHORE"}, SecretDirs: []string{filepath.Dir(file)}}
 	_, _, err := rules.lookUp(c)
 	assert.EqualError(t, err, "the environment variable SHORE, which its address comes from, is not set")

@@ -11,7 +11,7 @@ import (
 	"strings"
 	"syscall"
 
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/catalog"
 )
 
 // Rules are what a service's admin allows definitions of sources to reach and to refer to.
@@ -41,17 +41,17 @@ const mostSecret = 64 << 10
 
 // lookUp finds the address and the password that a definition refers to. What they
 // hold stands in no error.
-func (r Rules) lookUp(c definition.Connection) (address, password string, err error) {
+func (r Rules) lookUp(c catalog.Connection) (address, password string, err error) {
 	if address, err = r.referred(c.Address, "address"); err != nil {
 		return "", "", err
 	}
-	if c.Password != (definition.Reference{}) {
+	if c.Password != (catalog.Reference{}) {
 		password, err = r.referred(c.Password, "password")
 	}
 	return address, password, err
 }
 
-func (r Rules) referred(to definition.Reference, what string) (string, error) {
+func (r Rules) referred(to catalog.Reference, what string) (string, error) {
 	if to.Env != "" {
 		if !r.hasVariable(to.Env) {
 			return "", failed(Forbidden, "the environment variable %s, which its %s comes from, is none of those that the setting secret-variables lists", to.Env, what)

@@ -14,8 +14,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/compile"
-	"pikegate/internal/core/definition"
 )
 
 // Secrets come from small regular files and from variables that the admin names, and from
@@ -43,30 +43,30 @@ func TestWhereSecretsComeFrom(t *testing.T) {
 	everywhere := Rules{Dir: dir, SecretDirs: []string{"/"}}
 	for _, c := range []struct {
 		rules Rules
-		from  definition.Reference
+		from  catalog.Reference
 		says  string // "" where it is read
 	}{
-		{rules, definition.Reference{Env: "PIER_ADDRESS"}, ""},
-		{rules, definition.Reference{Env: "OTHER"}, "is none of those that the setting secret-variables lists"},
-		{rules, definition.Reference{Env: "PIER_OWN"}, "is none of those that the setting secret-variables lists"},
-		{rules, definition.Reference{Env: "QUAY"}, "is not set"},
-		{rules, definition.Reference{Env: "QUAY2"}, "is none of those"},
-		{rules, definition.Reference{File: "secrets/address"}, ""},
-		{rules, definition.Reference{File: filepath.Join(secrets, "address")}, ""},
-		{rules, definition.Reference{File: "secrets/inner"}, ""},
-		{rules, definition.Reference{File: "secrets/just"}, ""},
-		{rules, definition.Reference{File: "secrets/long"}, "is longer than 64 kB"},
-		{rules, definition.Reference{File: "secrets/none"}, "cannot be read"},
-		{rules, definition.Reference{File: "secrets/folder"}, "is no regular file"},
-		{rules, definition.Reference{File: "secrets/pipe"}, "is no regular file"},
-		{rules, definition.Reference{File: "beside"}, "is in no directory that the setting secret-files lists"},
-		{rules, definition.Reference{File: "secrets/../beside"}, "is in no directory"},
-		{rules, definition.Reference{File: "secrets/link"}, "is in no directory"},
-		{rules, definition.Reference{File: "/etc/passwd"}, "is in no directory"},
-		{everywhere, definition.Reference{File: "/dev/zero"}, "is in no directory"},
-		{everywhere, definition.Reference{File: "secrets/zero"}, "is in no directory"},
-		{everywhere, definition.Reference{File: "/proc/self/environ"}, "is in no directory"},
-		{everywhere, definition.Reference{File: "/sys/kernel/notes"}, "is in no directory"},
+		{rules, catalog.Reference{Env: "PIER_ADDRESS"}, ""},
+		{rules, catalog.Reference{Env: "OTHER"}, "is none of those that the setting secret-variables lists"},
+		{rules, catalog.Reference{Env: "PIER_OWN"}, "is none of those that the setting secret-variables lists"},
+		{rules, catalog.Reference{Env: "QUAY"}, "is not set"},
+		{rules, catalog.Reference{Env: "QUAY2"}, "is none of those"},
+		{rules, catalog.Reference{File: "secrets/address"}, ""},
+		{rules, catalog.Reference{File: filepath.Join(secrets, "address")}, ""},
+		{rules, catalog.Reference{File: "secrets/inner"}, ""},
+		{rules, catalog.Reference{File: "secrets/just"}, ""},
+		{rules, catalog.Reference{File: "secrets/long"}, "is longer than 64 kB"},
+		{rules, catalog.Reference{File: "secrets/none"}, "cannot be read"},
+		{rules, catalog.Reference{File: "secrets/folder"}, "is no regular file"},
+		{rules, catalog.Reference{File: "secrets/pipe"}, "is no regular file"},
+		{rules, catalog.Reference{File: "beside"}, "is in no directory that the setting secret-files lists"},
+		{rules, catalog.Reference{File: "secrets/../beside"}, "is in no directory"},
+		{rules, catalog.Reference{File: "secrets/link"}, "is in no directory"},
+		{rules, catalog.Reference{File: "/etc/passwd"}, "is in no directory"},
+		{everywhere, catalog.Reference{File: "/dev/zero"}, "is in no directory"},
+		{everywhere, catalog.Reference{File: "secrets/zero"}, "is in no directory"},
+		{everywhere, catalog.Reference{File: "/proc/self/environ"}, "is in no directory"},
+		{everywhere, catalog.Reference{File: "/sys/kernel/notes"}, "is in no directory"},
 	} {
 		start := time.Now()
 		_, err := c.rules.referred(c.from, "address")
@@ -112,7 +112,7 @@ func TestWhereDatabasesLie(t *testing.T) {
 		{nil, "/proc/self/environ", "its file is in no directory that the setting source-files lists"},
 		{nil, "none.db", "its file cannot be opened"},
 	} {
-		s, err := Open(definition.Connection{Engine: definition.SQLite, File: c.file, AtOnce: 1}, Rules{Dir: dir, FileDirs: c.dirs, Reserved: []string{"pikegate.db"}})
+		s, err := Open(catalog.Connection{Engine: catalog.SQLite, File: c.file, AtOnce: 1}, Rules{Dir: dir, FileDirs: c.dirs, Reserved: []string{"pikegate.db"}})
 		require.NoError(t, err)
 		err = s.View(context.Background(), func(v View) error {
 			_, err := v.Count(context.Background(), compile.Statement{SQL: "SELECT id FROM t"})
@@ -138,7 +138,7 @@ func TestADatabaseThatIsTakenAway(t *testing.T) {
 		require.NoError(t, err)
 		require.NoError(t, db.Close())
 	}
-	s, err := Open(definition.Connection{Engine: definition.Embedded, AtOnce: 1}, Rules{Dir: dir})
+	s, err := Open(catalog.Connection{Engine: catalog.Embedded, AtOnce: 1}, Rules{Dir: dir})
 	require.NoError(t, err)
 	defer s.Close()
 	read := func() (n int64, err error) {
@@ -195,6 +195,6 @@ func TestWhichServersAreReached(t *testing.T) {
 		assert.Equal(t, c.clear, clear, c.address)
 	}
 	t.Setenv("PIER", "mariadb://me@far.example/x")
-	_, err := mariaConnector{definition.Connection{Address: definition.Reference{Env: "PIER"}}, Rules{Variables: []string{"PIER"}, Servers: []string{"far.example:3307"}}}.config()
+	_, err := mariaConnector{catalog.Connection{Address: catalog.Reference{Env: "PIER"}}, Rules{Variables: []string{"PIER"}, Servers: []string{"far.example:3307"}}}.config()
 	assert.Equal(t, errServer, err)
 }

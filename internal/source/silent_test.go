@@ -11,8 +11,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"pikegate/internal/core/definition"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/value"
 	"pikegate/internal/source"
 	"pikegate/internal/source/sourcetest"
 )
@@ -22,7 +22,7 @@ import (
 // error that tells what is known and no address, and once the server is itself again the
 // source reads as before.
 func TestServersThatFail(t *testing.T) {
-	for _, name := range []definition.Engine{definition.Postgres, definition.MariaDB} {
+	for _, name := range []catalog.Engine{catalog.Postgres, catalog.MariaDB} {
 		t.Run(string(name), func(t *testing.T) {
 			e := sourcetest.Open(t, name)
 			numbers(t, e, 50_000)
@@ -32,7 +32,7 @@ func TestServersThatFail(t *testing.T) {
 			at.Host = proxy.Address
 			t.Setenv("PROXY", at.String())
 			to := e.At
-			to.Address, to.AtOnce = definition.Reference{Env: "PROXY"}, 1
+			to.Address, to.AtOnce = catalog.Reference{Env: "PROXY"}, 1
 			s, err := source.Open(to, sourcetest.Rules)
 			require.NoError(t, err)
 			defer s.Close()
@@ -44,7 +44,7 @@ func TestServersThatFail(t *testing.T) {
 				leave, err := s.Enter(ctx, "Ines", longest)
 				if err == nil {
 					err = s.View(ctx, func(v source.View) error {
-						return v.Rows(ctx, all, func([]record.Value) error { rows++; return nil })
+						return v.Rows(ctx, all, func([]value.Value) error { rows++; return nil })
 					})
 					leave()
 				}
@@ -104,11 +104,11 @@ func TestAServerThatNeverAnswers(t *testing.T) {
 		}
 	}()
 	var both sync.WaitGroup
-	for _, name := range []definition.Engine{definition.Postgres, definition.MariaDB} {
+	for _, name := range []catalog.Engine{catalog.Postgres, catalog.MariaDB} {
 		variable := "SILENT_" + string(name)
 		t.Setenv(variable, string(name)+"://me:s3cret@"+listener.Addr().String()+"/x")
 		both.Go(func() {
-			s, err := source.Open(definition.Connection{Engine: name, Address: definition.Reference{Env: variable}, AtOnce: 1}, sourcetest.Rules)
+			s, err := source.Open(catalog.Connection{Engine: name, Address: catalog.Reference{Env: variable}, AtOnce: 1}, sourcetest.Rules)
 			if !assert.NoError(t, err) {
 				return
 			}

@@ -15,9 +15,9 @@ import (
 	"sync"
 	"time"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/compile"
-	"pikegate/internal/core/definition"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 )
 
 // Source is one database. It is safe for concurrent use; each View has a connection
@@ -36,7 +36,7 @@ type engine interface {
 	// view hands one snapshot to use.
 	view(ctx context.Context, use func(session) error) error
 	// catalog is where the database describes itself.
-	catalog() catalog
+	inspection() inspection
 }
 
 // session is one snapshot of a database.
@@ -48,19 +48,19 @@ type session interface {
 type cursor interface {
 	width() int
 	// next adds a row to the batch; io.EOF where there is none.
-	next(*record.Batch) error
+	next(*value.Batch) error
 	close() error
 }
 
 // Open opens the source of a definition, as far as the rules allow it. Nothing is read
 // before the first View: a database that does not answer is no error here.
-func Open(c definition.Connection, rules Rules) (*Source, error) {
+func Open(c catalog.Connection, rules Rules) (*Source, error) {
 	var e engine
 	var err error
 	switch c.Engine {
-	case definition.Postgres:
+	case catalog.Postgres:
 		e, err = openPostgres(c, rules)
-	case definition.MariaDB:
+	case catalog.MariaDB:
 		e, err = openMariaDB(c, rules)
 	default:
 		e = &sqlite{path: rules.path(cmp.Or(c.File, EmbeddedFile)), rules: rules}
@@ -77,9 +77,9 @@ const EmbeddedFile = "records.db"
 // View is one snapshot of a database: whatever is read through it belongs to
 // the same moment.
 type View struct {
-	session session
-	catalog catalog
-	dialect compile.Dialect
+	session    session
+	inspection inspection
+	dialect    compile.Dialect
 }
 
 // Dialect is the SQL that the database understands.
@@ -89,7 +89,7 @@ func (v View) Dialect() compile.Dialect { return v.dialect }
 // statement that runs is stopped in the database. An error of use is returned as it
 // is.
 func (s *Source) View(ctx context.Context, use func(View) error) error {
-	return s.view(ctx, func(now session) error { return use(View{now, s.catalog(), s.Dialect()}) })
+	return s.view(ctx, func(now session) error { return use(View{now, s.inspection(), s.Dialect()}) })
 }
 
 // The rows that are read before they are handed on: few at first, so that the first
@@ -100,7 +100,7 @@ const (
 )
 
 // batches are used again for other results.
-var batches = sync.Pool{New: func() any { return &record.Batch{} }}
+var batches = sync.Pool{New: func() any { return &value.Batch{} }}
 
 // selects is how a statement that reads begins.
 var selects = regexp.MustCompile(`(?i)^[\s(]*(SELECT|WITH|EXPLAIN|VALUES)\b`)
@@ -109,7 +109,7 @@ var selects = regexp.MustCompile(`(?i)^[\s(]*(SELECT|WITH|EXPLAIN|VALUES)\b`)
 // ones. While use has rows, the next ones are read, as many as two batches hold: a
 // slow use slows the reading down. An error of use ends the reading and is returned
 // as it is.
-func (v View) Rows(ctx context.Context, s compile.Statement, use func(row []record.Value) error) error {
+func (v View) Rows(ctx context.Context, s compile.Statement, use func(row []value.Value) error) error {
 	if !selects.MatchString(s.SQL) {
 		return failed(Other, "only a SELECT is run")
 	}
@@ -120,7 +120,7 @@ func (v View) Rows(ctx context.Context, s compile.Statement, use func(row []reco
 	if err != nil {
 		return err
 	}
-	all := func(b *record.Batch) error {
+	all := func(b *value.Batch) error {
 		for i := range b.Len() {
 			if err := use(b.Row(i)); err != nil {
 				return err
@@ -136,7 +136,7 @@ func (v View) Rows(ctx context.Context, s compile.Statement, use func(row []reco
 			_ = c.close()
 		}
 	}()
-	first := batches.Get().(*record.Batch)
+	first := batches.Get().(*value.Batch)
 	defer batches.Put(first)
 	switch end := read(c, first, firstBatch); {
 	case end == nil:
@@ -154,7 +154,7 @@ func (v View) Rows(ctx context.Context, s compile.Statement, use func(row []reco
 }
 
 // read fills a batch; io.EOF where the result ends in it.
-func read(c cursor, b *record.Batch, most int) error {
+func read(c cursor, b *value.Batch, most int) error {
 	b.Reset(c.width(), most)
 	for range most {
 		if err := c.next(b); err != nil {
@@ -165,13 +165,13 @@ func read(c cursor, b *record.Batch, most int) error {
 }
 
 // readAhead hands on what is read while the next batches are being read.
-func readAhead(ctx context.Context, cancel func(), c cursor, first *record.Batch, use func(*record.Batch) error) error {
+func readAhead(ctx context.Context, cancel func(), c cursor, first *value.Batch, use func(*value.Batch) error) error {
 	type filled struct {
-		batch *record.Batch
+		batch *value.Batch
 		end   error
 	}
-	full, free := make(chan filled, 2), make(chan *record.Batch, 2)
-	second := batches.Get().(*record.Batch)
+	full, free := make(chan filled, 2), make(chan *value.Batch, 2)
+	second := batches.Get().(*value.Batch)
 	defer batches.Put(second) // after the other reader has ended
 	free <- second
 	go func() {
@@ -226,19 +226,19 @@ func readAhead(ctx context.Context, cancel func(), c cursor, first *record.Batch
 }
 
 // One runs a statement that returns one value, missing where it returns none.
-func (v View) One(ctx context.Context, s compile.Statement) (value record.Value, err error) {
-	err = v.Rows(ctx, s, func(row []record.Value) error {
-		value = row[0].Clone() // the row's memory is used again
+func (v View) One(ctx context.Context, s compile.Statement) (val value.Value, err error) {
+	err = v.Rows(ctx, s, func(row []value.Value) error {
+		val = row[0].Clone() // the row's memory is used again
 		return nil
 	})
-	return value, err
+	return val, err
 }
 
 // Numbers runs a statement that returns one row of whole numbers.
 func (v View) Numbers(ctx context.Context, s compile.Statement) (all []int64, err error) {
-	err = v.Rows(ctx, s, func(row []record.Value) error {
-		for _, value := range row {
-			n, _ := value.Int()
+	err = v.Rows(ctx, s, func(row []value.Value) error {
+		for _, val := range row {
+			n, _ := val.Int()
 			all = append(all, n)
 		}
 		return nil

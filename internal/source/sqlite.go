@@ -16,7 +16,7 @@ import (
 	"github.com/shopspring/decimal"
 
 	"pikegate/internal/core/compile"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 )
 
 // sqlite is a file, opened for reading.
@@ -156,7 +156,7 @@ func (r *sqliteRows) width() int { return len(r.values) }
 
 func (r *sqliteRows) close() error { return r.rows.Close() }
 
-func (r *sqliteRows) next(b *record.Batch) error {
+func (r *sqliteRows) next(b *value.Batch) error {
 	switch err := r.rows.Next(r.values); {
 	case errors.Is(err, io.EOF):
 		if stopped := r.ctx.Err(); stopped != nil { // which can look like an end
@@ -166,32 +166,32 @@ func (r *sqliteRows) next(b *record.Batch) error {
 	case err != nil:
 		return explainSQLite(err)
 	}
-	for _, value := range r.values {
-		switch v := value.(type) {
+	for _, val := range r.values {
+		switch v := val.(type) {
 		case int64:
-			b.Add(record.Whole(v))
+			b.Add(value.Whole(v))
 		case string:
-			b.Add(record.Chars(v))
+			b.Add(value.Chars(v))
 		case float64:
-			b.Add(record.Real(v))
+			b.Add(value.Real(v))
 		case []byte:
 			b.AddChars(v)
 		case bool: // custom SQL can hand on a column's declared type
 			b.Add(truth(v))
 		case time.Time:
-			b.Add(record.Chars(v.UTC().Format(time.DateTime)))
+			b.Add(value.Chars(v.UTC().Format(time.DateTime)))
 		default:
-			b.Add(record.Value{})
+			b.Add(value.Value{})
 		}
 	}
 	return nil
 }
 
-func truth(yes bool) record.Value {
+func truth(yes bool) value.Value {
 	if yes {
-		return record.Whole(1)
+		return value.Whole(1)
 	}
-	return record.Whole(0)
+	return value.Whole(0)
 }
 
 // explainSQLite tells kinds of errors apart.
@@ -220,8 +220,8 @@ func explainSQLite(err error) error {
 	return failed(Other, "%w", err)
 }
 
-func (*sqlite) catalog() catalog {
-	return catalog{
+func (*sqlite) inspection() inspection {
+	return inspection{
 		explain: "EXPLAIN QUERY PLAN", planned: plannedSQLite,
 		tables:  `SELECT name, type FROM sqlite_master WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite!_%' ESCAPE '!' ORDER BY name`,
 		columns: `SELECT name, type, "notnull", 0, 0, pk FROM pragma_table_info(?) ORDER BY cid`,

@@ -8,19 +8,19 @@ import (
 	"unicode/utf8"
 
 	"pikegate/internal/core/compile"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 )
 
-// catalog is where a database describes itself, each a statement with the name of a
+// inspection is how a database is asked for its tables: each is a statement with the name of a
 // table as its one value, save tables.
-type catalog struct {
+type inspection struct {
 	tables  string // name and sort of each
 	columns string // name, type, and 0 or 1 for: never missing, of texts, compared by code point; place in the key, from 1
 	indexes string // name, 0 or 1 for unique, and column, in the order of the index
 	about   string // about how many records there are; %s stands for the table's name, quoted, where it is needed
 	rights  string // one number, over 0 where the account may write; "" where there is no account
 	explain string // what asks for the plan of a statement that follows
-	planned func(row []record.Value) planLine
+	planned func(row []value.Value) planLine
 }
 
 // Table is what a database says of a table; its Columns are empty where there is none
@@ -67,8 +67,8 @@ func (t *Table) Key() []string {
 }
 
 // Leads reports whether an index starts with the column.
-func (t *Table) Leads(column string) bool {
-	return slices.ContainsFunc(t.Indexes, func(i Index) bool { return i.Columns[0] == column })
+func (t *Table) Leads(col string) bool {
+	return slices.ContainsFunc(t.Indexes, func(i Index) bool { return i.Columns[0] == col })
 }
 
 // IsUnique reports whether no two records have the same values in the columns, none of
@@ -107,10 +107,10 @@ func (v View) Facts(t *Table) map[string]compile.Fact {
 
 // MayWrite asks the database whether the account may change what it reads, or everything.
 func (v View) MayWrite(ctx context.Context) (bool, error) {
-	if v.catalog.rights == "" {
+	if v.inspection.rights == "" {
 		return false, nil
 	}
-	n, err := v.Count(ctx, compile.Statement{SQL: v.catalog.rights})
+	n, err := v.Count(ctx, compile.Statement{SQL: v.inspection.rights})
 	return n > 0, err
 }
 
@@ -124,7 +124,7 @@ func (v View) Structure(ctx context.Context, name string) (*Table, error) {
 	if err != nil || len(t.Columns) == 0 {
 		return t, err
 	}
-	err = v.ask(ctx, v.catalog.indexes, name, func(row []record.Value) {
+	err = v.ask(ctx, v.inspection.indexes, name, func(row []value.Value) {
 		name := row[0].String()
 		if n := len(t.Indexes); n == 0 || t.Indexes[n-1].Name != name {
 			t.Indexes = append(t.Indexes, Index{Name: name, Unique: isTrue(row[1])})
@@ -142,7 +142,7 @@ func (v View) Table(ctx context.Context, name string) (*Table, error) {
 		return t, err
 	}
 	var none *Error
-	err = v.ask(ctx, strings.ReplaceAll(v.catalog.about, "%s", v.dialect.Name(name)), name, func(row []record.Value) { t.About, _ = row[0].Int() })
+	err = v.ask(ctx, strings.ReplaceAll(v.inspection.about, "%s", v.dialect.Name(name)), name, func(row []value.Value) { t.About, _ = row[0].Int() })
 	if errors.As(err, &none) && none.Kind == Changed {
 		err = nil // a view, which has no number to tell it by
 	}
@@ -151,7 +151,7 @@ func (v View) Table(ctx context.Context, name string) (*Table, error) {
 
 // columns asks the database for those of a table.
 func (v View) columns(ctx context.Context, table string) (all []TableColumn, err error) {
-	err = v.ask(ctx, v.catalog.columns, table, func(row []record.Value) {
+	err = v.ask(ctx, v.inspection.columns, table, func(row []value.Value) {
 		key, _ := row[5].Int()
 		all = append(all, TableColumn{Name: row[0].String(), Type: row[1].String(), Key: int(key),
 			Fact: compile.Fact{NotNull: isTrue(row[2]), Text: isTrue(row[3]), Exact: isTrue(row[4])}})
@@ -160,14 +160,14 @@ func (v View) columns(ctx context.Context, table string) (all []TableColumn, err
 }
 
 // ask runs a statement of the catalog about a table.
-func (v View) ask(ctx context.Context, sql, table string, use func(row []record.Value)) error {
-	return v.Rows(ctx, compile.Statement{SQL: sql, Args: []any{table}}, func(row []record.Value) error {
+func (v View) ask(ctx context.Context, sql, table string, use func(row []value.Value)) error {
+	return v.Rows(ctx, compile.Statement{SQL: sql, Args: []any{table}}, func(row []value.Value) error {
 		use(row)
 		return nil
 	})
 }
 
-func isTrue(v record.Value) bool {
+func isTrue(v value.Value) bool {
 	n, _ := v.Int()
 	return n == 1
 }
@@ -178,7 +178,7 @@ type TableName struct{ Name, Sort string }
 // Tables lists what the database has, by name.
 func (v View) Tables(ctx context.Context) ([]TableName, error) {
 	var names []TableName
-	err := v.Rows(ctx, compile.Statement{SQL: v.catalog.tables}, func(row []record.Value) error {
+	err := v.Rows(ctx, compile.Statement{SQL: v.inspection.tables}, func(row []value.Value) error {
 		names = append(names, TableName{row[0].String(), row[1].String()})
 		return nil
 	})

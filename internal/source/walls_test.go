@@ -9,9 +9,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/compile"
-	"pikegate/internal/core/definition"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 	"pikegate/internal/source"
 	"pikegate/internal/source/sourcetest"
 )
@@ -20,17 +20,17 @@ import (
 func TestValuesWithoutEnd(t *testing.T) {
 	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
 		numbers(t, e, 1)
-		for _, sql := range map[definition.Engine][]string{
-			definition.SQLite: {
+		for _, sql := range map[catalog.Engine][]string{
+			catalog.SQLite: {
 				"WITH RECURSIVE n (i, t) AS (SELECT 1, 'x' UNION ALL SELECT i + 1, t || t FROM n WHERE i < 40) SELECT max(t) FROM n",
 				"WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 10000000) SELECT group_concat('0123456789') FROM n",
 				"SELECT hex(zeroblob(1000000000))",
 			},
-			definition.Postgres: {"SELECT repeat('x', 100000000)"},
-			definition.MariaDB:  {"SELECT repeat('x', 1000000000) IS NULL OR 1 / 0"},
+			catalog.Postgres: {"SELECT repeat('x', 100000000)"},
+			catalog.MariaDB:  {"SELECT repeat('x', 1000000000) IS NULL OR 1 / 0"},
 		}[e.Name] {
 			rows, err := e.Read(only(sql))
-			if e.Name != definition.MariaDB { // which has a limit of its own, and no error
+			if e.Name != catalog.MariaDB { // which has a limit of its own, and no error
 				require.Error(t, err, sql)
 				assert.Contains(t, err.Error(), "longer than 16 MiB")
 				assert.Empty(t, rows)
@@ -44,15 +44,15 @@ func TestValuesWithoutEnd(t *testing.T) {
 
 // What custom SQL leaves behind in its session is gone before somebody else's statement.
 func TestSessionsAreResetAfterCustomSQL(t *testing.T) {
-	for name, c := range map[definition.Engine]struct{ take, held string }{
-		definition.Postgres: {"SELECT pg_try_advisory_lock(4711)", "SELECT count(*) FROM pg_locks WHERE locktype = 'advisory' AND objid = 4711"},
-		definition.MariaDB:  {"SELECT get_lock('pike', 1)", "SELECT is_used_lock('pike') IS NOT NULL"},
+	for name, c := range map[catalog.Engine]struct{ take, held string }{
+		catalog.Postgres: {"SELECT pg_try_advisory_lock(4711)", "SELECT count(*) FROM pg_locks WHERE locktype = 'advisory' AND objid = 4711"},
+		catalog.MariaDB:  {"SELECT get_lock('pike', 1)", "SELECT is_used_lock('pike') IS NOT NULL"},
 	} {
 		t.Run(string(name), func(t *testing.T) {
 			e := sourcetest.Open(t, name)
 			for _, custom := range []bool{true, false} {
 				err := e.Source.View(ctx, func(v source.View) error {
-					return v.Rows(ctx, compile.Statement{SQL: c.take, Custom: custom}, func([]record.Value) error { return nil })
+					return v.Rows(ctx, compile.Statement{SQL: c.take, Custom: custom}, func([]value.Value) error { return nil })
 				})
 				require.NoError(t, err)
 				held := func() bool {
@@ -72,7 +72,7 @@ func TestSessionsAreResetAfterCustomSQL(t *testing.T) {
 
 // An account that may write is told from one that may not.
 func TestAccountsThatMayWrite(t *testing.T) {
-	for _, name := range []definition.Engine{definition.Postgres, definition.MariaDB} {
+	for _, name := range []catalog.Engine{catalog.Postgres, catalog.MariaDB} {
 		t.Run(string(name), func(t *testing.T) {
 			e := sourcetest.Open(t, name)
 			numbers(t, e, 1)
@@ -99,7 +99,7 @@ func reader(t *testing.T, e sourcetest.Engine) *source.Source {
 	user := fmt.Sprintf("reader_%d", time.Now().UnixNano())
 	at, err := url.Parse(sourcetest.Address(t, e.Name))
 	require.NoError(t, err)
-	if e.Name == definition.Postgres {
+	if e.Name == catalog.Postgres {
 		e.Exec(t, "CREATE ROLE "+user+" LOGIN PASSWORD 'r'")
 		e.Exec(t, "GRANT USAGE ON SCHEMA "+e.At.Schema+" TO "+user)
 		e.Exec(t, "GRANT SELECT ON ALL TABLES IN SCHEMA "+e.At.Schema+" TO "+user)
@@ -115,7 +115,7 @@ func reader(t *testing.T, e sourcetest.Engine) *source.Source {
 	at.User = url.UserPassword(user, "r")
 	t.Setenv("READER", at.String())
 	to := e.At
-	to.Address = definition.Reference{Env: "READER"}
+	to.Address = catalog.Reference{Env: "READER"}
 	s, err := source.Open(to, sourcetest.Rules)
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })

@@ -8,7 +8,8 @@ import (
 
 	"gorm.io/gorm"
 
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/difference"
 )
 
 // Change is what putting a document did.
@@ -22,10 +23,10 @@ const (
 
 // Stored is what became of one document.
 type Stored struct {
-	definition.Ref
+	catalog.Ref
 	Change     Change
 	Revision   int
-	Difference []definition.Setting // where it changed
+	Difference []difference.Change // where it changed
 }
 
 type definitionRow struct {
@@ -51,12 +52,12 @@ type revisionRow struct {
 func (revisionRow) TableName() string { return "revisions" }
 
 // Published returns the published revision of every definition, as documents.
-func (s *Store) Published(ctx context.Context) ([]definition.Document, error) {
+func (s *Store) Published(ctx context.Context) ([]catalog.Document, error) {
 	return published(s.db.WithContext(ctx))
 }
 
-func published(db *gorm.DB) ([]definition.Document, error) {
-	var docs []definition.Document
+func published(db *gorm.DB) ([]catalog.Document, error) {
+	var docs []catalog.Document
 	err := db.Raw(`SELECT d.kind, d.name, r.text, r.file, r.line, r.number AS revision
 		FROM definitions d JOIN revisions r ON r.id = d.current ORDER BY d.kind, d.name`).Scan(&docs).Error
 	return docs, err
@@ -66,13 +67,13 @@ func published(db *gorm.DB) ([]definition.Document, error) {
 type Save struct {
 	By    string
 	Now   time.Time
-	Draft bool                   // keep what is published
-	Base  map[definition.Ref]int // the latest revision that the writer saw, by definition; absent where that does not matter
+	Draft bool                // keep what is published
+	Base  map[catalog.Ref]int // the latest revision that the writer saw, by definition; absent where that does not matter
 }
 
 // Conflict is a definition that somebody else saved in the meantime.
 type Conflict struct {
-	definition.Ref
+	catalog.Ref
 	Saw    int
 	Latest Revision
 }
@@ -92,7 +93,7 @@ type Revision struct {
 // Put stores documents as revisions, all or none, and publishes them unless they
 // are drafts. check is handed every definition as it will be published, within
 // the same transaction, and its error leaves all as it was.
-func (s *Store) Put(ctx context.Context, docs []definition.Document, save Save, check func(all []definition.Document) error) ([]Stored, error) {
+func (s *Store) Put(ctx context.Context, docs []catalog.Document, save Save, check func(all []catalog.Document) error) ([]Stored, error) {
 	var stored []Stored
 	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		stored = make([]Stored, len(docs))
@@ -116,7 +117,7 @@ func (s *Store) Put(ctx context.Context, docs []definition.Document, save Save, 
 var ErrNone = errors.New("no such definition or revision")
 
 // Revisions lists the revisions of a definition, the latest first.
-func (s *Store) Revisions(ctx context.Context, ref definition.Ref) ([]Revision, error) {
+func (s *Store) Revisions(ctx context.Context, ref catalog.Ref) ([]Revision, error) {
 	var all []Revision
 	err := s.db.WithContext(ctx).Raw(`SELECT r.number, r.saved_at, r.saved_by, r.id = d.current AS published
 		FROM definitions d JOIN revisions r ON r.definition_id = d.id WHERE d.kind = ? AND d.name = ? ORDER BY r.number DESC`, ref.Kind, ref.Name).Scan(&all).Error
@@ -127,7 +128,7 @@ func (s *Store) Revisions(ctx context.Context, ref definition.Ref) ([]Revision, 
 }
 
 // Document returns a revision of a definition; of number 0 the published one.
-func (s *Store) Document(ctx context.Context, ref definition.Ref, number int) (definition.Document, int, error) {
+func (s *Store) Document(ctx context.Context, ref catalog.Ref, number int) (catalog.Document, int, error) {
 	var row revisionRow
 	err := s.db.WithContext(ctx).Raw(`SELECT r.text, r.file, r.line, r.number
 		FROM definitions d JOIN revisions r ON r.definition_id = d.id
@@ -135,12 +136,12 @@ func (s *Store) Document(ctx context.Context, ref definition.Ref, number int) (d
 	if err == nil && row.Number == 0 {
 		err = ErrNone
 	}
-	return definition.Document{Ref: ref, Text: row.Text, File: row.File, Line: row.Line}, row.Number, err
+	return catalog.Document{Ref: ref, Text: row.Text, File: row.File, Line: row.Line}, row.Number, err
 }
 
 // Publish makes a revision the one that readers see; of number 0 the latest. A
 // negative number takes the definition away from readers and keeps its revisions.
-func (s *Store) Publish(ctx context.Context, ref definition.Ref, number int, check func(all []definition.Document) error) error {
+func (s *Store) Publish(ctx context.Context, ref catalog.Ref, number int, check func(all []catalog.Document) error) error {
 	return s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		result := tx.Exec(`UPDATE definitions SET current = (SELECT r.id FROM revisions r WHERE r.definition_id = definitions.id AND (r.number = ? OR ? = 0) ORDER BY r.number DESC LIMIT 1)
 			WHERE kind = ? AND name = ? AND (? < 0 OR EXISTS (SELECT 1 FROM revisions r WHERE r.definition_id = definitions.id AND (r.number = ? OR ? = 0)))`,
@@ -159,7 +160,7 @@ func (s *Store) Publish(ctx context.Context, ref definition.Ref, number int, che
 	})
 }
 
-func put(tx *gorm.DB, d definition.Document, save Save) (Stored, error) {
+func put(tx *gorm.DB, d catalog.Document, save Save) (Stored, error) {
 	stored := Stored{Ref: d.Ref, Change: Changed}
 	var row definitionRow
 	err := tx.Where("kind = ? AND name = ?", d.Kind, d.Name).Take(&row).Error
@@ -196,7 +197,7 @@ func put(tx *gorm.DB, d definition.Document, save Save) (Stored, error) {
 		return stored, nil
 	}
 	if stored.Change == Changed {
-		stored.Difference = definition.Difference(before.Text, d.Text)
+		stored.Difference = difference.Between(before.Text, d.Text)
 	}
 	next := revisionRow{DefinitionID: row.ID, Number: last.Number + 1, Text: d.Text, File: d.File, Line: d.Line,
 		SavedAt: save.Now.UTC().Format(time.RFC3339), SavedBy: save.By}

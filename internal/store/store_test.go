@@ -10,17 +10,17 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"pikegate/internal/core/definition"
+	"pikegate/internal/core/catalog"
 )
 
 var (
 	ctx  = context.Background()
 	now  = time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
-	pass = func([]definition.Document) error { return nil }
+	pass = func([]catalog.Document) error { return nil }
 )
 
-func doc(name, text string) definition.Document {
-	return definition.Document{Ref: definition.Ref{Kind: definition.KindPrompt, Name: name}, Text: text, File: "a.yaml", Line: 1}
+func doc(name, text string) catalog.Document {
+	return catalog.Document{Ref: catalog.Ref{Kind: catalog.KindPrompt, Name: name}, Text: text, File: "a.yaml", Line: 1}
 }
 
 func open(t *testing.T, path string) *Store {
@@ -34,7 +34,7 @@ func open(t *testing.T, path string) *Store {
 func TestPutTellsNewChangedAndSame(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "own.db")
 	s := open(t, path)
-	put := func(docs ...definition.Document) []Stored {
+	put := func(docs ...catalog.Document) []Stored {
 		stored, err := s.Put(ctx, docs, Save{By: "Ines", Now: now}, pass)
 		require.NoError(t, err)
 		return stored
@@ -56,11 +56,11 @@ func TestPutTellsNewChangedAndSame(t *testing.T) {
 
 func TestPutIsAllOrNothing(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "own.db"))
-	_, err := s.Put(ctx, []definition.Document{doc("p", "one")}, Save{By: "Ines", Now: now}, pass)
+	_, err := s.Put(ctx, []catalog.Document{doc("p", "one")}, Save{By: "Ines", Now: now}, pass)
 	require.NoError(t, err)
 	refused := errors.New("does not fit")
-	var seen []definition.Document
-	_, err = s.Put(ctx, []definition.Document{doc("p", "two"), doc("q", "one")}, Save{By: "Ines", Now: now}, func(all []definition.Document) error {
+	var seen []catalog.Document
+	_, err = s.Put(ctx, []catalog.Document{doc("p", "two"), doc("q", "one")}, Save{By: "Ines", Now: now}, func(all []catalog.Document) error {
 		seen = all
 		return refused
 	})

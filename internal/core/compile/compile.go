@@ -15,33 +15,34 @@ import (
 
 	"github.com/shopspring/decimal"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
-	"pikegate/internal/core/ownsql"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/customsql"
 )
 
 // Query is what to select.
 type Query struct {
-	Show  []*record.Column // at least one
+	Show  []*column.Column // at least one
 	Where *criteria.Bound  // nil for all records
 	// Values stand for the placeholders of custom SQL, by their piece, each with the
 	// column whose stored form they have.
 	Values map[int]Values
 	Sort   []criteria.Sort
-	Key    []*record.Column // the last tie-breaker, ascending
-	Ties   []*record.Column // sorted by behind a key that does not tell records apart
+	Key    []*column.Column // the last tie-breaker, ascending
+	Ties   []*column.Column // sorted by behind a key that does not tell records apart
 	Zone   *time.Location   // that days are taken in
 	Limit  int              // most rows; 0 for all
 	Skip   int              // rows to leave out first
 	// Extents are needed for the columns that Timed lists; a column without one has
 	// no readable value.
-	Extents map[*record.Column]Extent
+	Extents map[*column.Column]Extent
 }
 
 // Values are what a placeholder of custom SQL stands for: one, or many in a list.
 type Values struct {
-	Column *record.Column // nil for none
+	Column *column.Column // nil for none
 	List   []any
 }
 
@@ -54,18 +55,18 @@ type Extent struct{ First, Last int64 }
 // column.
 // What clocks showed is worked out with the changes of the zone that lie between
 // the column's first and last instant, so their extents have to be known.
-func (q Query) Timed() []*record.Column {
-	var found []*record.Column
+func (q Query) Timed() []*column.Column {
+	var found []*column.Column
 	q.Where.Walk(func(b *criteria.Bound) {
-		add := func(c *record.Column) {
-			if c.Type == record.Instant && !slices.Contains(found, c) {
+		add := func(c *column.Column) {
+			if c.Type == column.Instant && !slices.Contains(found, c) {
 				found = append(found, c)
 			}
 		}
 		if b.Op == criteria.RecursIn || b.Op == criteria.ClockWithin {
 			add(b.Column)
 		}
-		if b.Other != nil && b.Column.Type == record.Instant && (b.Column.Zone != nil || b.Other.Zone != nil) {
+		if b.Other != nil && b.Column.Type == column.Instant && (b.Column.Zone != nil || b.Other.Zone != nil) {
 			add(b.Column)
 			add(b.Other)
 		}
@@ -93,7 +94,7 @@ type Fact struct {
 
 // Column is a column with what its database says of it.
 type Column struct {
-	*record.Column
+	*column.Column
 	Fact
 }
 
@@ -129,7 +130,7 @@ type Column struct {
 type Dialect interface {
 	Name(name string) string
 	Shown(c Column) string
-	Param(n int, value any, of *Column) string
+	Param(n int, val any, of *Column) string
 	Many(c Column, whole bool, param string) string
 	Equal(left, right string, of, and Fact) string
 	Compared(c Column) string
@@ -141,7 +142,7 @@ type Dialect interface {
 	Part(wall string, p criteria.Part) string
 	Clock(wall string) string
 	Comparable(c Column, shifts []civil.Shift) string
-	Holds(text string, op criteria.Op, values []string, fold bool, param func(value any) string) string
+	Holds(text string, op criteria.Op, values []string, fold bool, param func(val any) string) string
 	Fold(text string) string
 }
 
@@ -150,7 +151,7 @@ type Dialect interface {
 // It is safe for concurrent use.
 type Compiler struct {
 	dialect Dialect
-	from    record.From
+	from    catalog.From
 	fromSQL string          // of tables
 	facts   map[string]Fact // by column
 	columns sync.Map        // *record.Column to *columnSQL
@@ -158,13 +159,13 @@ type Compiler struct {
 
 // New makes the compiler of a dataset. Facts are those of the columns of each table,
 // by what the table's columns are named by.
-func New(d Dialect, from record.From, facts map[string]map[string]Fact) *Compiler {
+func New(d Dialect, from catalog.From, facts map[string]map[string]Fact) *Compiler {
 	c := &Compiler{dialect: d, from: from, facts: facts[from.Table], fromSQL: d.Name(from.Table)}
 	if !from.IsPlain() && from.SQL == nil {
 		c.fromSQL, c.facts = joined(d, from, facts), map[string]Fact{}
 		for _, o := range from.Origins {
 			fact := facts[o.Table][o.Column]
-			if slices.ContainsFunc(from.Joins, func(j record.Join) bool { return j.Left && j.As == o.Table }) {
+			if slices.ContainsFunc(from.Joins, func(j catalog.Join) bool { return j.Left && j.As == o.Table }) {
 				fact.NotNull = false // where there is no record to stand beside
 			}
 			c.facts[o.Name] = fact
@@ -178,15 +179,15 @@ const derived = "records"
 
 // joined is the SELECT of the columns of joined tables, in brackets. Engines merge it
 // with what stands around it.
-func joined(d Dialect, from record.From, facts map[string]map[string]Fact) string {
-	column := func(table, name string) string { return d.Name(table) + "." + d.Name(name) }
+func joined(d Dialect, from catalog.From, facts map[string]map[string]Fact) string {
+	col := func(table, name string) string { return d.Name(table) + "." + d.Name(name) }
 	var b strings.Builder
 	b.WriteString("(SELECT ")
 	for i, o := range from.Origins {
 		if i > 0 {
 			b.WriteString(", ")
 		}
-		b.WriteString(column(o.Table, o.Column) + " AS " + d.Name(o.Name))
+		b.WriteString(col(o.Table, o.Column) + " AS " + d.Name(o.Name))
 	}
 	b.WriteString(" FROM " + d.Name(from.Table))
 	for _, j := range from.Joins {
@@ -195,7 +196,7 @@ func joined(d Dialect, from record.From, facts map[string]map[string]Fact) strin
 			if i > 0 {
 				b.WriteString(" AND ")
 			}
-			b.WriteString(d.Equal(column(j.As, pair.Column), column(pair.Equals.Table, pair.Equals.Column), facts[j.As][pair.Column], facts[pair.Equals.Table][pair.Equals.Column]))
+			b.WriteString(d.Equal(col(j.As, pair.Column), col(pair.Equals.Table, pair.Equals.Column), facts[j.As][pair.Column], facts[pair.Equals.Table][pair.Equals.Column]))
 		}
 	}
 	return b.String() + ") AS " + d.Name(derived)
@@ -214,22 +215,22 @@ type columnSQL struct {
 	order    [2][2]string // by whether it descends, and whether values may be missing
 }
 
-func (c *Compiler) column(of *record.Column) *columnSQL {
+func (c *Compiler) column(of *column.Column) *columnSQL {
 	if known, ok := c.columns.Load(of); ok {
 		return known.(*columnSQL)
 	}
-	name, column := c.dialect.Name(of.Name), Column{of, c.facts[of.Name]}
-	s := &columnSQL{Column: column, shown: c.dialect.Shown(column), compared: c.dialect.Compared(column), value: c.dialect.Value(column),
-		stored: c.dialect.Stored(column), missing: name + " IS NULL", present: name + " IS NOT NULL"}
+	name, col := c.dialect.Name(of.Name), Column{of, c.facts[of.Name]}
+	s := &columnSQL{Column: col, shown: c.dialect.Shown(col), compared: c.dialect.Compared(col), value: c.dialect.Value(col),
+		stored: c.dialect.Stored(col), missing: name + " IS NULL", present: name + " IS NOT NULL"}
 	if of.EmptyMissing {
 		s.missing, s.present = "("+s.missing+" OR "+s.value+" = '')", s.value+" <> ''"
 	}
 	for i := range 2 {
 		for j := range 2 {
 			if of.Type.IsDated() || of.Type.IsNumeric() {
-				s.readable[i][j] = c.dialect.Readable(column, i == 1, j == 1)
+				s.readable[i][j] = c.dialect.Readable(col, i == 1, j == 1)
 			}
-			s.order[i][j] = c.dialect.Order(column, i == 1, j == 1 && !column.NotNull)
+			s.order[i][j] = c.dialect.Order(col, i == 1, j == 1 && !col.NotNull)
 		}
 	}
 	c.columns.Store(of, s)
@@ -249,7 +250,7 @@ type writer struct {
 	*Compiler
 	args    []any
 	zone    *time.Location
-	extents map[*record.Column]Extent
+	extents map[*column.Column]Extent
 }
 
 func (c *Compiler) writer(q Query) *writer {
@@ -297,24 +298,24 @@ func (c *Compiler) Count(q Query) Statement {
 
 // Edge is the SELECT of the first stored value of a dated column, or of the last,
 // that can be read, of all records of the query's dataset.
-func (c *Compiler) Edge(q Query, of *record.Column, last bool) Statement {
+func (c *Compiler) Edge(q Query, of *column.Column, last bool) Statement {
 	q.Where = nil
 	w := c.writer(q)
-	column := w.column(of)
-	w.say("SELECT ", column.shown)
+	col := w.column(of)
+	w.say("SELECT ", col.shown)
 	w.source(q)
-	w.say("\nWHERE ", column.stored, " IS NOT NULL")
-	if readable := column.readable[0][0]; readable != "" {
+	w.say("\nWHERE ", col.stored, " IS NOT NULL")
+	if readable := col.readable[0][0]; readable != "" {
 		w.say("\n  AND ", readable)
 	}
-	w.say("\nORDER BY ", column.order[index(last)][0], "\nLIMIT 1")
+	w.say("\nORDER BY ", col.order[index(last)][0], "\nLIMIT 1")
 	return w.statement()
 }
 
 // Listing is which choices to select.
 type Listing struct {
 	Query
-	Value, Label *record.Column
+	Value, Label *column.Column
 	Count        bool
 	Search       string   // what the label holds, in any case; "" for all
 	Only         []string // the values to look for; nil for all
@@ -324,14 +325,14 @@ type Listing struct {
 // with their labels, and how many records each has, by label.
 func (c *Compiler) Choices(l Listing) Statement {
 	w := c.writer(l.Query)
-	value, label := w.column(l.Value), w.column(l.Label)
-	order := value.value // as they are grouped, so that an index gives the order
-	w.say("SELECT ", value.value, ", ")
+	val, label := w.column(l.Value), w.column(l.Label)
+	order := val.value // as they are grouped, so that an index gives the order
+	w.say("SELECT ", val.value, ", ")
 	if l.Label == l.Value {
-		w.WriteString(value.value)
+		w.WriteString(val.value)
 	} else {
 		w.say("min(", label.value, ")")
-		order = "2, " + value.value
+		order = "2, " + val.value
 	}
 	if l.Count {
 		w.WriteString(", count(*)")
@@ -340,15 +341,15 @@ func (c *Compiler) Choices(l Listing) Statement {
 	if w.where(l.Query) {
 		joint = "\n  AND "
 	}
-	w.say(joint, value.present)
+	w.say(joint, val.present)
 	if l.Search != "" {
 		w.say("\n  AND ", w.dialect.Holds(label.value, criteria.Contains, []string{l.Search}, true, w.plain))
 	}
 	if l.Only != nil {
 		w.WriteString("\n  AND ")
-		w.list(value, len(l.Only), func(i int) any { return AsStored(l.Value, l.Only[i]) })
+		w.list(val, len(l.Only), func(i int) any { return AsStored(l.Value, l.Only[i]) })
 	}
-	w.say("\nGROUP BY ", value.value, "\nORDER BY ", order, "\nLIMIT ")
+	w.say("\nGROUP BY ", val.value, "\nORDER BY ", order, "\nLIMIT ")
 	w.bind(int64(l.Limit), nil)
 	w.WriteString(" OFFSET ")
 	w.bind(int64(l.Skip), nil)
@@ -356,7 +357,7 @@ func (c *Compiler) Choices(l Listing) Statement {
 }
 
 // AsStored is a choice as its column holds it.
-func AsStored(c *record.Column, text string) any {
+func AsStored(c *column.Column, text string) any {
 	if n, err := decimal.NewFromString(text); err == nil && c != nil && c.Type.IsNumeric() {
 		return Number(n)
 	}
@@ -392,7 +393,7 @@ func (w *writer) source(q Query) (inside bool) {
 		switch {
 		case p.Name == "":
 			w.WriteString(p.Text)
-		case p.Name == ownsql.CriteriaName:
+		case p.Name == customsql.CriteriaName:
 			inside = true
 			if q.Where == nil {
 				w.WriteString("1 = 1")
@@ -418,11 +419,11 @@ func (w *writer) values(v Values) {
 	if len(v.List) == 0 {
 		w.WriteString("NULL")
 	}
-	for i, value := range v.List {
+	for i, val := range v.List {
 		if i > 0 {
 			w.WriteString(", ")
 		}
-		w.bind(value, of)
+		w.bind(val, of)
 	}
 }
 
@@ -430,9 +431,9 @@ func (w *writer) values(v Values) {
 // among them, then by the ties, so that no two different records are in an order left to
 // chance.
 func (w *writer) order(q Query) {
-	var room [8]*record.Column
+	var room [8]*column.Column
 	sorted := room[:0]
-	add := func(c *record.Column, descending, isKey bool) {
+	add := func(c *column.Column, descending, isKey bool) {
 		if slices.Contains(sorted, c) {
 			return
 		}

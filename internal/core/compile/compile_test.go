@@ -15,18 +15,19 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/evidence"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
 )
 
 var update = flag.Bool("update", false, "write the golden files anew")
 
-func pattern(source string) record.Pattern {
-	p, err := record.ParsePattern(source)
+func pattern(source string) column.Pattern {
+	p, err := column.ParsePattern(source)
 	if err != nil {
 		panic(err)
 	}
@@ -34,19 +35,19 @@ func pattern(source string) record.Pattern {
 }
 
 var (
-	id       = &record.Column{Name: "id", Type: record.Integer}
-	day      = &record.Column{Name: "day", Type: record.Date, Stored: record.StoredText, Pattern: pattern("yyyy-MM-dd")}
-	digits   = &record.Column{Name: "digits", Type: record.Date, Stored: record.StoredText, Pattern: pattern("yyyyMMdd")}
-	instant  = &record.Column{Name: "at", Type: record.Instant, Stored: record.StoredText, Pattern: pattern("yyyy-MM-dd HH:mm:ss")}
-	zulu     = &record.Column{Name: "zulu", Type: record.Instant, Stored: record.StoredText, Pattern: pattern("yyyy-MM-dd'T'HH:mm:ss'Z'")}
-	eight    = &record.Column{Name: "eight", Type: record.Date, Stored: record.EightDigits}
-	loose    = &record.Column{Name: "loose", Type: record.Date, Stored: record.StoredText, Pattern: pattern("M/d/yyyy")}
-	native   = &record.Column{Name: "own", Type: record.Instant, Stored: record.Native}
-	epoch    = &record.Column{Name: "epoch", Type: record.Instant, Stored: record.EpochSeconds}
-	route    = &record.Column{Name: `the "route"`, Type: record.Text}
-	late     = &record.Column{Name: "late", Type: record.Integer}
+	id       = &column.Column{Name: "id", Type: column.Integer}
+	day      = &column.Column{Name: "day", Type: column.Date, Stored: column.StoredText, Pattern: pattern("yyyy-MM-dd")}
+	digits   = &column.Column{Name: "digits", Type: column.Date, Stored: column.StoredText, Pattern: pattern("yyyyMMdd")}
+	instant  = &column.Column{Name: "at", Type: column.Instant, Stored: column.StoredText, Pattern: pattern("yyyy-MM-dd HH:mm:ss")}
+	zulu     = &column.Column{Name: "zulu", Type: column.Instant, Stored: column.StoredText, Pattern: pattern("yyyy-MM-dd'T'HH:mm:ss'Z'")}
+	eight    = &column.Column{Name: "eight", Type: column.Date, Stored: column.EightDigits}
+	loose    = &column.Column{Name: "loose", Type: column.Date, Stored: column.StoredText, Pattern: pattern("M/d/yyyy")}
+	native   = &column.Column{Name: "own", Type: column.Instant, Stored: column.Native}
+	epoch    = &column.Column{Name: "epoch", Type: column.Instant, Stored: column.EpochSeconds}
+	route    = &column.Column{Name: `the "route"`, Type: column.Text}
+	late     = &column.Column{Name: "late", Type: column.Integer}
 	setting  = phrase.Setting{AsOf: civil.MustParseDay("2026-11-23")}
-	sailings = New(SQLite{}, record.From{Table: "sailings"}, nil)
+	sailings = New(SQLite{}, catalog.From{Table: "sailings"}, nil)
 	helsinki = func() *time.Location {
 		zone, err := civil.LoadZone("Europe/Helsinki")
 		if err != nil {
@@ -56,11 +57,11 @@ var (
 	}()
 )
 
-func on(c *record.Column, op criteria.Op, texts ...string) *criteria.Node {
+func on(c *column.Column, op criteria.Op, texts ...string) *criteria.Node {
 	return &criteria.Node{Column: c, Op: op, Operand: criteria.Operand{Texts: texts}}
 }
 
-func folding(c *record.Column, op criteria.Op, texts ...string) *criteria.Node {
+func folding(c *column.Column, op criteria.Op, texts ...string) *criteria.Node {
 	n := on(c, op, texts...)
 	n.IgnoreCase = true
 	return n
@@ -78,7 +79,7 @@ func group(l criteria.Logic, nodes ...*criteria.Node) *criteria.Node {
 func TestGoldenSQL(t *testing.T) {
 	for name, dialect := range map[string]Dialect{"sqlite": SQLite{}, "postgres": Postgres{}, "mariadb": MariaDB{}} {
 		t.Run(name, func(t *testing.T) {
-			golden(t, "testdata/"+name+".txtar", New(dialect, record.From{Table: "sailings"}, nil))
+			golden(t, "testdata/"+name+".txtar", New(dialect, catalog.From{Table: "sailings"}, nil))
 		})
 	}
 }
@@ -87,7 +88,7 @@ func TestGoldenSQL(t *testing.T) {
 func counting(sql *Compiler) map[string]Statement {
 	q := Query{Where: bound(on(late, criteria.Present)), Zone: helsinki}
 	plan := func(n *criteria.Node) evidence.Plan {
-		return evidence.PlanOf([]*criteria.Bound{bound(n)}, nil, []*record.Column{id, route})
+		return evidence.PlanOf([]*criteria.Bound{bound(n)}, nil, []*column.Column{id, route})
 	}
 	period := group(criteria.All, on(route, criteria.Is, "x"), on(instant, criteria.Within, "last month"), on(late, criteria.AtLeast, "15"))
 	days := []civil.Day{civil.MustParseDay("2026-01-01"), civil.MustParseDay("2026-02-01"), civil.MustParseDay("2026-03-01"), civil.MustParseDay("2026-04-01"), civil.MustParseDay("2026-05-01")}
@@ -126,7 +127,7 @@ func golden(t *testing.T, path string, sql *Compiler) {
 		{"nested groups", Query{Where: bound(group(criteria.All, on(late, criteria.Present), group(criteria.Any, on(route, criteria.Missing), group(criteria.All, on(late, criteria.Is, "0"), on(route, criteria.Is, "a")))))}},
 		{"order", Query{Sort: []criteria.Sort{{Column: late}, {Column: route, Descending: true}, {Column: late, Descending: true}}, Limit: 200, Skip: 400}},
 	} {
-		c.q.Show, c.q.Key, c.q.Zone = []*record.Column{id, route}, []*record.Column{id}, helsinki
+		c.q.Show, c.q.Key, c.q.Zone = []*column.Column{id, route}, []*column.Column{id}, helsinki
 		s := sql.Select(c.q)
 		text := s.SQL + "\n"
 		for _, arg := range s.Args {
@@ -157,9 +158,9 @@ func golden(t *testing.T, path string, sql *Compiler) {
 // wall time of another zone. The judge walks the clock and takes for the day of an
 // instant the latest that clocks have shown.
 func TestBoundsInEveryZone(t *testing.T) {
-	zulu := &record.Column{Type: record.Instant, Stored: record.StoredText, Pattern: pattern("yyyy-MM-dd'T'HH:mm:ss'Z'")}
-	seconds := &record.Column{Type: record.Instant, Stored: record.EpochSeconds}
-	elsewhere := &record.Column{Type: record.Instant, Stored: record.StoredText, Pattern: pattern("yyyyMMddHHmmss"), Zone: helsinki}
+	zulu := &column.Column{Type: column.Instant, Stored: column.StoredText, Pattern: pattern("yyyy-MM-dd'T'HH:mm:ss'Z'")}
+	seconds := &column.Column{Type: column.Instant, Stored: column.EpochSeconds}
+	elsewhere := &column.Column{Type: column.Instant, Stored: column.StoredText, Pattern: pattern("yyyyMMddHHmmss"), Zone: helsinki}
 	compared, zones := 0, 0
 	for _, name := range civil.ZoneNames() {
 		zone, err := civil.LoadZone(name)
@@ -183,7 +184,7 @@ func TestBoundsInEveryZone(t *testing.T) {
 	require.Greater(t, compared, 1_000_000)
 }
 
-func boundsAround(t *testing.T, zone *time.Location, transition time.Time, zulu, seconds, elsewhere *record.Column) (compared int) {
+func boundsAround(t *testing.T, zone *time.Location, transition time.Time, zulu, seconds, elsewhere *column.Column) (compared int) {
 	first := transition.Add(-30 * time.Hour)
 	latest := first.Add(-48 * time.Hour).In(zone).Format(time.DateOnly)
 	for at := first.Add(-48 * time.Hour); at.Before(transition.Add(30 * time.Hour)); at = at.Add(30 * time.Minute) {
@@ -225,7 +226,7 @@ func BenchmarkValidateAndCompile(b *testing.B) {
 		{Name: "days", Type: prompt.Period, Latest: "today"}, {Name: "due", Type: prompt.Day}, {Name: "least", Type: prompt.Number}, {Name: "most", Type: prompt.Number},
 		{Name: "routes", Type: prompt.Choice, Many: true, Choices: []prompt.Option{{Value: "a", Label: "A"}, {Value: "b", Label: "B"}}},
 	}
-	asked := func(c *record.Column, op criteria.Op, p int) *criteria.Node {
+	asked := func(c *column.Column, op criteria.Op, p int) *criteria.Node {
 		return &criteria.Node{Column: c, Op: op, Operand: criteria.Operand{Prompt: five[p]}}
 	}
 	where := group(criteria.All, asked(instant, criteria.Within, 0), asked(day, criteria.From, 1), asked(late, criteria.AtLeast, 2), asked(late, criteria.AtMost, 3),
@@ -239,7 +240,7 @@ func BenchmarkValidateAndCompile(b *testing.B) {
 			b.Fatal(refused)
 		}
 		bound, _ := criteria.Bind(where, answers, nil, setting)
-		sailings.Select(Query{Show: []*record.Column{id, route}, Where: bound, Sort: []criteria.Sort{{Column: instant}}, Key: []*record.Column{id}, Zone: helsinki})
+		sailings.Select(Query{Show: []*column.Column{id, route}, Where: bound, Sort: []criteria.Sort{{Column: instant}}, Key: []*column.Column{id}, Zone: helsinki})
 	}
 }
 
@@ -255,14 +256,14 @@ func TestNumbersAreBoundExactly(t *testing.T) {
 // Columns are shared by all requests: what is compiled of one at the same time leaves it
 // as it is. The race detector holds this to it.
 func TestCompilingAtTheSameTime(t *testing.T) {
-	p, err := record.ParsePattern("M/d/yyyy")
+	p, err := column.ParsePattern("M/d/yyyy")
 	require.NoError(t, err)
-	shared := &record.Column{Name: "opened", Type: record.Date, Stored: record.StoredText, Pattern: p}
+	shared := &column.Column{Name: "opened", Type: column.Date, Stored: column.StoredText, Pattern: p}
 	var all sync.WaitGroup
 	for range 8 {
 		all.Go(func() {
-			sql := New(SQLite{}, record.From{Table: "t"}, nil)
-			sql.Select(Query{Show: []*record.Column{shared}, Key: []*record.Column{shared}, Zone: time.UTC})
+			sql := New(SQLite{}, catalog.From{Table: "t"}, nil)
+			sql.Select(Query{Show: []*column.Column{shared}, Key: []*column.Column{shared}, Zone: time.UTC})
 		})
 	}
 	all.Wait()

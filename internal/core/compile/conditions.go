@@ -9,8 +9,9 @@ import (
 	"github.com/shopspring/decimal"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 )
 
 // What a condition is in SQL, by the sort of its column; compile.go has the
@@ -58,25 +59,25 @@ func (w *writer) condition(b *criteria.Bound) {
 		w.say(")", isNotTrue)
 		return
 	}
-	column := w.column(b.Column)
+	col := w.column(b.Column)
 	switch {
 	case b.Other != nil:
 		w.columns(b)
 	case b.Op == criteria.Missing:
-		w.WriteString(column.missing)
+		w.WriteString(col.missing)
 	case b.Op == criteria.Present:
-		w.WriteString(column.present)
+		w.WriteString(col.present)
 	case b.Op == criteria.RecursIn || b.Op == criteria.ClockWithin:
-		w.wall(b, column)
+		w.wall(b, col)
 	case b.Column.Type.IsDated():
-		w.spans(b, column)
+		w.spans(b, col)
 	case b.Column.Type.IsNumeric():
-		w.numbers(b, column)
-	case b.Column.Type == record.YesNo:
-		w.say(column.compared, " = ")
-		w.bind(b.Truth, column)
+		w.numbers(b, col)
+	case b.Column.Type == column.YesNo:
+		w.say(col.compared, " = ")
+		w.bind(b.Truth, col)
 	default:
-		w.texts(b, column)
+		w.texts(b, col)
 	}
 }
 
@@ -87,9 +88,9 @@ var comparisons = map[criteria.Op]string{criteria.Is: " = ", criteria.Before: " 
 // columns writes a comparison of two columns of the same type.
 func (w *writer) columns(b *criteria.Bound) {
 	var sides [2]string
-	for i, c := range []*record.Column{b.Column, b.Other} {
-		column := w.column(c)
-		sides[i] = column.value
+	for i, c := range []*column.Column{b.Column, b.Other} {
+		col := w.column(c)
+		sides[i] = col.value
 		switch {
 		case c.Type.IsDated():
 			var shifts []civil.Shift
@@ -99,37 +100,37 @@ func (w *writer) columns(b *criteria.Bound) {
 					return
 				}
 			}
-			sides[i] = w.dialect.Comparable(column.Column, shifts)
+			sides[i] = w.dialect.Comparable(col.Column, shifts)
 		case b.IgnoreCase:
-			sides[i] = w.dialect.Fold(column.value)
+			sides[i] = w.dialect.Fold(col.value)
 		}
-		if readable := column.readable[0][0]; readable != "" {
+		if readable := col.readable[0][0]; readable != "" {
 			w.say(readable, " AND ")
 		}
 		if c.EmptyMissing {
-			w.say(column.present, " AND ") // what is missing compares with nothing
+			w.say(col.present, " AND ") // what is missing compares with nothing
 		}
 	}
 	w.say(sides[0], comparisons[b.Op], sides[1])
 }
 
 // texts writes a comparison of a text with values.
-func (w *writer) texts(b *criteria.Bound, column *columnSQL) {
+func (w *writer) texts(b *criteria.Bound, col *columnSQL) {
 	if b.Column.EmptyMissing && slices.Contains(b.Texts, "") {
-		w.say(column.present, " AND ") // what is missing equals nothing
+		w.say(col.present, " AND ") // what is missing equals nothing
 	}
 	switch {
 	case b.Op == criteria.StartsWith && !b.IgnoreCase: // as bounds, so that an index serves
-		w.say(column.compared, " >= ")
-		w.bind(b.Texts[0], column)
-		if after := record.AfterPrefix(b.Texts[0]); after != "" {
-			w.say(" AND ", column.compared, " < ")
-			w.bind(after, column)
+		w.say(col.compared, " >= ")
+		w.bind(b.Texts[0], col)
+		if after := value.AfterPrefix(b.Texts[0]); after != "" {
+			w.say(" AND ", col.compared, " < ")
+			w.bind(after, col)
 		}
 	case b.IgnoreCase, b.Op == criteria.Contains, b.Op == criteria.EndsWith:
-		w.WriteString(w.dialect.Holds(column.value, b.Op, b.Texts, b.IgnoreCase, w.plain))
+		w.WriteString(w.dialect.Holds(col.value, b.Op, b.Texts, b.IgnoreCase, w.plain))
 	default:
-		w.list(column, len(b.Texts), func(i int) any { return b.Texts[i] })
+		w.list(col, len(b.Texts), func(i int) any { return b.Texts[i] })
 	}
 }
 
@@ -140,7 +141,7 @@ func (w *writer) say(texts ...string) {
 }
 
 // spans writes the bounds of each run of days.
-func (w *writer) spans(b *criteria.Bound, column *columnSQL) {
+func (w *writer) spans(b *criteria.Bound, col *columnSQL) {
 	spans := b.Spans()
 	if len(spans) > 1 {
 		w.WriteByte('(')
@@ -149,20 +150,20 @@ func (w *writer) spans(b *criteria.Bound, column *columnSQL) {
 		if i > 0 {
 			w.WriteString(" OR ")
 		}
-		w.span(b.Column, s, column, len(spans) > 1)
+		w.span(b.Column, s, col, len(spans) > 1)
 	}
 	if len(spans) > 1 {
 		w.WriteByte(')')
 	}
 }
 
-func (w *writer) span(c *record.Column, s criteria.Span, column *columnSQL, inner bool) {
+func (w *writer) span(c *column.Column, s criteria.Span, col *columnSQL, inner bool) {
 	if s.Empty {
 		w.WriteString("1 = 0")
 		return
 	}
 	lower, upper := s.From.IsSet(), s.Until.IsSet()
-	readable := column.readable[index(lower)][index(upper)]
+	readable := col.readable[index(lower)][index(upper)]
 	parts := 0
 	and := func(text, operator string) {
 		if parts > 0 {
@@ -176,18 +177,18 @@ func (w *writer) span(c *record.Column, s criteria.Span, column *columnSQL, inne
 		w.WriteByte('(')
 	}
 	if lower {
-		and(column.stored, " >= ")
-		w.bind(c.Bound(s.From, w.zone), column)
+		and(col.stored, " >= ")
+		w.bind(c.Bound(s.From, w.zone), col)
 	}
 	if upper {
-		and(column.stored, " < ")
-		w.bind(c.Bound(s.Until, w.zone), column)
+		and(col.stored, " < ")
+		w.bind(c.Bound(s.Until, w.zone), col)
 	}
 	if readable != "" {
 		and(readable, "")
 	}
 	if parts == 0 {
-		and(column.stored, " IS NOT NULL")
+		and(col.stored, " IS NOT NULL")
 	}
 	if brackets {
 		w.WriteByte(')')
@@ -196,7 +197,7 @@ func (w *writer) span(c *record.Column, s criteria.Span, column *columnSQL, inne
 
 // shifts lead from a column's stored seconds to wall times of a zone. Where no
 // value can be read there are none, and what it writes instead never holds.
-func (w *writer) shifts(c *record.Column, zone *time.Location, byDay bool) ([]civil.Shift, bool) {
+func (w *writer) shifts(c *column.Column, zone *time.Location, byDay bool) ([]civil.Shift, bool) {
 	extent, ok := w.extents[c]
 	if !ok {
 		w.WriteString("1 = 0")
@@ -206,16 +207,16 @@ func (w *writer) shifts(c *record.Column, zone *time.Location, byDay bool) ([]ci
 }
 
 // wall writes a condition on the wall time of a column. It can use no index.
-func (w *writer) wall(b *criteria.Bound, column *columnSQL) {
+func (w *writer) wall(b *criteria.Bound, col *columnSQL) {
 	var shifts []civil.Shift
-	if b.Column.Type == record.Instant {
+	if b.Column.Type == column.Instant {
 		var ok bool
 		if shifts, ok = w.shifts(b.Column, w.zone, b.Op == criteria.RecursIn); !ok {
 			return
 		}
 	}
-	wall := w.dialect.Wall(column.Column, shifts)
-	if readable := column.readable[0][0]; readable != "" {
+	wall := w.dialect.Wall(col.Column, shifts)
+	if readable := col.readable[0][0]; readable != "" {
 		w.say(readable, " AND ")
 	}
 	if b.Op == criteria.RecursIn {
@@ -246,11 +247,11 @@ func monthsOf(quarters []int) []int {
 	return months
 }
 
-func (w *writer) numbers(b *criteria.Bound, column *columnSQL) {
+func (w *writer) numbers(b *criteria.Bound, col *columnSQL) {
 	bound := func(operator string, n decimal.Decimal, lower bool) {
-		w.say(column.compared, operator)
-		w.bind(column.number(n), column)
-		if readable := column.readable[index(lower)][index(!lower)]; readable != "" {
+		w.say(col.compared, operator)
+		w.bind(col.number(n), col)
+		if readable := col.readable[index(lower)][index(!lower)]; readable != "" {
 			w.say(" AND ", readable)
 		}
 	}
@@ -274,7 +275,7 @@ func (w *writer) numbers(b *criteria.Bound, column *columnSQL) {
 			bound(" <= ", *b.Upper, false)
 		}
 	default:
-		w.list(column, len(b.Numbers), func(i int) any { return column.number(b.Numbers[i]) })
+		w.list(col, len(b.Numbers), func(i int) any { return col.number(b.Numbers[i]) })
 	}
 }
 
@@ -283,9 +284,9 @@ func (w *writer) numbers(b *criteria.Bound, column *columnSQL) {
 const mostPlaceholders = 50
 
 // list writes a condition that a column is one of n values.
-func (w *writer) list(column *columnSQL, n int, value func(int) any) {
+func (w *writer) list(col *columnSQL, n int, val func(int) any) {
 	if n <= mostPlaceholders {
-		w.in(column.compared, column, n, value)
+		w.in(col.compared, col, n, val)
 		return
 	}
 	array, whole := []byte{'['}, true
@@ -293,19 +294,19 @@ func (w *writer) list(column *columnSQL, n int, value func(int) any) {
 		if i > 0 {
 			array = append(array, ',')
 		}
-		v := value(i)
+		v := val(i)
 		_, isWhole := v.(int64)
 		whole = whole && isWhole
-		array = record.AppendJSON(array, fmt.Sprint(v))
+		array = value.AppendJSON(array, fmt.Sprint(v))
 	}
-	w.WriteString(w.dialect.Many(column.Column, whole, w.plain(string(append(array, ']')))))
+	w.WriteString(w.dialect.Many(col.Column, whole, w.plain(string(append(array, ']')))))
 }
 
-func (w *writer) in(left string, of *columnSQL, n int, value func(int) any) {
+func (w *writer) in(left string, of *columnSQL, n int, val func(int) any) {
 	w.WriteString(left)
 	if n == 1 {
 		w.WriteString(" = ")
-		w.bind(value(0), of)
+		w.bind(val(0), of)
 		return
 	}
 	w.WriteString(" IN (")
@@ -313,7 +314,7 @@ func (w *writer) in(left string, of *columnSQL, n int, value func(int) any) {
 		if i > 0 {
 			w.WriteString(", ")
 		}
-		w.bind(value(i), of)
+		w.bind(val(i), of)
 	}
 	w.WriteByte(')')
 }
@@ -321,7 +322,7 @@ func (w *writer) in(left string, of *columnSQL, n int, value func(int) any) {
 // number is a number as it is compared with the column.
 func (c *columnSQL) number(n decimal.Decimal) any {
 	if c.IsExactText() {
-		return record.DecimalKey(n.String())
+		return value.DecimalKey(n.String())
 	}
 	return Number(n)
 }

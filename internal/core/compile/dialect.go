@@ -6,8 +6,9 @@ import (
 	"strings"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 )
 
 // What dialects share.
@@ -17,8 +18,8 @@ func literal(text string) string { return "'" + strings.ReplaceAll(text, "'", "'
 // oneOf joins what is said of each value by OR.
 func oneOf(values []string, say func(string) string) string {
 	said := make([]string, len(values))
-	for i, value := range values {
-		said[i] = say(value)
+	for i, val := range values {
+		said[i] = say(val)
 	}
 	if len(said) == 1 {
 		return said[0]
@@ -40,7 +41,7 @@ func shifted(seconds string, shifts []civil.Shift) string {
 // HH:mm:ss, made of the fields of its pattern, which sorts by time: without its
 // suffix and fraction, and without seconds where the pattern has none. cut cuts a
 // text out of another, from 1; joint joins texts.
-func isoText(name string, p record.Pattern, cut func(text string, at, width int) string, joint string) string {
+func isoText(name string, p column.Pattern, cut func(text string, at, width int) string, joint string) string {
 	switch p.Strftime() {
 	case "%Y-%m-%d":
 		if p.Suffix() == "" {
@@ -74,7 +75,7 @@ const validDay = `(?!0000)(([0-9]{4})%[1]s(((0[13578]|1[02])%[2]s(0[1-9]|[12][0-
 	`([0-9]{2}(0[48]|[2468][048]|[13579][26])|([02468][048]|[13579][26])00)%[1]s02%[2]s29)`
 
 // fits is a regular expression for the texts of a pattern that sorts by time.
-func (a anchors) fits(p record.Pattern) string {
+func (a anchors) fits(p column.Pattern) string {
 	var b strings.Builder
 	pieces := p.Pieces()
 	b.WriteString(a.start)
@@ -127,7 +128,7 @@ func plain(text string) string {
 // rewriting turns the texts of any pattern into their ISO form, by functions that the two
 // dialects share; replace is REGEXP_REPLACE with a text, an expression and what takes its
 // place, of all matches.
-func (a anchors) rewriting(text string, p record.Pattern, replace func(text, regexp, to string) string) (loose, iso string) {
+func (a anchors) rewriting(text string, p column.Pattern, replace func(text, regexp, to string) string) (loose, iso string) {
 	loose, to := a.loosely(p)
 	iso = replace(text, literal(loose), literal(to))
 	for _, piece := range p.Pieces() {
@@ -135,7 +136,7 @@ func (a anchors) rewriting(text string, p record.Pattern, replace func(text, reg
 		case piece.Named:
 			iso = fmt.Sprintf("lower(%s)", iso)
 			for m := 1; m <= 12; m++ {
-				iso = fmt.Sprintf("replace(%s, '-0%s-', '-%02d-')", iso, record.MonthNames[3*m-3:3*m], m)
+				iso = fmt.Sprintf("replace(%s, '-0%s-', '-%02d-')", iso, column.MonthNames[3*m-3:3*m], m)
 			}
 		case piece.Letter == 'y' && piece.Width == 2:
 			iso = replace(replace(iso, literal(a.start+"([0-5][0-9]|6[0-8])-"), `'20\1-'`), literal(a.start+"(69|[7-9][0-9])-"), `'19\1-'`)
@@ -147,7 +148,7 @@ func (a anchors) rewriting(text string, p record.Pattern, replace func(text, reg
 // loosely is a regular expression for the texts of any pattern, and what replaces
 // them by their ISO form, save that a field of one digit lacks its zero, a month can be
 // a name and a year can lack its century.
-func (a anchors) loosely(p record.Pattern) (regexp, iso string) {
+func (a anchors) loosely(p column.Pattern) (regexp, iso string) {
 	var b strings.Builder
 	at := map[byte]int{}
 	b.WriteString(a.start)
@@ -181,10 +182,10 @@ func (a anchors) loosely(p record.Pattern) (regexp, iso string) {
 // values, escape being how a character is written by its code point.
 func (a anchors) folded(op criteria.Op, values []string, escape func(rune) string) string {
 	all := make([]string, len(values))
-	for i, value := range values {
+	for i, val := range values {
 		var b strings.Builder
-		for _, r := range value {
-			variants := slices.Collect(record.Twins(r))
+		for _, r := range val {
+			variants := slices.Collect(value.Twins(r))
 			if len(variants) > 1 {
 				b.WriteByte('[')
 			}
@@ -214,8 +215,8 @@ func (a anchors) folded(op criteria.Op, values []string, escape func(rune) strin
 }
 
 // eightDigits is how an integer such as 20260305 reads as text.
-var eightDigits = func() record.Pattern {
-	p, err := record.ParsePattern("yyyyMMdd")
+var eightDigits = func() column.Pattern {
+	p, err := column.ParsePattern("yyyyMMdd")
 	if err != nil {
 		panic(err)
 	}

@@ -5,10 +5,11 @@ import (
 	"strconv"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/customsql"
 	"pikegate/internal/core/evidence"
-	"pikegate/internal/core/ownsql"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 )
 
 // Statements that count for evidence. They run on the query's dataset and look at no
@@ -17,7 +18,7 @@ import (
 // HasCriteriaInside reports whether the criteria stand within custom SQL, where
 // records are not yet what the dataset has: then they cannot be counted in one pass.
 func (c *Compiler) HasCriteriaInside() bool {
-	return slices.ContainsFunc(c.from.SQL, func(p ownsql.Piece) bool { return p.Name == ownsql.CriteriaName })
+	return slices.ContainsFunc(c.from.SQL, func(p customsql.Piece) bool { return p.Name == customsql.CriteriaName })
 }
 
 // Tally is the SELECT that counts all records in the groups of a plan: class, passed,
@@ -40,7 +41,7 @@ func (c *Compiler) Tally(q Query, p evidence.Plan) Statement {
 }
 
 // ReadGroup reads a row of a Tally.
-func ReadGroup(row []record.Value, p evidence.Plan) evidence.Group {
+func ReadGroup(row []value.Value, p evidence.Plan) evidence.Group {
 	class, _ := row[0].Int()
 	passed, _ := row[1].Int()
 	records, _ := row[2].Int()
@@ -60,16 +61,16 @@ func (w *writer) class(p evidence.Plan) {
 		w.WriteString(number(evidence.Inside))
 		return
 	}
-	column := w.column(p.Dated)
-	w.say("CASE WHEN ", column.missing, " THEN ", number(evidence.Missing))
-	if readable := column.readable[0][0]; readable != "" {
+	col := w.column(p.Dated)
+	w.say("CASE WHEN ", col.missing, " THEN ", number(evidence.Missing))
+	if readable := col.readable[0][0]; readable != "" {
 		w.say(" WHEN (", readable, ")", isNotTrue, " THEN ", number(evidence.Unreadable))
 	} else {
-		w.say(" WHEN ", column.stored, " IS NULL THEN ", number(evidence.Unreadable))
+		w.say(" WHEN ", col.stored, " IS NULL THEN ", number(evidence.Unreadable))
 	}
 	when := func(operator string, edge civil.Edge, class evidence.Class) {
-		w.say(" WHEN ", column.stored, operator)
-		w.bind(p.Dated.Bound(edge, w.zone), column)
+		w.say(" WHEN ", col.stored, operator)
+		w.bind(p.Dated.Bound(edge, w.zone), col)
 		w.say(" THEN ", number(class))
 	}
 	last := evidence.Inside
@@ -86,7 +87,7 @@ func (w *writer) class(p evidence.Plan) {
 		}
 		if len(p.Period.Periods) > 1 {
 			w.WriteString(" WHEN ")
-			w.spans(p.Period, column)
+			w.spans(p.Period, col)
 			w.say(" THEN ", number(evidence.Inside))
 			last = evidence.Between
 		}
@@ -151,22 +152,22 @@ func (c *Compiler) PassedBy(q Query, conditions []*criteria.Bound) Statement {
 // ByUnit is the SELECT that counts the records of a query by runs of days that follow
 // each other: the number of the run, from 0, and a count. Each run starts on one of
 // the days and ends before the next; the last one ends with the last of the days.
-func (c *Compiler) ByUnit(q Query, of *record.Column, days []civil.Day) Statement {
+func (c *Compiler) ByUnit(q Query, of *column.Column, days []civil.Day) Statement {
 	w := c.writer(q)
-	column := w.column(of)
-	bound := func(d civil.Day) { w.bind(of.Bound(civil.StartOf(d), w.zone), column) }
+	col := w.column(of)
+	bound := func(d civil.Day) { w.bind(of.Bound(civil.StartOf(d), w.zone), col) }
 	w.WriteString("SELECT ")
-	w.unit(column, days[1:len(days)-1], 0, bound)
+	w.unit(col, days[1:len(days)-1], 0, bound)
 	w.WriteString(", count(*)")
 	joint := "\nWHERE "
 	if w.where(q) {
 		joint = "\n  AND "
 	}
-	w.say(joint, column.stored, " >= ")
+	w.say(joint, col.stored, " >= ")
 	bound(days[0])
-	w.say(" AND ", column.stored, " < ")
+	w.say(" AND ", col.stored, " < ")
 	bound(days[len(days)-1])
-	if readable := column.readable[1][1]; readable != "" {
+	if readable := col.readable[1][1]; readable != "" {
 		w.say(" AND ", readable)
 	}
 	w.WriteString("\nGROUP BY 1")
@@ -174,17 +175,17 @@ func (c *Compiler) ByUnit(q Query, of *record.Column, days []civil.Day) Statemen
 }
 
 // unit writes the number of the run that a record is in, found by halves.
-func (w *writer) unit(column *columnSQL, starts []civil.Day, first int, bound func(civil.Day)) {
+func (w *writer) unit(col *columnSQL, starts []civil.Day, first int, bound func(civil.Day)) {
 	if len(starts) == 0 {
 		w.WriteString(strconv.Itoa(first))
 		return
 	}
 	half := len(starts) / 2
-	w.say("CASE WHEN ", column.stored, " < ")
+	w.say("CASE WHEN ", col.stored, " < ")
 	bound(starts[half])
 	w.WriteString(" THEN ")
-	w.unit(column, starts[:half], first, bound)
+	w.unit(col, starts[:half], first, bound)
 	w.WriteString(" ELSE ")
-	w.unit(column, starts[half+1:], first+half+1, bound)
+	w.unit(col, starts[half+1:], first+half+1, bound)
 	w.WriteString(" END")
 }

@@ -8,8 +8,8 @@ import (
 	"github.com/shopspring/decimal"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
-	"pikegate/internal/core/record"
 )
 
 // MariaDB is the dialect of MariaDB 10.6 or later, in a session whose zone is UTC,
@@ -30,8 +30,8 @@ func (m MariaDB) Shown(c Column) string { return m.Name(c.Name) }
 
 // Param says what a number is exactly. The collation of a comparison stands with the
 // value, so that an index on a column of that collation serves.
-func (MariaDB) Param(_ int, value any, of *Column) string {
-	switch value.(type) {
+func (MariaDB) Param(_ int, val any, of *Column) string {
+	switch val.(type) {
 	case decimal.Decimal:
 		return "CAST(? AS DECIMAL(65, 30))"
 	case string:
@@ -73,7 +73,7 @@ func (m MariaDB) Value(c Column) string {
 
 // Stored takes a text apart where its pattern does not sort by time.
 func (m MariaDB) Stored(c Column) string {
-	if c.Stored != record.StoredText || c.Pattern.Sorts() {
+	if c.Stored != column.StoredText || c.Pattern.Sorts() {
 		return m.Name(c.Name)
 	}
 	return m.rewritten(c)
@@ -94,11 +94,11 @@ func (m MariaDB) Readable(c Column, lower, upper bool) string {
 	switch {
 	case c.Type.IsNumeric():
 		return ""
-	case c.Stored == record.EpochSeconds, c.Stored == record.EpochMillis, c.Stored == record.SerialDays:
+	case c.Stored == column.EpochSeconds, c.Stored == column.EpochMillis, c.Stored == column.SerialDays:
 		return inCalendar(c, name, lower, upper)
-	case c.Stored == record.EightDigits:
+	case c.Stored == column.EightDigits:
 		return fmt.Sprintf("%[1]s BETWEEN 10101 AND 99991231 AND LPAD(%[1]s, 8, '0') REGEXP %[2]s", name, literal(mariaEnds.fits(eightDigits)))
-	case c.Stored == record.Native:
+	case c.Stored == column.Native:
 		days := fmt.Sprintf("DAYOFMONTH(%[1]s) BETWEEN 1 AND DAYOFMONTH(LAST_DAY(%[1]s))", name)
 		if lower {
 			return days
@@ -117,7 +117,7 @@ func (m MariaDB) Order(c Column, descending, mayMiss bool) string {
 	if c.EmptyMissing {
 		by, mayMiss = fmt.Sprintf("nullif(%s, '')", by), mayMiss || !descending
 	}
-	if c.Stored == record.StoredText && !c.Pattern.Sorts() {
+	if c.Stored == column.StoredText && !c.Pattern.Sorts() {
 		by, mayMiss = m.rewritten(c), true
 	}
 	switch {
@@ -132,18 +132,18 @@ func (m MariaDB) Order(c Column, descending, mayMiss bool) string {
 // Wall is a date with a time, NULL where the stored value cannot be read.
 func (m MariaDB) Wall(c Column, shifts []civil.Shift) string {
 	name := m.Value(c)
-	if c.Type == record.Instant {
+	if c.Type == column.Instant {
 		return fmt.Sprintf("TIMESTAMPADD(SECOND, %s, '1970-01-01')", shifted(m.seconds(c), shifts))
 	}
 	switch c.Stored {
-	case record.EightDigits:
+	case column.EightDigits:
 		return fmt.Sprintf("CAST(LPAD(%s, 8, '0') AS DATETIME)", name)
-	case record.SerialDays:
-		if c.Type == record.Datetime {
+	case column.SerialDays:
+		if c.Type == column.Datetime {
 			return fmt.Sprintf("TIMESTAMPADD(SECOND, ROUND(%s * 86400), '1899-12-30')", name)
 		}
 		return fmt.Sprintf("TIMESTAMPADD(DAY, FLOOR(%s), '1899-12-30')", name)
-	case record.Native:
+	case column.Native:
 		return fmt.Sprintf("CAST(%s AS DATETIME)", name)
 	}
 	return m.read(c)
@@ -162,11 +162,11 @@ func (m MariaDB) read(c Column) string {
 func (m MariaDB) seconds(c Column) string {
 	name := m.Value(c)
 	switch c.Stored {
-	case record.EpochSeconds:
+	case column.EpochSeconds:
 		return fmt.Sprintf("FLOOR(%s)", name)
-	case record.EpochMillis:
+	case column.EpochMillis:
 		return fmt.Sprintf("FLOOR(%s / 1000)", name)
-	case record.Native:
+	case column.Native:
 		return fmt.Sprintf("TIMESTAMPDIFF(SECOND, '1970-01-01', %s)", m.toTheSecond(name))
 	}
 	return fmt.Sprintf("TIMESTAMPDIFF(SECOND, '1970-01-01', %s)", m.read(c))
@@ -179,9 +179,9 @@ func (MariaDB) toTheSecond(moment string) string { return fmt.Sprintf("CAST(%s A
 // seconds.
 func (m MariaDB) Comparable(c Column, shifts []civil.Shift) string {
 	switch {
-	case c.Type == record.Date:
+	case c.Type == column.Date:
 		return fmt.Sprintf("CAST(%s AS DATE)", m.Wall(c, nil))
-	case c.Type == record.Datetime:
+	case c.Type == column.Datetime:
 		return m.toTheSecond(m.Wall(c, nil))
 	case shifts == nil:
 		return m.seconds(c)
@@ -195,11 +195,11 @@ func (MariaDB) Holds(text string, op criteria.Op, values []string, fold bool, pa
 	if fold {
 		return fmt.Sprintf("%s REGEXP %s", text, param(mariaEnds.folded(op, values, func(r rune) string { return fmt.Sprintf(`\x{%x}`, r) })))
 	}
-	return oneOf(values, func(value string) string {
+	return oneOf(values, func(val string) string {
 		if op == criteria.EndsWith {
-			return fmt.Sprintf("RIGHT(%s, %d) = %s%s", text, utf8.RuneCountInString(value), param(value), byCodePoint)
+			return fmt.Sprintf("RIGHT(%s, %d) = %s%s", text, utf8.RuneCountInString(val), param(val), byCodePoint)
 		}
-		return fmt.Sprintf("LOCATE(%s%s, %s) > 0", param(value), byCodePoint, text)
+		return fmt.Sprintf("LOCATE(%s%s, %s) > 0", param(val), byCodePoint, text)
 	})
 }
 

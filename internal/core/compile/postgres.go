@@ -10,8 +10,9 @@ import (
 	"github.com/shopspring/decimal"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 )
 
 // Postgres is the dialect of PostgreSQL 13 or later, in a session whose zone is UTC.
@@ -28,8 +29,8 @@ func (Postgres) Name(name string) string { return `"` + strings.ReplaceAll(name,
 func (p Postgres) Shown(c Column) string { return p.Name(c.Name) }
 
 // Param leaves the type of texts to what they are compared with.
-func (Postgres) Param(n int, value any, _ *Column) string {
-	switch value.(type) {
+func (Postgres) Param(n int, val any, _ *Column) string {
+	switch val.(type) {
 	case int64:
 		return fmt.Sprintf("$%d::bigint", n)
 	case decimal.Decimal:
@@ -76,7 +77,7 @@ func (p Postgres) Value(c Column) string {
 
 // Stored takes a text apart where its pattern does not sort by time.
 func (p Postgres) Stored(c Column) string {
-	if c.Stored != record.StoredText || c.Pattern.Sorts() {
+	if c.Stored != column.StoredText || c.Pattern.Sorts() {
 		return p.Value(c)
 	}
 	return p.rewritten(c)
@@ -91,11 +92,11 @@ func (p Postgres) rewritten(c Column) string {
 }
 
 // isoPattern is the form that a column's texts are rewritten to.
-func isoPattern(c Column) record.Pattern {
+func isoPattern(c Column) column.Pattern {
 	if c.Pattern.HasTime() {
-		return record.ISOTime
+		return column.ISOTime
 	}
-	return record.ISODay
+	return column.ISODay
 }
 
 // Readable guards against what a type lets in and the calendar does not, and
@@ -103,16 +104,16 @@ func isoPattern(c Column) record.Pattern {
 func (p Postgres) Readable(c Column, lower, upper bool) string {
 	name := p.Value(c)
 	switch {
-	case c.Stored == record.EpochSeconds, c.Stored == record.EpochMillis, c.Stored == record.SerialDays:
+	case c.Stored == column.EpochSeconds, c.Stored == column.EpochMillis, c.Stored == column.SerialDays:
 		return inCalendar(c, name, lower, upper)
 	case c.Type.IsNumeric():
-		if upper || c.Type == record.Integer {
+		if upper || c.Type == column.Integer {
 			return "" // what is no number sorts after all of them, and no whole number is none
 		}
 		return fmt.Sprintf("%s::numeric <> 'NaN'", name)
-	case c.Stored == record.EightDigits:
+	case c.Stored == column.EightDigits:
 		return fmt.Sprintf("%[1]s BETWEEN 10101 AND 99991231 AND lpad(%[1]s::text, 8, '0') ~ %[2]s", name, literal(postgresEnds.fits(eightDigits)))
-	case c.Stored == record.Native:
+	case c.Stored == column.Native:
 		var bounds []string
 		if !lower {
 			bounds = append(bounds, name+" >= '0001-01-01'")
@@ -150,18 +151,18 @@ func (p Postgres) Order(c Column, descending, mayMiss bool) string {
 // Wall is a timestamp, NULL where the stored value cannot be read.
 func (p Postgres) Wall(c Column, shifts []civil.Shift) string {
 	name := p.Value(c)
-	if c.Type == record.Instant {
+	if c.Type == column.Instant {
 		return fmt.Sprintf("(timestamp '1970-01-01' + make_interval(secs => %s))", shifted(p.seconds(c), shifts))
 	}
 	switch c.Stored {
-	case record.EightDigits:
+	case column.EightDigits:
 		return p.guarded(c, fmt.Sprintf("to_timestamp(lpad(%s::text, 8, '0'), 'YYYYMMDD')::timestamp", name))
-	case record.SerialDays:
-		if c.Type == record.Datetime {
+	case column.SerialDays:
+		if c.Type == column.Datetime {
 			return p.guarded(c, fmt.Sprintf("timestamp '1899-12-30' + make_interval(secs => round((%s)::numeric * 86400)::double precision)", name))
 		}
 		return p.guarded(c, fmt.Sprintf("timestamp '1899-12-30' + make_interval(days => floor(%s)::integer)", name))
-	case record.Native:
+	case column.Native:
 		return p.guarded(c, name+"::timestamp")
 	}
 	return p.read(c)
@@ -185,11 +186,11 @@ func (p Postgres) read(c Column) string {
 func (p Postgres) seconds(c Column) string {
 	name := p.Value(c)
 	switch c.Stored {
-	case record.EpochSeconds:
+	case column.EpochSeconds:
 		return p.guarded(c, fmt.Sprintf("floor(%s)::bigint", name))
-	case record.EpochMillis:
+	case column.EpochMillis:
 		return p.guarded(c, fmt.Sprintf("floor(%s / 1000.0)::bigint", name))
-	case record.Native:
+	case column.Native:
 		return p.guarded(c, fmt.Sprintf("floor(extract(epoch FROM %s))::bigint", name))
 	}
 	return fmt.Sprintf("extract(epoch FROM %s)::bigint", p.read(c))
@@ -198,9 +199,9 @@ func (p Postgres) seconds(c Column) string {
 // Comparable is a date or a timestamp of whole seconds, for instants whole seconds.
 func (p Postgres) Comparable(c Column, shifts []civil.Shift) string {
 	switch {
-	case c.Type == record.Date:
+	case c.Type == column.Date:
 		return fmt.Sprintf("(%s)::date", p.Wall(c, nil))
-	case c.Type == record.Datetime:
+	case c.Type == column.Datetime:
 		return fmt.Sprintf("date_trunc('second', %s)", p.Wall(c, nil))
 	case shifts == nil:
 		return p.seconds(c)
@@ -214,11 +215,11 @@ func (Postgres) Holds(text string, op criteria.Op, values []string, fold bool, p
 	if fold {
 		return fmt.Sprintf("%s ~ %s", text, param(postgresEnds.folded(op, values, func(r rune) string { return fmt.Sprintf(`\U%08x`, r) })))
 	}
-	return oneOf(values, func(value string) string {
+	return oneOf(values, func(val string) string {
 		if op == criteria.EndsWith {
-			return fmt.Sprintf("right(%s, %d) = %s", text, utf8.RuneCountInString(value), param(value))
+			return fmt.Sprintf("right(%s, %d) = %s", text, utf8.RuneCountInString(val), param(val))
 		}
-		return fmt.Sprintf("strpos(%s, %s) > 0", text, param(value))
+		return fmt.Sprintf("strpos(%s, %s) > 0", text, param(val))
 	})
 }
 
@@ -226,9 +227,9 @@ func (Postgres) Holds(text string, op criteria.Op, values []string, fold bool, p
 var foldTable = sync.OnceValues(func() (from, to string) {
 	var f, t strings.Builder
 	for r := rune(utf8.RuneSelf); r <= unicode.MaxRune; r++ {
-		if one := string(r); record.Fold(one) != one {
+		if one := string(r); value.Fold(one) != one {
 			f.WriteString(one)
-			t.WriteString(record.Fold(one))
+			t.WriteString(value.Fold(one))
 		}
 	}
 	return f.String(), t.String()

@@ -5,8 +5,9 @@ import (
 	"strings"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 )
 
 // SQLite is the dialect of SQLite 3.30 or later.
@@ -24,11 +25,11 @@ func (SQLite) Param(int, any, *Column) string { return "?" }
 
 // Many takes the array apart as a table.
 func (s SQLite) Many(c Column, _ bool, param string) string {
-	value := "value"
+	val := "value"
 	if c.Type.IsNumeric() && !c.IsExactText() {
-		value = "CAST(value AS NUMERIC)"
+		val = "CAST(value AS NUMERIC)"
 	}
-	return fmt.Sprintf("%s IN (SELECT %s FROM json_each(%s))", s.Value(c), value, param)
+	return fmt.Sprintf("%s IN (SELECT %s FROM json_each(%s))", s.Value(c), val, param)
 }
 
 // Equal names the collation, since a column can be declared with another one.
@@ -43,7 +44,7 @@ func (s SQLite) Compared(c Column) string { return s.Value(c) }
 // another one. Decimals in texts are compared by their keys.
 func (s SQLite) Value(c Column) string {
 	switch {
-	case c.Type == record.Text:
+	case c.Type == column.Text:
 		return s.Name(c.Name) + " COLLATE BINARY"
 	case c.IsExactText():
 		return KeyFunction + "(" + s.Name(c.Name) + ")"
@@ -53,7 +54,7 @@ func (s SQLite) Value(c Column) string {
 
 // Stored takes a text apart where its pattern does not sort by time.
 func (s SQLite) Stored(c Column) string {
-	if c.Stored != record.StoredText || c.Pattern.Sorts() {
+	if c.Stored != column.StoredText || c.Pattern.Sorts() {
 		return s.Name(c.Name)
 	}
 	return s.rewritten(c)
@@ -88,7 +89,7 @@ func (s SQLite) rewritten(c Column) string {
 			field[p.Letter] = text
 			fits = append(fits, fmt.Sprintf("(%[1]s GLOB '[0-9]' OR %[1]s GLOB '[0-9][0-9]')", text))
 		case p.Named:
-			at := fmt.Sprintf("instr(%s, lower(substr(%s, 1, 3)))", literal(record.MonthNames), rest)
+			at := fmt.Sprintf("instr(%s, lower(substr(%s, 1, 3)))", literal(column.MonthNames), rest)
 			field[p.Letter] = fmt.Sprintf("(%s + 2) / 3", at)
 			fits = append(fits, fmt.Sprintf("length(substr(%s, 1, 3)) = 3 AND %s %% 3 = 1", rest, at))
 			rest = fmt.Sprintf("substr(%s, 4)", rest)
@@ -119,10 +120,10 @@ func (s SQLite) Readable(c Column, lower, upper bool) string {
 	switch {
 	case c.IsExactText():
 		return "" // what is none has no key
-	case c.Stored == record.EightDigits:
+	case c.Stored == column.EightDigits:
 		text := fmt.Sprintf("printf('%%08d', %s)", name)
 		return fmt.Sprintf("typeof(%s) = 'integer' AND strftime('%%Y%%m%%d', substr(%s, 1, 4) || '-' || substr(%s, 5, 2) || '-' || substr(%s, 7, 2)) = %s", name, text, text, text, text)
-	case c.Type.IsNumeric(), c.Stored == record.EpochSeconds, c.Stored == record.EpochMillis, c.Stored == record.SerialDays:
+	case c.Type.IsNumeric(), c.Stored == column.EpochSeconds, c.Stored == column.EpochMillis, c.Stored == column.SerialDays:
 		// In a column declared as text, numbers would be compared as texts.
 		number := fmt.Sprintf("typeof(%s) IN ('integer', 'real')", name)
 		if bounds := inCalendar(c, name, lower, upper); bounds != "" {
@@ -158,7 +159,7 @@ func (s SQLite) Readable(c Column, lower, upper bool) string {
 
 // iso is the text in the form that SQLite's date functions read; the text itself
 // where its pattern is that form already.
-func (SQLite) iso(name string, p record.Pattern) string {
+func (SQLite) iso(name string, p column.Pattern) string {
 	return isoText(name, p, func(text string, at, width int) string { return fmt.Sprintf("substr(%s, %d, %d)", text, at, width) }, " || ")
 }
 
@@ -187,16 +188,16 @@ func (s SQLite) Order(c Column, descending, mayMiss bool) string {
 func (s SQLite) Wall(c Column, shifts []civil.Shift) string {
 	name := s.Name(c.Name)
 	switch c.Stored {
-	case record.EightDigits:
+	case column.EightDigits:
 		digits := fmt.Sprintf("printf('%%08d', %s)", name)
 		return fmt.Sprintf("substr(%s, 1, 4) || '-' || substr(%s, 5, 2) || '-' || substr(%s, 7, 2)", digits, digits, digits)
-	case record.SerialDays:
-		if c.Type == record.Datetime {
+	case column.SerialDays:
+		if c.Type == column.Datetime {
 			return fmt.Sprintf("datetime(CAST(round((%s - 25569) * 86400) AS INTEGER), 'unixepoch')", name)
 		}
 		return fmt.Sprintf("date(%s + 2415018.5)", down(name)) // Julian day of 1899-12-30
 	}
-	if c.Type == record.Instant {
+	if c.Type == column.Instant {
 		return fmt.Sprintf("datetime(%s, 'unixepoch')", shifted(s.seconds(c), shifts))
 	}
 	return s.text(c)
@@ -215,9 +216,9 @@ func (s SQLite) text(c Column) string {
 func (s SQLite) seconds(c Column) string {
 	name := s.Name(c.Name)
 	switch c.Stored {
-	case record.EpochSeconds:
+	case column.EpochSeconds:
 		return down(name)
-	case record.EpochMillis:
+	case column.EpochMillis:
 		return fmt.Sprintf("(%[1]s / 1000 - (%[1]s %% 1000 < 0))", down(name))
 	}
 	return fmt.Sprintf("CAST(strftime('%%s', %s) AS INTEGER)", s.text(c))
@@ -231,9 +232,9 @@ func down(name string) string {
 // Comparable is ISO text of one length, or for instants whole seconds.
 func (s SQLite) Comparable(c Column, shifts []civil.Shift) string {
 	switch c.Type {
-	case record.Date:
+	case column.Date:
 		return fmt.Sprintf("strftime('%%Y-%%m-%%d', %s)", s.Wall(c, nil))
-	case record.Datetime:
+	case column.Datetime:
 		return fmt.Sprintf("strftime('%%Y-%%m-%%d %%H:%%M:%%S', %s)", s.Wall(c, nil))
 	}
 	if shifts == nil {
@@ -250,9 +251,9 @@ const FoldFunction = "fold_case"
 func FoldValue(v any) any {
 	switch text := v.(type) {
 	case string:
-		return record.Fold(text)
+		return value.Fold(text)
 	case []byte:
-		return record.Fold(string(text))
+		return value.Fold(string(text))
 	}
 	return v
 }
@@ -266,7 +267,7 @@ func KeyValue(v any) any {
 	if raw, isBytes := v.([]byte); isBytes {
 		text, ok = string(raw), true
 	}
-	if key := record.DecimalKey(text); ok && key != "" {
+	if key := value.DecimalKey(text); ok && key != "" {
 		return key
 	}
 	return nil
@@ -284,19 +285,19 @@ func (s SQLite) Holds(text string, op criteria.Op, values []string, fold bool, p
 	if fold {
 		text = s.Fold(text)
 	}
-	return oneOf(values, func(value string) string {
+	return oneOf(values, func(val string) string {
 		if fold {
-			value = record.Fold(value)
+			val = value.Fold(val)
 		}
 		switch op {
 		case criteria.Contains:
-			return fmt.Sprintf("instr(%s, %s) > 0", text, param(value))
+			return fmt.Sprintf("instr(%s, %s) > 0", text, param(val))
 		case criteria.EndsWith: // cuts off as many characters as the value has
-			return fmt.Sprintf("substr(%s, -length(%s)) = %s", text, param(value), param(value))
+			return fmt.Sprintf("substr(%s, -length(%s)) = %s", text, param(val), param(val))
 		case criteria.StartsWith:
-			return fmt.Sprintf("substr(%s, 1, length(%s)) = %s", text, param(value), param(value))
+			return fmt.Sprintf("substr(%s, 1, length(%s)) = %s", text, param(val), param(val))
 		}
-		return text + " = " + param(value)
+		return text + " = " + param(val)
 	})
 }
 

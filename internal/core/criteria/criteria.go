@@ -1,18 +1,19 @@
 // Package criteria has the condition tree of a query, from the tree as a
 // developer wrote it, with prompts in it, to the tree that runs, with answers
-// in their place; and the read-back, the tree said in plain English.
+// in their place. Package readback says it in plain English.
 package criteria
 
 import (
 	"slices"
 	"strconv"
+	"time"
 
 	"github.com/shopspring/decimal"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
 )
 
 // Logic joins the nodes of a group; a condition has none.
@@ -32,7 +33,7 @@ type Node struct {
 
 	Filter *Filter // in place of a condition of its own
 
-	Column     *record.Column
+	Column     *column.Column
 	Op         Op
 	Operand    Operand // none for Missing and Present
 	IgnoreCase bool    // texts are compared after Unicode simple folding
@@ -66,7 +67,7 @@ func (n *Node) Walk(f func(*Node)) {
 type Operand struct {
 	Prompt *prompt.Prompt
 	Side   Side // of a prompt's answer that has two, "" for all of it
-	Column *record.Column
+	Column *column.Column
 	Person Attribute
 	Texts  []string
 	Recurs Recurrence      // of RecursIn
@@ -147,7 +148,7 @@ type Bound struct {
 	Logic Logic
 	Nodes []*Bound
 
-	Column  *record.Column
+	Column  *column.Column
 	Op      Op
 	Periods []civil.Period     // for days: one for each period or whole day meant
 	Moments civil.MomentPeriod // for moments, in place of Periods
@@ -158,7 +159,7 @@ type Bound struct {
 	Upper   *decimal.Decimal
 	Texts   []string       // for texts
 	Truth   bool           // for yes-no
-	Other   *record.Column // the column to compare with, in place of all those
+	Other   *column.Column // the column to compare with, in place of all those
 	Labels  []string       // what people read instead of Texts or Numbers, where there is any
 
 	IgnoreCase bool
@@ -169,7 +170,7 @@ type Bound struct {
 // Dropped is a condition that does not run because its prompt was left
 // unanswered.
 type Dropped struct {
-	Column *record.Column
+	Column *column.Column
 	Prompt *prompt.Prompt
 }
 
@@ -236,7 +237,7 @@ func (r *binder) condition(n *Node) *Bound {
 	case p == nil && n.Op == ClockWithin:
 		b.Times = operand.Times
 	case p == nil:
-		b.literal(operand.Texts, r.setting)
+		b.SetTexts(operand.Texts, r.setting)
 	default:
 		b.Recurs.Part = operand.Recurs.Part
 		if operand.Side == "" {
@@ -282,7 +283,7 @@ func (b *Bound) answer(a *prompt.Answer, side Side) bool {
 			break
 		}
 		for _, c := range a.Choices {
-			b.value(c.Value)
+			b.AddText(c.Value)
 			b.Labels = append(b.Labels, c.Label)
 		}
 	default:
@@ -322,17 +323,17 @@ func (b *Bound) numberRange(a *prompt.Answer, side Side) bool {
 	return true
 }
 
-// literal takes values as written; the definition was checked, so they read.
-func (b *Bound) literal(texts []string, s phrase.Setting) {
+// SetTexts sets the values that a definition writes out; it was checked, so they can be read.
+func (b *Bound) SetTexts(texts []string, s phrase.Setting) {
 	for _, text := range texts {
 		switch {
 		case b.Column.Type.IsDated():
 			r, _ := phrase.Period(text, s)
 			b.Periods = append(b.Periods, r.Period)
-		case b.Column.Type == record.YesNo:
+		case b.Column.Type == column.YesNo:
 			b.Truth, _ = prompt.ParseYesNo(text)
 		default:
-			b.value(text)
+			b.AddText(text)
 		}
 	}
 	if denied, _ := b.Op.Denies(); (b.Op == Within || denied == Within) && len(b.Numbers) == 2 {
@@ -340,7 +341,8 @@ func (b *Bound) literal(texts []string, s phrase.Setting) {
 	}
 }
 
-func (b *Bound) value(text string) {
+// AddText adds a value as a text or, on a column of numbers, as a number.
+func (b *Bound) AddText(text string) {
 	if !b.Column.Type.IsNumeric() {
 		b.Texts = append(b.Texts, text)
 		return
@@ -423,7 +425,7 @@ func (b *Bound) Walk(f func(*Bound)) {
 
 // Excludes reports whether the node, where it holds, says that the column is
 // not missing.
-func (b *Bound) Excludes(missing *record.Column) bool {
+func (b *Bound) Excludes(missing *column.Column) bool {
 	if b == nil {
 		return false
 	}
@@ -468,4 +470,16 @@ func Both(a, b *Node) *Node {
 		return a
 	}
 	return &Node{Logic: All, Nodes: []*Node{a, b}}
+}
+
+// Sort is one column of the order of records.
+type Sort struct {
+	Column     *column.Column
+	Descending bool
+}
+
+// Clock is the time that days and moments are taken in.
+type Clock struct {
+	Name string // what people call it
+	Zone *time.Location
 }

@@ -3,8 +3,8 @@ package criteria
 import (
 	"slices"
 
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
 )
 
 // Op is an operator of a condition.
@@ -51,7 +51,7 @@ const (
 	every = dated | numbers | texts | truths
 )
 
-func familyOf(t record.Type) families {
+func familyOf(t column.Type) families {
 	switch {
 	case t.IsTimed():
 		return times
@@ -59,7 +59,7 @@ func familyOf(t record.Type) families {
 		return dates
 	case t.IsNumeric():
 		return numbers
-	case t == record.YesNo:
+	case t == column.YesNo:
 		return truths
 	}
 	return texts
@@ -111,7 +111,7 @@ var Ops = []Op{Is, IsNot, AnyOf, NoneOf, Before, From, Through, After, Within, O
 	LessThan, AtMost, AtLeast, MoreThan, Contains, StartsWith, EndsWith}
 
 // AppliesTo reports whether the operator can stand on a column of the type.
-func (op Op) AppliesTo(t record.Type) bool { return operators[op].on&familyOf(t) != 0 }
+func (op Op) AppliesTo(t column.Type) bool { return operators[op].on&familyOf(t) != 0 }
 
 // IsMany reports whether the operator takes a list of values.
 func (op Op) IsMany() bool { return operators[op].many }
@@ -136,7 +136,7 @@ func HasSides(t prompt.Type) bool { return sides[t] != "" }
 // Takes reports whether the operator, on a column of the type, can be answered
 // by the prompt, or by one side of its answer; many reports whether it fails only
 // for the number of answers.
-func (op Op) Takes(p *prompt.Prompt, side Side, t record.Type) (ok, many bool) {
+func (op Op) Takes(p *prompt.Prompt, side Side, t column.Type) (ok, many bool) {
 	kind := p.Type
 	if side != "" {
 		kind = sides[kind]

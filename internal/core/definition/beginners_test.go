@@ -11,7 +11,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/fault"
+	"pikegate/internal/core/lint"
 )
 
 // What beginners write, one mistake a file, gets a message that leads to what they meant;
@@ -19,7 +21,7 @@ import (
 func TestBeginners(t *testing.T) {
 	base, err := os.ReadFile("testdata/beginners/base.yaml")
 	require.NoError(t, err)
-	known, faults := Split(File{Name: "base.yaml", Text: string(base)})
+	known, faults := Split(catalog.File{Name: "base.yaml", Text: string(base)})
 	require.Empty(t, faults)
 	paths, err := filepath.Glob("testdata/beginners/*.txtar")
 	require.NoError(t, err)
@@ -29,7 +31,7 @@ func TestBeginners(t *testing.T) {
 		require.NoError(t, err)
 		require.Len(t, archive.Files, 2, path)
 		faults := slices.DeleteFunc(foundIn(known, "in.yaml", string(archive.Files[0].Data)), func(f *fault.Fault) bool {
-			return f.Code == NotUsed // which is no mistake here
+			return f.Code == lint.NotUsed // which is no mistake here
 		})
 		if *update {
 			archive.Files[1].Data = []byte(faults.Error() + "\n")
@@ -66,7 +68,7 @@ title: Mine
 where: {departed: {is: {prompt: sailing-day}}}
 sections: [{table: {query: mine}}]
 `
-	docs, faults := Split(File{Name: "asked.yaml", Text: string(base) + report})
+	docs, faults := Split(catalog.File{Name: "asked.yaml", Text: string(base) + report})
 	require.Empty(t, faults)
 	c, faults := Link(docs, setting)
 	require.Empty(t, faults)
@@ -78,7 +80,7 @@ sections: [{table: {query: mine}}]
 	assert.Len(t, c.Reports["mine"].Lists, 1)
 	assert.Len(t, c.Reports["mine"].Unasked, 1)
 
-	docs, faults = Split(File{Name: "asked.yaml", Text: string(base) + strings.Replace(report, "title: Mine", "title: Mine\nprompts: []", 1)})
+	docs, faults = Split(catalog.File{Name: "asked.yaml", Text: string(base) + strings.Replace(report, "title: Mine", "title: Mine\nprompts: []", 1)})
 	require.Empty(t, faults)
 	_, faults = Link(docs, setting)
 	assert.Len(t, faults, 4, "what is named is all that is asked: %s", faults)

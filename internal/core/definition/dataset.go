@@ -6,10 +6,12 @@ import (
 
 	"go.yaml.in/yaml/v3"
 
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
 )
 
 // The codes of what is wrong with where a dataset's records come from.
@@ -23,8 +25,8 @@ const (
 	NotComparable  = "not_comparable"
 )
 
-func (l *linker) dataset(name string, m *mapping) *Dataset {
-	d := &Dataset{Name: name}
+func (l *linker) dataset(name string, m *mapping) *catalog.Dataset {
+	d := &catalog.Dataset{Name: name}
 	if d.Title = l.text(m.take("title")); d.Title == "" {
 		d.Title = name
 	}
@@ -56,7 +58,7 @@ func (l *linker) dataset(name string, m *mapping) *Dataset {
 				l.fault(n, WrongValue, "a dataset has a table, or SQL of its own, and not both")
 			}
 		}
-		l.ownSQL(d, sql, values)
+		l.customSQL(d, sql, values)
 	case values != nil:
 		l.fault(values, WrongValue, "values are those of placeholders in custom SQL")
 	}
@@ -69,7 +71,7 @@ func (l *linker) dataset(name string, m *mapping) *Dataset {
 
 // columns reads the columns; in tables they can have another name, or stand in a
 // joined table.
-func (l *linker) columns(d *Dataset, n *yaml.Node, inTables bool) {
+func (l *linker) columns(d *catalog.Dataset, n *yaml.Node, inTables bool) {
 	if n == nil {
 		return
 	}
@@ -82,14 +84,14 @@ func (l *linker) columns(d *Dataset, n *yaml.Node, inTables bool) {
 		if !ok {
 			continue
 		}
-		origin := record.Origin{Name: p.key.Value, Table: d.From.Table, Column: p.key.Value}
+		origin := catalog.Origin{Name: p.key.Value, Table: d.From.Table, Column: p.key.Value}
 		if inTables {
 			if table := m.take("table"); table != nil {
 				origin.Table = l.text(table)
 				l.tablesAt = append(l.tablesAt, table)
 			}
-			if column := m.take("column"); column != nil {
-				origin.Column = l.text(column)
+			if col := m.take("column"); col != nil {
+				origin.Column = l.text(col)
 			}
 		}
 		c := l.column(p, m)
@@ -97,7 +99,7 @@ func (l *linker) columns(d *Dataset, n *yaml.Node, inTables bool) {
 		if c.IsExactText() && d.Source != nil && !d.Source.At.IsSQLite() {
 			l.fault(p.value, EngineCannot, "the database has a type of its own for decimals; only an SQLite file holds the column %q as text", c.Name)
 		}
-		if c.Stored == record.Native && d.Source != nil && d.Source.At.IsSQLite() {
+		if c.Stored == column.Native && d.Source != nil && d.Source.At.IsSQLite() {
 			l.fault(p.value, EngineCannot, "SQLite has no type of its own for dates; say how the column %q holds them, as text with a pattern for instance", c.Name)
 		}
 	}
@@ -107,7 +109,7 @@ func (l *linker) columns(d *Dataset, n *yaml.Node, inTables bool) {
 }
 
 // joins = [{ table: NAME, key: [COLUMN...], on: {COLUMN: COLUMN...} [, as: NAME] [, keep: all] }...] .
-func (l *linker) joins(d *Dataset, n *yaml.Node) {
+func (l *linker) joins(d *catalog.Dataset, n *yaml.Node) {
 	if n.Kind != yaml.SequenceNode {
 		l.wrongType(n, "a list of joined tables")
 		return
@@ -118,7 +120,7 @@ func (l *linker) joins(d *Dataset, n *yaml.Node) {
 			continue
 		}
 		table, as := l.need(m, "table"), m.take("as")
-		j := record.Join{Table: l.text(table), As: l.text(table)}
+		j := catalog.Join{Table: l.text(table), As: l.text(table)}
 		if as != nil {
 			j.As = l.text(as)
 		}
@@ -131,7 +133,7 @@ func (l *linker) joins(d *Dataset, n *yaml.Node) {
 		if on := l.need(m, "on"); on != nil {
 			if pairs, ok := l.mapping(on); ok {
 				for _, p := range pairs.pairs {
-					j.On = append(j.On, record.Pair{Column: p.key.Value, Equals: l.before(d, p.value, j.As)})
+					j.On = append(j.On, catalog.Pair{Column: p.key.Value, Equals: l.before(d, p.value, j.As)})
 				}
 				if len(pairs.pairs) == 0 {
 					l.fault(on, EmptyGroup, "a join needs a column at least by which the records find each other")
@@ -140,63 +142,63 @@ func (l *linker) joins(d *Dataset, n *yaml.Node) {
 		}
 		l.finish(m)
 		missing := slices.DeleteFunc(slices.Clone(keys), func(k string) bool {
-			return slices.ContainsFunc(j.On, func(p record.Pair) bool { return p.Column == k })
+			return slices.ContainsFunc(j.On, func(p catalog.Pair) bool { return p.Column == k })
 		})
 		d.From.Joins = append(d.From.Joins, j)
 		if len(missing) > 0 && !d.HasInKey(j.As) {
 			l.warn(item, JoinMultiplies, "a record can find several in the table %q, and is then counted once for each: the join leaves %s of its key open; put it in the join, or a column of that table in the dataset's key",
-				j.Table, fault.Both(fault.Quoted(missing)))
+				j.Table, english.Both(english.Quoted(missing)))
 		}
 	}
 }
 
 // before finds the origin of the column that a join compares with.
-func (l *linker) before(d *Dataset, n *yaml.Node, as string) record.Origin {
+func (l *linker) before(d *catalog.Dataset, n *yaml.Node, as string) catalog.Origin {
 	name := l.text(n)
 	if l.columnOf(d, n, name) == nil {
-		return record.Origin{}
+		return catalog.Origin{}
 	}
-	i := slices.IndexFunc(d.From.Origins, func(o record.Origin) bool { return o.Name == name })
+	i := slices.IndexFunc(d.From.Origins, func(o catalog.Origin) bool { return o.Name == name })
 	if o := d.From.Origins[i]; d.From.Tables()[o.Table] != "" && o.Table != as {
 		return o
 	}
 	l.fault(n, WrongValue, "the column %q does not stand in a table before this one", name)
-	return record.Origin{}
+	return catalog.Origin{}
 }
 
 // origins checks the tables of the columns, and forgets the origins where they say
 // nothing.
-func (l *linker) origins(d *Dataset) {
+func (l *linker) origins(d *catalog.Dataset) {
 	tables := d.From.Tables()
 	for _, n := range l.tablesAt {
 		if tables[n.Value] == "" {
-			f := l.fault(n, UnknownTable, "the dataset has no table %q", fault.Shorten(n.Value))
+			f := l.fault(n, UnknownTable, "the dataset has no table %q", english.Shorten(n.Value))
 			f.Suggest(fault.Near(n.Value, slices.Sorted(maps.Keys(tables))))
 		}
 	}
 	l.tablesAt = nil
-	if d.From.SQL != nil || len(d.From.Joins) == 0 && !slices.ContainsFunc(d.From.Origins, func(o record.Origin) bool { return o.Column != o.Name }) {
+	if d.From.SQL != nil || len(d.From.Joins) == 0 && !slices.ContainsFunc(d.From.Origins, func(o catalog.Origin) bool { return o.Column != o.Name }) {
 		d.From.Origins = nil
 	}
 }
 
 // derivedDataset is one on another: its records, or those that fit criteria, and all
 // its columns, or some.
-func (l *linker) derivedDataset(d *Dataset, of *yaml.Node, m *mapping) {
+func (l *linker) derivedDataset(d *catalog.Dataset, of *yaml.Node, m *mapping) {
 	base := named(l, of, UnknownDataset, "dataset", l.catalog.Datasets)
 	condition, columns := m.take("where"), m.take("columns")
 	if base == nil {
 		return
 	}
 	d.Base, d.Source, d.From, d.Key, d.Columns, d.Values = base, base.Source, base.From, base.Key, base.Columns, base.Values
-	if d.bases = base.bases + 1; d.bases > mostBases {
-		l.fault(of, TooDeep, "this dataset is built on %d others, one on the other, and at most %d are read", d.bases, mostBases)
+	if d.Bases = base.Bases + 1; d.Bases > mostBases {
+		l.fault(of, TooDeep, "this dataset is built on %d others, one on the other, and at most %d are read", d.Bases, mostBases)
 		return
 	}
 	own, used := (*criteria.Node)(nil), []*prompt.Prompt(nil)
-	if d.conditions = base.conditions; condition != nil {
-		w := l.read(&where{of: base, conditions: base.conditions}, condition)
-		own, used, d.conditions = w.root, w.prompts, w.conditions
+	if d.Conditions = base.Conditions; condition != nil {
+		w := l.read(&where{of: base, conditions: base.Conditions}, condition)
+		own, used, d.Conditions = w.root, w.prompts, w.conditions
 	}
 	d.Where = criteria.Both(base.Where, own)
 	l.reasoned(base, d.Where)

@@ -7,30 +7,31 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/fault"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/lint"
 )
 
-func catalogOf(t *testing.T, text string) *Catalog {
+func catalogOf(t *testing.T, text string) *catalog.Catalog {
 	t.Helper()
-	docs, faults := Split(File{Name: "f.yaml", Text: text})
+	docs, faults := Split(catalog.File{Name: "f.yaml", Text: text})
 	require.Empty(t, faults)
-	catalog, faults := Link(docs, setting)
+	defs, faults := Link(docs, setting)
 	require.Empty(t, faults, "%v", faults)
-	return catalog
+	return defs
 }
 
 func TestConnections(t *testing.T) {
-	catalog := catalogOf(t, `{pikegate: 1, source: own, zone: Europe/Helsinki}
+	defs := catalogOf(t, `{pikegate: 1, source: own, zone: Europe/Helsinki}
 ---
 {pikegate: 1, source: file, zone: Europe/Helsinki, engine: sqlite, file: ferries.db}
 ---
 {pikegate: 1, source: shore, zone: Europe/Helsinki, engine: postgres, address: {env: SHORE}, password: {file: /run/secrets/shore}, schema: s, limits: {time: 90s, rows: 1000, at_once: 2, waiting: 0}}
 `)
-	assert.Equal(t, Connection{Engine: Embedded, AtOnce: 8, Waiting: 64}, catalog.Sources["own"].At)
-	assert.Equal(t, Connection{Engine: SQLite, File: "ferries.db", AtOnce: 8, Waiting: 64}, catalog.Sources["file"].At)
-	assert.Equal(t, Connection{Engine: Postgres, Address: Reference{Env: "SHORE"}, Password: Reference{File: "/run/secrets/shore"}, Schema: "s", Time: 90 * time.Second, Rows: 1000, AtOnce: 2}, catalog.Sources["shore"].At)
-	assert.True(t, catalog.Sources["own"].At.IsSQLite() && catalog.Sources["file"].At.IsSQLite() && !catalog.Sources["shore"].At.IsSQLite())
+	assert.Equal(t, catalog.Connection{Engine: catalog.Embedded, AtOnce: 8, Waiting: 64}, defs.Sources["own"].At)
+	assert.Equal(t, catalog.Connection{Engine: catalog.SQLite, File: "ferries.db", AtOnce: 8, Waiting: 64}, defs.Sources["file"].At)
+	assert.Equal(t, catalog.Connection{Engine: catalog.Postgres, Address: catalog.Reference{Env: "SHORE"}, Password: catalog.Reference{File: "/run/secrets/shore"}, Schema: "s", Time: 90 * time.Second, Rows: 1000, AtOnce: 2}, defs.Sources["shore"].At)
+	assert.True(t, defs.Sources["own"].At.IsSQLite() && defs.Sources["file"].At.IsSQLite() && !defs.Sources["shore"].At.IsSQLite())
 }
 
 const fleet = `{pikegate: 1, source: own, zone: Europe/Helsinki}
@@ -66,16 +67,16 @@ columns:
 `
 
 func TestJoinedAndDerivedDatasets(t *testing.T) {
-	catalog := catalogOf(t, fleet)
-	joined := catalog.Datasets["joined"]
-	assert.Equal(t, []record.Join{
-		{Table: "vessels", As: "v", On: []record.Pair{{Column: "name", Equals: record.Origin{Name: "vessel", Table: "sailings", Column: "ship"}}}},
-		{Table: "ports", As: "ports", Left: true, On: []record.Pair{{Column: "port", Equals: record.Origin{Name: "home", Table: "v", Column: "port"}}}},
+	defs := catalogOf(t, fleet)
+	joined := defs.Datasets["joined"]
+	assert.Equal(t, []catalog.Join{
+		{Table: "vessels", As: "v", On: []catalog.Pair{{Column: "name", Equals: catalog.Origin{Name: "vessel", Table: "sailings", Column: "ship"}}}},
+		{Table: "ports", As: "ports", Left: true, On: []catalog.Pair{{Column: "port", Equals: catalog.Origin{Name: "home", Table: "v", Column: "port"}}}},
 	}, joined.From.Joins)
 	assert.Equal(t, map[string]string{"sailings": "sailings", "v": "vessels", "ports": "ports"}, joined.From.Tables())
 	assert.False(t, joined.From.IsPlain())
 
-	towns := catalog.Datasets["recent-towns"]
+	towns := defs.Datasets["recent-towns"]
 	assert.True(t, towns.IsOn(joined) && towns.IsOn(towns) && !joined.IsOn(towns))
 	var names []string
 	for _, c := range towns.Columns {
@@ -83,23 +84,23 @@ func TestJoinedAndDerivedDatasets(t *testing.T) {
 		assert.Same(t, joined.Column(c.Name), c, "a column is the same in all of them")
 	}
 	assert.Equal(t, []string{"town", "on", "id"}, names, "the key stays")
-	assert.Same(t, catalog.Prompts["days"], catalog.Queries["q"].Prompts[0], "what a dataset asks, its queries ask")
-	assert.Empty(t, catalog.Warnings[Ref{KindReport, "r"}])
-	assert.ElementsMatch(t, []Ref{{KindDataset, "recent"}, {KindFilter, "afloat"}}, catalog.Users[Ref{KindDataset, "joined"}])
+	assert.Same(t, defs.Prompts["days"], defs.Queries["q"].Prompts[0], "what a dataset asks, its queries ask")
+	assert.Empty(t, defs.Warnings[catalog.Ref{Kind: catalog.KindReport, Name: "r"}])
+	assert.ElementsMatch(t, []catalog.Ref{{Kind: catalog.KindDataset, Name: "recent"}, {Kind: catalog.KindFilter, Name: "afloat"}}, defs.Users[catalog.Ref{Kind: catalog.KindDataset, Name: "joined"}])
 	conditions := 0
-	for _, n := range catalog.Reports["r"].Criteria().Nodes {
+	for _, n := range defs.Reports["r"].Criteria().Nodes {
 		conditions += max(1, len(n.Nodes))
 	}
 	assert.Equal(t, 3, conditions, "its bases' and its own")
 
 	// A report that leaves out what a dataset beneath asks is refused.
-	docs, _ := Split(File{Name: "f.yaml", Text: fleet + "---\n{pikegate: 1, report: s, title: S, prompts: [], sections: [{table: {query: q}}]}\n"})
+	docs, _ := Split(catalog.File{Name: "f.yaml", Text: fleet + "---\n{pikegate: 1, report: s, title: S, prompts: [], sections: [{table: {query: q}}]}\n"})
 	_, faults := Link(docs, setting)
 	assert.Equal(t, []string{PromptNotAsked}, codes(faults))
 	// Conditions that fight those of a dataset beneath are found.
-	docs, _ = Split(File{Name: "f.yaml", Text: fleet + "---\n{pikegate: 1, query: none, of: recent-towns, show: [on], where: {town: missing}, sort: [on]}\n"})
+	docs, _ = Split(catalog.File{Name: "f.yaml", Text: fleet + "---\n{pikegate: 1, query: none, of: recent-towns, show: [on], where: {town: missing}, sort: [on]}\n"})
 	_, faults = Link(docs, setting)
-	assert.Equal(t, []string{NeverHolds}, codes(faults))
+	assert.Equal(t, []string{lint.NeverHolds}, codes(faults))
 }
 
 func codes(faults fault.List) (all []string) {
@@ -110,7 +111,7 @@ func codes(faults fault.List) (all []string) {
 }
 
 func TestValuesOfOwnSQL(t *testing.T) {
-	catalog := catalogOf(t, fleet+`---
+	defs := catalogOf(t, fleet+`---
 pikegate: 1
 dataset: own
 source: own
@@ -119,11 +120,11 @@ values: {days_last: on_day}
 key: [id]
 columns: {id: {type: integer}, on_day: {type: date, stored: yyyymmdd}}
 `)
-	own := catalog.Datasets["own"]
+	own := defs.Datasets["own"]
 	day := own.Column("on_day")
-	days, least := catalog.Prompts["days"], catalog.Prompts["least"]
-	assert.Equal(t, map[int]Value{1: {days, FirstDay, day}, 3: {days, NextDay, day}, 5: {Prompt: least}, 7: {days, LastDay, day}}, own.Values)
-	assert.Contains(t, catalog.Users[Ref{KindPrompt, "days"}], Ref{KindDataset, "own"})
+	days, least := defs.Prompts["days"], defs.Prompts["least"]
+	assert.Equal(t, map[int]catalog.Placeholder{1: {Prompt: days, Part: catalog.FirstDay, Column: day}, 3: {Prompt: days, Part: catalog.NextDay, Column: day}, 5: {Prompt: least}, 7: {Prompt: days, Part: catalog.LastDay, Column: day}}, own.Values)
+	assert.Contains(t, defs.Users[catalog.Ref{Kind: catalog.KindPrompt, Name: "days"}], catalog.Ref{Kind: catalog.KindDataset, Name: "own"})
 	assert.Len(t, own.Prompts, 2)
 	assert.Nil(t, own.From.Tables())
 }

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/fault"
@@ -25,8 +26,8 @@ var update = flag.Bool("update", false, "write the findings of testdata anew")
 var setting = phrase.Setting{AsOf: civil.MustParseDay("2026-11-23")}
 
 // foundIn are the findings of a file beside definitions that are right.
-func foundIn(good []Document, name, text string) fault.List {
-	docs, faults := Split(File{Name: name, Text: text})
+func foundIn(good []catalog.Document, name, text string) fault.List {
+	docs, faults := Split(catalog.File{Name: name, Text: text})
 	if len(faults) > 0 {
 		return faults
 	}
@@ -50,9 +51,9 @@ func TestWrongDefinitions(t *testing.T) {
 		for _, f := range archive.Files {
 			text[f.Name] = string(f.Data)
 		}
-		var good []Document
+		var good []catalog.Document
 		if beside, ok := text["good.yaml"]; ok {
-			docs, faults := Split(File{Name: "good.yaml", Text: beside})
+			docs, faults := Split(catalog.File{Name: "good.yaml", Text: beside})
 			require.Empty(t, faults)
 			good = docs
 		}
@@ -117,7 +118,7 @@ sections:
 `
 
 func TestLinking(t *testing.T) {
-	docs, faults := Split(File{Name: "good.yaml", Text: good})
+	docs, faults := Split(catalog.File{Name: "good.yaml", Text: good})
 	require.Empty(t, faults)
 	require.Len(t, docs, 5)
 	assert.Contains(t, docs[0].Text, "# Kept with what follows it.")
@@ -139,7 +140,7 @@ func TestLinking(t *testing.T) {
 // What was stored and does not fit any more is left out with all that builds
 // on it; nothing in the catalog lacks a part.
 func TestLoadingLeavesOutWhatIsBroken(t *testing.T) {
-	docs, _ := Split(File{Name: "good.yaml", Text: strings.Replace(good, "- departed_at: missing", "- arrived_at: missing", 1)})
+	docs, _ := Split(catalog.File{Name: "good.yaml", Text: strings.Replace(good, "- departed_at: missing", "- arrived_at: missing", 1)})
 	c, faults := Load(docs, setting)
 	require.Len(t, faults, 2)
 	codes := []string{}
@@ -152,14 +153,14 @@ func TestLoadingLeavesOutWhatIsBroken(t *testing.T) {
 	assert.NotEmpty(t, c.Datasets)
 
 	late := strings.Replace(good, "longest: 1 year", "default: 1 Jan 2026\nlatest: 1 Jan 2026", 1)
-	docs, _ = Split(File{Name: "good.yaml", Text: late})
+	docs, _ = Split(catalog.File{Name: "good.yaml", Text: late})
 	c, faults = Load(docs, phrase.Setting{AsOf: civil.MustParseDay("2020-01-01")})
 	assert.Empty(t, faults)
 	assert.NotEmpty(t, c.Reports)
 }
 
 func TestNotText(t *testing.T) {
-	_, faults := Split(File{Name: "a.yaml", Text: "pikegate: \xff"})
+	_, faults := Split(catalog.File{Name: "a.yaml", Text: "pikegate: \xff"})
 	assert.Equal(t, "a.yaml: the file is not UTF-8 text [not_text]", faults.Error())
 }
 
@@ -176,7 +177,7 @@ func FuzzSplit(f *testing.F) {
 		f.Add(string(base) + "---\n" + string(archive.Files[0].Data))
 	}
 	f.Fuzz(func(t *testing.T, text string) {
-		docs, faults := Split(File{Name: "a.yaml", Text: text})
+		docs, faults := Split(catalog.File{Name: "a.yaml", Text: text})
 		if len(faults) > 0 {
 			return
 		}
@@ -206,7 +207,7 @@ sort: [departed_at]
 {pikegate: 1, report: r-%[1]d, title: R, prompts: [days-%[1]d], sections: [{table: {query: q-%[1]d}}]}
 `, i)
 	}
-	files := []File{{Name: "many.yaml", Text: text.String()}}
+	files := []catalog.File{{Name: "many.yaml", Text: text.String()}}
 	for b.Loop() {
 		if docs, _, found := Check(files, nil, setting); len(docs) < 1000 || len(found) > 10 {
 			b.Fatal(len(docs), found)
@@ -242,7 +243,7 @@ func TestTheOrderOfDocuments(t *testing.T) {
 	parts := strings.Split(text, "---\n")
 	for range 200 {
 		r.Shuffle(len(parts), func(i, j int) { parts[i], parts[j] = parts[j], parts[i] })
-		docs, faults := Split(File{Name: "f.yaml", Text: strings.Join(parts, "---\n")})
+		docs, faults := Split(catalog.File{Name: "f.yaml", Text: strings.Join(parts, "---\n")})
 		require.Empty(t, faults)
 		c, faults := Link(docs, setting)
 		require.Equal(t, 1, len(faults), "%s", faults) // the filter of another dataset

@@ -8,6 +8,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"pikegate/internal/core/catalog"
 )
 
 const small = `pikegate: 1
@@ -78,7 +80,7 @@ func TestLimitsOfDefinitions(t *testing.T) {
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			start := time.Now()
-			_, _, found := Check([]File{{Name: "f.yaml", Text: c.text}}, nil, setting)
+			_, _, found := Check([]catalog.File{{Name: "f.yaml", Text: c.text}}, nil, setting)
 			assert.Less(t, time.Since(start), 30*time.Second)
 			wrong := found.Errors()
 			if c.code == "" {
@@ -102,7 +104,7 @@ func listedKeys(n int) string {
 
 // Where filters double, the one that goes too far is told, and not each that builds on it.
 func TestFiltersThatDoubleAreToldOnce(t *testing.T) {
-	_, _, found := Check([]File{{Name: "f.yaml", Text: chained(24)}}, nil, setting)
+	_, _, found := Check([]catalog.File{{Name: "f.yaml", Text: chained(24)}}, nil, setting)
 	require.Len(t, found.Errors(), 1)
 	assert.Equal(t, "f.yaml:32:72: these are more than 1000 conditions, with those of the filters that they use; a list of values is one condition: any_of [too_many]", found.Errors()[0].Error())
 }
@@ -114,7 +116,7 @@ func TestManyFindings(t *testing.T) {
 	for i := range 1500 {
 		fmt.Fprintf(&b, "---\n{pikegate: 1, filter: f%d, of: t, where: {rout: {is: x}}}\n", i)
 	}
-	_, _, found := Check([]File{{Name: "f.yaml", Text: b.String()}}, nil, setting)
+	_, _, found := Check([]catalog.File{{Name: "f.yaml", Text: b.String()}}, nil, setting)
 	require.Len(t, found, 1001)
 	assert.Equal(t, "and 500 more", found[1000].Message)
 }

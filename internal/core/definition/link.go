@@ -10,12 +10,16 @@ import (
 
 	"go.yaml.in/yaml/v3"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
+	"pikegate/internal/core/lint"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 )
 
 // The codes of what does not fit together.
@@ -51,7 +55,7 @@ const Or = " or "
 // zone, moments are tried in UTC at the end of the day.
 // The catalog is complete only where the list is empty. Custom SQL may call the functions
 // beside those of its engine that only compute.
-func Link(docs []Document, s phrase.Setting, functions ...string) (*Catalog, fault.List) {
+func Link(docs []catalog.Document, s phrase.Setting, functions ...string) (*catalog.Catalog, fault.List) {
 	l := linker{setting: s, functions: functions}
 	l.link(docs)
 	return l.catalog, l.all
@@ -61,8 +65,8 @@ func Link(docs []Document, s phrase.Setting, functions ...string) (*Catalog, fau
 // does not fit all the same is left out, with everything that builds on it,
 // and its faults are returned; what is in the catalog is whole. Defaults and
 // limits are not tried again: a day that passes must not take a report away.
-func Load(docs []Document, s phrase.Setting, functions ...string) (*Catalog, map[Ref]fault.List) {
-	all := map[Ref]fault.List{}
+func Load(docs []catalog.Document, s phrase.Setting, functions ...string) (*catalog.Catalog, map[catalog.Ref]fault.List) {
+	all := map[catalog.Ref]fault.List{}
 	for {
 		l := linker{setting: s, functions: functions, loading: true}
 		l.link(docs)
@@ -70,20 +74,20 @@ func Load(docs []Document, s phrase.Setting, functions ...string) (*Catalog, map
 			return l.catalog, all
 		}
 		maps.Copy(all, l.wrong)
-		docs = slices.DeleteFunc(slices.Clone(docs), func(d Document) bool { return l.broken[d.Ref] })
+		docs = slices.DeleteFunc(slices.Clone(docs), func(d catalog.Document) bool { return l.broken[d.Ref] })
 	}
 }
 
-func (l *linker) link(docs []Document) {
-	l.catalog, l.refs, l.broken, l.state = newCatalog(), map[Ref]*Document{}, map[Ref]bool{}, map[Ref]state{}
-	l.shakes = map[Ref]bool{}
-	l.used, l.wrong = map[Ref]bool{}, map[Ref]fault.List{}
+func (l *linker) link(docs []catalog.Document) {
+	l.catalog, l.refs, l.broken, l.state = catalog.New(), map[catalog.Ref]*catalog.Document{}, map[catalog.Ref]bool{}, map[catalog.Ref]state{}
+	l.shakes = map[catalog.Ref]bool{}
+	l.used, l.wrong = map[catalog.Ref]bool{}, map[catalog.Ref]fault.List{}
 	l.setting.Seasons = l.catalog.Seasons
 	if l.setting.Zone == nil {
 		l.setting.Zone = time.UTC
 		l.setting.Now = civil.FirstInstant(l.setting.AsOf+1, time.UTC) - 1
 	}
-	byKind := map[Kind][]*Document{}
+	byKind := map[catalog.Kind][]*catalog.Document{}
 	for i := range docs {
 		d := &docs[i]
 		if first, taken := l.refs[d.Ref]; taken {
@@ -95,7 +99,7 @@ func (l *linker) link(docs []Document) {
 		byKind[d.Kind] = append(byKind[d.Kind], d)
 	}
 	// Periods of the business first, since phrases in all others name them.
-	for _, kind := range append([]Kind{KindPeriod}, Kinds...) {
+	for _, kind := range append([]catalog.Kind{catalog.KindPeriod}, catalog.Kinds...) {
 		for _, d := range byKind[kind] {
 			l.require(d.Ref)
 		}
@@ -112,7 +116,7 @@ func (l *linker) link(docs []Document) {
 }
 
 // breaks marks a definition that has errors, and all that builds on it.
-func (l *linker) breaks(ref Ref) {
+func (l *linker) breaks(ref catalog.Ref) {
 	if l.catalog.Broken[ref] {
 		return
 	}
@@ -128,7 +132,7 @@ func byPlace(a, b *fault.Fault) int {
 
 // require links a definition before what builds on it goes on; it is false where
 // that one waits for this one.
-func (l *linker) require(ref Ref) bool {
+func (l *linker) require(ref catalog.Ref) bool {
 	d := l.refs[ref]
 	if d == nil || l.state[ref] == linked {
 		return true
@@ -154,9 +158,9 @@ const (
 
 // Twice finds names that are defined more than once. Documents whose name could
 // not be read are left alone.
-func Twice(docs []Document) fault.List {
+func Twice(docs []catalog.Document) fault.List {
 	var faults fault.List
-	first := map[Ref]*Document{}
+	first := map[catalog.Ref]*catalog.Document{}
 	for i := range docs {
 		d := &docs[i]
 		if d.Name == "" {
@@ -171,32 +175,32 @@ func Twice(docs []Document) fault.List {
 	return faults
 }
 
-func twice(d, first *Document) *fault.Fault {
+func twice(d, first *catalog.Document) *fault.Fault {
 	return fault.New(DefinedTwice, "the %s is defined at %s:%d already", d.Ref, first.File, first.Line).
 		At(fault.Place{File: d.File, Line: d.Line, Column: 1})
 }
 
 type linker struct {
 	*reader // of the document at hand
-	catalog *Catalog
+	catalog *catalog.Catalog
 	setting phrase.Setting
 	// functions are those that custom SQL may call beside the engines' own.
 	functions []string
-	refs      map[Ref]*Document
-	broken    map[Ref]bool
-	shakes    map[Ref]bool       // those that have faults, or build on what has
-	wrong     map[Ref]fault.List // what is wrong with each that is broken
-	state     map[Ref]state
+	refs      map[catalog.Ref]*catalog.Document
+	broken    map[catalog.Ref]bool
+	shakes    map[catalog.Ref]bool       // those that have faults, or build on what has
+	wrong     map[catalog.Ref]fault.List // what is wrong with each that is broken
+	state     map[catalog.Ref]state
 	places    map[*criteria.Node]*yaml.Node // of the document at hand
 	// tablesAt are where columns of the dataset at hand name their tables.
 	tablesAt []*yaml.Node
-	used     map[Ref]bool
+	used     map[catalog.Ref]bool
 	loading  bool // the documents were checked before
 	all      fault.List
 }
 
-func (l *linker) document(d *Document) {
-	l.reader = d.read()
+func (l *linker) document(d *catalog.Document) {
+	l.reader = read(d)
 	defer func() {
 		l.all = append(l.all, l.faults...)
 		if len(l.warnings) > 0 && len(l.faults) == 0 { // what is wrong misleads about the rest
@@ -217,28 +221,28 @@ func (l *linker) document(d *Document) {
 	m.take("pikegate")
 	m.take(string(d.Kind))
 	switch d.Kind {
-	case KindSource:
+	case catalog.KindSource:
 		l.catalog.Sources[d.Name] = l.source(d.Name, m)
-	case KindDataset:
+	case catalog.KindDataset:
 		l.catalog.Datasets[d.Name] = l.dataset(d.Name, m)
-	case KindPeriod:
+	case catalog.KindPeriod:
 		l.catalog.Seasons[d.Name] = l.season(m)
-	case KindPrompt:
+	case catalog.KindPrompt:
 		l.catalog.Prompts[d.Name] = l.prompt(d.Name, m)
-	case KindFilter:
+	case catalog.KindFilter:
 		l.catalog.Filters[d.Name] = l.filter(d.Name, m)
-	case KindQuery:
+	case catalog.KindQuery:
 		l.catalog.Queries[d.Name] = l.query(d.Name, m)
-	case KindReport:
+	case catalog.KindReport:
 		l.catalog.Reports[d.Name] = l.report(d.Name, m)
-	case KindProof:
+	case catalog.KindProof:
 		l.catalog.Proofs[d.Name] = l.proof(d.Name, m)
 	}
 	l.finish(m)
 }
 
 // uses remembers that the document at hand builds on a definition.
-func (l *linker) uses(ref Ref) {
+func (l *linker) uses(ref catalog.Ref) {
 	l.used[ref] = true
 	if users := l.catalog.Users[ref]; !slices.Contains(users, l.doc.Ref) {
 		l.catalog.Users[ref] = append(users, l.doc.Ref)
@@ -253,22 +257,22 @@ func named[T any](l *linker, n *yaml.Node, code, what string, known map[string]*
 	if name == "" {
 		return nil
 	}
-	if !l.require(Ref{Kind(what), name}) {
+	if !l.require(catalog.Ref{Kind: catalog.Kind(what), Name: name}) {
 		l.fault(n, Circle, "the %s %q leads back to itself", what, name)
 		return nil
 	}
 	if found := known[name]; found != nil {
-		l.uses(Ref{Kind(what), name})
-		l.shaky = l.shaky || l.shakes[Ref{Kind(what), name}]
+		l.uses(catalog.Ref{Kind: catalog.Kind(what), Name: name})
+		l.shaky = l.shaky || l.shakes[catalog.Ref{Kind: catalog.Kind(what), Name: name}]
 		return found
 	}
-	f := l.fault(n, code, "no %s %q", what, fault.Shorten(name))
-	f.Suggest(fault.Near(name, l.namesOf(Kind(what))))
+	f := l.fault(n, code, "no %s %q", what, english.Shorten(name))
+	f.Suggest(fault.Near(name, l.namesOf(catalog.Kind(what))))
 	return nil
 }
 
 // namesOf are the names of all documents of a kind.
-func (l *linker) namesOf(kind Kind) []string {
+func (l *linker) namesOf(kind catalog.Kind) []string {
 	var names []string
 	for ref := range l.refs {
 		if ref.Kind == kind {
@@ -279,8 +283,8 @@ func (l *linker) namesOf(kind Kind) []string {
 	return names
 }
 
-func (l *linker) source(name string, m *mapping) *Source {
-	s := &Source{Name: name, Title: l.text(m.take("title"))}
+func (l *linker) source(name string, m *mapping) *catalog.Source {
+	s := &catalog.Source{Name: name, Title: l.text(m.take("title"))}
 	if zone := l.need(m, "zone"); zone != nil {
 		s.Zone = l.zone(zone)
 	}
@@ -298,24 +302,24 @@ const (
 	defaultWaiting = 64
 )
 
-func (l *linker) connection(m *mapping) Connection {
-	c := Connection{Engine: Embedded, AtOnce: defaultAtOnce, Waiting: defaultWaiting}
+func (l *linker) connection(m *mapping) catalog.Connection {
+	c := catalog.Connection{Engine: catalog.Embedded, AtOnce: defaultAtOnce, Waiting: defaultWaiting}
 	if n := m.take("engine"); n != nil {
-		c.Engine = oneOf(l.reader, n, Engines)
+		c.Engine = oneOf(l.reader, n, catalog.Engines)
 	}
 	file, address, password, schema := m.take("file"), m.take("address"), m.take("password"), m.take("schema")
-	server := c.Engine == Postgres || c.Engine == MariaDB
+	server := c.Engine == catalog.Postgres || c.Engine == catalog.MariaDB
 	for _, key := range []struct {
 		name  string
 		value *yaml.Node
 		meant bool
-	}{{"file", file, c.Engine == SQLite}, {"address", address, server}, {"password", password, server}, {"schema", schema, server}} {
+	}{{"file", file, c.Engine == catalog.SQLite}, {"address", address, server}, {"password", password, server}, {"schema", schema, server}} {
 		if key.value != nil && !key.meant && c.Engine != "" {
 			l.fault(key.value, WrongValue, "%s says nothing of a source whose engine is %s", key.name, c.Engine)
 		}
 	}
 	switch {
-	case c.Engine == SQLite:
+	case c.Engine == catalog.SQLite:
 		c.File = l.text(l.need(m, "file"))
 	case server:
 		c.Address, c.Password, c.Schema = l.referTo(l.need(m, "address")), l.referTo(password), l.text(schema)
@@ -328,7 +332,7 @@ func (l *linker) connection(m *mapping) Connection {
 		if n := lm.take("time"); n != nil {
 			var err error
 			if c.Time, err = time.ParseDuration(l.text(n)); err != nil || c.Time < time.Millisecond {
-				l.fault(n, WrongValue, "a length of time such as 90s or 5m is wanted here, and this is %q", fault.Shorten(n.Value))
+				l.fault(n, WrongValue, "a length of time such as 90s or 5m is wanted here, and this is %q", english.Shorten(n.Value))
 			}
 		}
 		if n := lm.take("rows"); n != nil {
@@ -350,8 +354,8 @@ func (l *linker) connection(m *mapping) Connection {
 }
 
 // referTo = { env: NAME } | { file: PATH } .
-func (l *linker) referTo(n *yaml.Node) Reference {
-	var r Reference
+func (l *linker) referTo(n *yaml.Node) catalog.Reference {
+	var r catalog.Reference
 	if n == nil {
 		return r
 	}
@@ -372,7 +376,7 @@ func (l *linker) zone(n *yaml.Node) *time.Location {
 	zone, f := phrase.Zone(l.text(n))
 	if f != nil {
 		if n.Kind == yaml.ScalarNode { // else it is refused already
-			l.faults = append(l.faults, f.At(l.place(n)))
+			l.add(n, f)
 		}
 		return nil
 	}
@@ -396,34 +400,34 @@ func (l *linker) monthDay(n *yaml.Node) phrase.MonthDay {
 	text := l.text(n)
 	d, ok := phrase.ParseMonthDay(text)
 	if !ok && text != "" {
-		l.fault(n, WrongValue, "a day of the year such as 1 Jun is wanted here, and this is %q", fault.Shorten(text))
+		l.fault(n, WrongValue, "a day of the year such as 1 Jun is wanted here, and this is %q", english.Shorten(text))
 	}
 	return d
 }
 
-func (l *linker) column(p pair, m *mapping) *record.Column {
-	c := &record.Column{Name: p.key.Value}
+func (l *linker) column(p pair, m *mapping) *column.Column {
+	c := &column.Column{Name: p.key.Value}
 	if c.Label = l.text(m.take("label")); c.Label == "" {
 		c.Label = strings.ReplaceAll(c.Name, "_", " ")
 	}
-	c.Type = oneOf(l.reader, l.settled(l.need(m, "type"), "type", c.Name), record.Types)
+	c.Type = oneOf(l.reader, l.settled(l.need(m, "type"), "type", c.Name), column.Types)
 	switch {
 	case c.Type == "": // refused; what the other keys mean is known with the type
 		for _, key := range []string{"scale", "unit", "stored", "pattern", "zone", "empty"} {
 			m.take(key)
 		}
-	case c.Type == record.Decimal:
+	case c.Type == column.Decimal:
 		scale := l.need(m, "scale")
-		if c.Scale = l.whole(scale, 0); c.Scale > record.MostScale {
-			l.fault(scale, WrongValue, "a decimal has %d digits after its point at most, and this is %d", record.MostScale, c.Scale)
+		if c.Scale = l.whole(scale, 0); c.Scale > value.MostScale {
+			l.fault(scale, WrongValue, "a decimal has %d digits after its point at most, and this is %d", value.MostScale, c.Scale)
 		}
-		if stored := m.take("stored"); stored != nil && oneOf(l.reader, stored, record.StoredForms[c.Type]) == record.StoredText {
-			c.Stored = record.StoredText
+		if stored := m.take("stored"); stored != nil && oneOf(l.reader, stored, column.StoredForms[c.Type]) == column.StoredText {
+			c.Stored = column.StoredText
 		}
 		c.Unit = l.text(m.take("unit"))
 	case c.Type.IsNumeric():
 		c.Unit = l.text(m.take("unit"))
-	case c.Type == record.Text:
+	case c.Type == column.Text:
 		if n := m.take("empty"); n != nil {
 			c.EmptyMissing = oneOf(l.reader, n, []string{"missing"}) != ""
 		}
@@ -435,20 +439,20 @@ func (l *linker) column(p pair, m *mapping) *record.Column {
 }
 
 // settled refuses a value that names two readings, and goes on with the first.
-func (l *linker) settled(n *yaml.Node, key, column string) *yaml.Node {
+func (l *linker) settled(n *yaml.Node, key, col string) *yaml.Node {
 	if n == nil || n.Kind != yaml.ScalarNode || !strings.Contains(n.Value, Or) {
 		return n
 	}
 	readings := strings.Split(n.Value, Or)
-	l.fault(n, NotSettled, "the %s of the column %q is not settled; keep %s", key, column, fault.Either(fault.Quoted(readings)))
+	l.fault(n, NotSettled, "the %s of the column %q is not settled; keep %s", key, col, english.Either(english.Quoted(readings)))
 	first := *n
 	first.Value = readings[0]
 	return &first
 }
 
-func (l *linker) stored(c *record.Column, m *mapping) {
-	c.Stored = oneOf(l.reader, l.need(m, "stored"), record.StoredForms[c.Type])
-	if c.Stored != record.StoredText {
+func (l *linker) stored(c *column.Column, m *mapping) {
+	c.Stored = oneOf(l.reader, l.need(m, "stored"), column.StoredForms[c.Type])
+	if c.Stored != column.StoredText {
 		return
 	}
 	pattern := l.settled(l.need(m, "pattern"), "pattern", c.Name)
@@ -456,22 +460,22 @@ func (l *linker) stored(c *record.Column, m *mapping) {
 		return
 	}
 	if zone := m.take("zone"); zone != nil {
-		if c.Zone = l.zone(zone); c.Type != record.Instant {
+		if c.Zone = l.zone(zone); c.Type != column.Instant {
 			l.fault(zone, TypeMismatch, "only the text of an instant is in a zone; the column %q is of type %s", c.Name, c.Type)
 		}
 	}
 	var err error
-	if c.Pattern, err = record.ParsePattern(l.text(pattern)); err != nil {
-		l.fault(pattern, BadPattern, "%s", err).Suggest(record.NearPattern(pattern.Value))
+	if c.Pattern, err = column.ParsePattern(l.text(pattern)); err != nil {
+		l.fault(pattern, BadPattern, "%s", err).Suggest(column.NearPattern(pattern.Value))
 		return
 	}
-	if c.Pattern.HasTime() != (c.Type != record.Date) {
+	if c.Pattern.HasTime() != (c.Type != column.Date) {
 		l.fault(pattern, TypeMismatch, "a date's pattern has no time of day, and that of a datetime or an instant has one; this is %q on a column of type %s", c.Pattern, c.Type)
 	}
 }
 
 // columnOf finds a column of the dataset by name, and refuses an unknown one.
-func (l *linker) columnOf(d *Dataset, n *yaml.Node, name string) *record.Column {
+func (l *linker) columnOf(d *catalog.Dataset, n *yaml.Node, name string) *column.Column {
 	if d == nil || name == "" {
 		return nil
 	}
@@ -482,23 +486,23 @@ func (l *linker) columnOf(d *Dataset, n *yaml.Node, name string) *record.Column 
 	for i, c := range d.Columns {
 		names[i] = c.Name
 	}
-	f := l.fault(n, UnknownColumn, "no column %q in dataset %q", fault.Shorten(name), d.Name)
+	f := l.fault(n, UnknownColumn, "no column %q in dataset %q", english.Shorten(name), d.Name)
 	f.Suggest(fault.Near(name, names))
 	return nil
 }
 
-func (l *linker) filter(name string, m *mapping) *Filter {
-	f := &Filter{Name: name, Of: named(l, l.need(m, "of"), UnknownDataset, "dataset", l.catalog.Datasets)}
+func (l *linker) filter(name string, m *mapping) *catalog.Filter {
+	f := &catalog.Filter{Name: name, Of: named(l, l.need(m, "of"), UnknownDataset, "dataset", l.catalog.Datasets)}
 	if n := l.need(m, "where"); n != nil {
 		w := l.read(&where{of: f.Of}, n)
-		f.Where, f.Prompts, f.conditions, f.depth = w.root, w.prompts, w.conditions, w.deepest
+		f.Where, f.Prompts, f.Conditions, f.Depth = w.root, w.prompts, w.conditions, w.deepest
 	}
 	l.reasoned(f.Of, f.Where)
 	return f
 }
 
 // where reads criteria on a dataset, none where n is nil, and the prompts in them.
-func (l *linker) where(of *Dataset, n *yaml.Node) (*criteria.Node, []*prompt.Prompt) {
+func (l *linker) where(of *catalog.Dataset, n *yaml.Node) (*criteria.Node, []*prompt.Prompt) {
 	if n == nil {
 		return nil, nil
 	}
@@ -513,7 +517,7 @@ func (l *linker) read(w *where, n *yaml.Node) *where {
 }
 
 // promptsOn are the prompts of a dataset and of criteria on it.
-func promptsOn(of *Dataset, used []*prompt.Prompt) []*prompt.Prompt {
+func promptsOn(of *catalog.Dataset, used []*prompt.Prompt) []*prompt.Prompt {
 	if of == nil {
 		return used
 	}
@@ -522,12 +526,12 @@ func promptsOn(of *Dataset, used []*prompt.Prompt) []*prompt.Prompt {
 	return w.prompts
 }
 
-func (l *linker) query(name string, m *mapping) *Query {
-	q := &Query{Name: name}
+func (l *linker) query(name string, m *mapping) *catalog.Query {
+	q := &catalog.Query{Name: name}
 	q.Of = named(l, l.need(m, "of"), UnknownDataset, "dataset", l.catalog.Datasets)
 	show := l.need(m, "show")
-	for i, column := range l.texts(show) {
-		if c := l.columnOf(q.Of, show.Content[i], column); c != nil {
+	for i, col := range l.texts(show) {
+		if c := l.columnOf(q.Of, show.Content[i], col); c != nil {
 			q.Show = append(q.Show, c)
 		}
 	}
@@ -538,11 +542,11 @@ func (l *linker) query(name string, m *mapping) *Query {
 	q.Prompts = promptsOn(q.Of, q.Prompts)
 	sort := m.take("sort")
 	for i, text := range l.texts(sort) {
-		column, descending := strings.CutSuffix(text, " descending")
+		col, descending := strings.CutSuffix(text, " descending")
 		if !descending {
-			column = strings.TrimSuffix(text, " ascending")
+			col = strings.TrimSuffix(text, " ascending")
 		}
-		if first, way, two := strings.Cut(column, " "); two && q.Of != nil && q.Of.Column(column) == nil && q.Of.Column(first) != nil {
+		if first, way, two := strings.Cut(col, " "); two && q.Of != nil && q.Of.Column(col) == nil && q.Of.Column(first) != nil {
 			f := l.fault(sort.Content[i], WrongValue, "a sort is a column, ascending or descending; %q is neither", way)
 			ways := []string{"ascending", "descending"}
 			if meant := cmp.Or(meantWord(way, ways), fault.Near(way, ways)); meant != "" {
@@ -550,22 +554,22 @@ func (l *linker) query(name string, m *mapping) *Query {
 			}
 			continue
 		}
-		if bare, minus := strings.CutPrefix(column, "-"); minus && q.Of != nil && q.Of.Column(column) == nil && q.Of.Column(bare) != nil {
+		if bare, minus := strings.CutPrefix(col, "-"); minus && q.Of != nil && q.Of.Column(col) == nil && q.Of.Column(bare) != nil {
 			l.fault(sort.Content[i], WrongValue, "a sort is a column, ascending or descending").Suggest(bare + " descending")
 			continue
 		}
-		c := l.columnOf(q.Of, sort.Content[i], column)
+		c := l.columnOf(q.Of, sort.Content[i], col)
 		if c != nil {
 			q.Sort = append(q.Sort, criteria.Sort{Column: c, Descending: descending})
 		}
 	}
 	l.reasoned(q.Of, q.Criteria())
-	l.looked(q, m)
+	l.found(m.node, lint.Query(q))
 	return q
 }
 
-func (l *linker) report(name string, m *mapping) *Report {
-	r := &Report{Name: name, Title: l.text(l.need(m, "title")), About: l.text(m.take("about")), Shelf: l.text(m.take("shelf")), Lists: map[*prompt.Prompt]*ChoiceList{}}
+func (l *linker) report(name string, m *mapping) *catalog.Report {
+	r := &catalog.Report{Name: name, Title: l.text(l.need(m, "title")), About: l.text(m.take("about")), Shelf: l.text(m.take("shelf")), Lists: map[*prompt.Prompt]*catalog.ChoiceList{}}
 	prompts := m.take("prompts")
 	l.questions(r, prompts)
 	wide := m.take("where")
@@ -573,7 +577,7 @@ func (l *linker) report(name string, m *mapping) *Report {
 	if sections == nil {
 		f := l.fault(m.node, MissingKey, "%s", missing("sections"))
 		for _, p := range m.pairs {
-			if p.key.Value == string(KindQuery) {
+			if p.key.Value == string(catalog.KindQuery) {
 				m.taken[p.key.Value] = true
 				f.At(l.place(p.key)).Message = "a report names its query in a section"
 				f.Suggest(written("sections", "[{table: {query: "+flow(p.value)+"}}]"))
@@ -615,7 +619,7 @@ func (l *linker) report(name string, m *mapping) *Report {
 
 // questions reads the prompts of a report: a name, or one with a wording of the
 // report's own.
-func (l *linker) questions(r *Report, list *yaml.Node) {
+func (l *linker) questions(r *catalog.Report, list *yaml.Node) {
 	if list == nil {
 		return
 	}
@@ -623,13 +627,13 @@ func (l *linker) questions(r *Report, list *yaml.Node) {
 		l.wrongType(list, "a list of prompts")
 		return
 	}
-	r.Wording = map[*prompt.Prompt]Wording{}
+	r.Wording = map[*prompt.Prompt]catalog.Wording{}
 	for i, n := range list.Content {
-		var wording Wording
+		var wording catalog.Wording
 		if n.Kind == yaml.MappingNode {
 			m, _ := l.mapping(n)
 			n = l.need(m, "prompt")
-			wording = Wording{Ask: l.text(m.take("ask")), Help: l.text(m.take("help"))}
+			wording = catalog.Wording{Ask: l.text(m.take("ask")), Help: l.text(m.take("help"))}
 			l.finish(m)
 			if n == nil {
 				continue
@@ -647,14 +651,14 @@ func (l *linker) questions(r *Report, list *yaml.Node) {
 			l.fault(n, CannotDerive, "the prompt %q is worked out and not asked; a query may use it where the report asks %q", p.Name, baseName(p))
 		default:
 			l.ask(r, p)
-			if wording != (Wording{}) {
+			if wording != (catalog.Wording{}) {
 				r.Wording[p] = wording
 			}
 		}
 	}
 }
 
-func (l *linker) ask(r *Report, p *prompt.Prompt) {
+func (l *linker) ask(r *catalog.Report, p *prompt.Prompt) {
 	r.Prompts = append(r.Prompts, p)
 	if list := l.catalog.Lists[p]; list != nil {
 		r.Lists[p] = list
@@ -663,7 +667,7 @@ func (l *linker) ask(r *Report, p *prompt.Prompt) {
 
 // askWhatIsUsed makes the questions of a report that names none: what its criteria need to
 // know, in the order in which it is met, and before each choice what its list needs.
-func (l *linker) askWhatIsUsed(r *Report, used []*prompt.Prompt) {
+func (l *linker) askWhatIsUsed(r *catalog.Report, used []*prompt.Prompt) {
 	for _, p := range used {
 		if list := l.catalog.Lists[p]; list != nil {
 			l.askWhatIsUsed(r, list.Prompts)
@@ -678,7 +682,7 @@ func (l *linker) askWhatIsUsed(r *Report, used []*prompt.Prompt) {
 }
 
 // asked refuses a report that does not ask what its criteria need to know.
-func (l *linker) asked(r *Report, n *yaml.Node, who string, used []*prompt.Prompt) {
+func (l *linker) asked(r *catalog.Report, n *yaml.Node, who string, used []*prompt.Prompt) {
 	for _, p := range used {
 		if list := l.catalog.Lists[p]; list != nil {
 			l.asked(r, n, fmt.Sprintf("the list of choices for %q uses", p.Name), list.Prompts)

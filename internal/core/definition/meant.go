@@ -8,11 +8,13 @@ import (
 
 	"go.yaml.in/yaml/v3"
 
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
 )
 
 // CompareWithPrompt warns of a value that is written like the name of a prompt.
@@ -79,7 +81,7 @@ var notInName = regexp.MustCompile(`[^a-z0-9]+`)
 // nameMeant makes a name of a text that is none.
 func nameMeant(text string) string {
 	name := strings.Trim(notInName.ReplaceAllString(strings.ToLower(text), "-"), "-")
-	if !isName(name) {
+	if !catalog.IsName(name) {
 		return ""
 	}
 	return name
@@ -98,7 +100,7 @@ func (l *linker) meantNode(w *where, n *yaml.Node) {
 		l.wrongType(n, keysWithValues)
 		return
 	}
-	f := l.fault(n, WrongType, "a condition is a column with an operator, and this is %q", fault.Shorten(n.Value))
+	f := l.fault(n, WrongType, "a condition is a column with an operator, and this is %q", english.Shorten(n.Value))
 	if op := meantOp(strings.TrimSpace(m[2]), w.of.Column(m[1]).Type); op != "" && !strings.HasPrefix(m[2], " ") {
 		f.Suggest(written(m[1], "{"+written(string(op), strings.Trim(m[3], "'"))+"}"))
 	}
@@ -127,7 +129,7 @@ func meantKey(key string, known []string) string {
 func opWord(text string) string { return strings.ReplaceAll(strings.ToLower(text), " ", "_") }
 
 // meantOp is the operator that a word means on a column of a type.
-func meantOp(word string, t record.Type) criteria.Op {
+func meantOp(word string, t column.Type) criteria.Op {
 	for _, op := range meantOps[opWord(word)] {
 		if op.AppliesTo(t) {
 			return op
@@ -157,9 +159,9 @@ func (l *linker) unknownOps(c *criteria.Node, name string, m *mapping) {
 			l.fault(p.key, UnknownKey, "no operator %q; whether a value is stored is a condition without one", p.key.Value).Suggest(written(name, missingWord(isMissing, p.value)))
 			continue
 		}
-		f := l.fault(p.key, UnknownKey, "no operator %q", fault.Shorten(p.key.Value))
+		f := l.fault(p.key, UnknownKey, "no operator %q", english.Shorten(p.key.Value))
 		if c.Column == nil {
-			f.Message += "; they are " + fault.Both(opsOn(""))
+			f.Message += "; they are " + english.Both(opsOn(""))
 			continue
 		}
 		if op, text := likeMeant(word, p.value); op != "" && op.AppliesTo(c.Column.Type) {
@@ -173,7 +175,7 @@ func (l *linker) unknownOps(c *criteria.Node, name string, m *mapping) {
 			f.Suggest(near)
 			continue
 		}
-		f.Message += fmt.Sprintf("; those for a column of type %s are %s", c.Column.Type, fault.Both(opsOn(c.Column.Type)))
+		f.Message += fmt.Sprintf("; those for a column of type %s are %s", c.Column.Type, english.Both(opsOn(c.Column.Type)))
 	}
 }
 
@@ -213,7 +215,7 @@ func likeMeant(word string, value *yaml.Node) (criteria.Op, string) {
 	return op, inner
 }
 
-func nearOp(word string, t record.Type) string {
+func nearOp(word string, t column.Type) string {
 	if op := meantOp(word, t); op != "" {
 		return string(op)
 	}
@@ -222,7 +224,7 @@ func nearOp(word string, t record.Type) string {
 
 // opFor is the operator that takes the answers of a prompt on a column of a type; "" where
 // none does.
-func opFor(p *prompt.Prompt, side criteria.Side, t record.Type) string {
+func opFor(p *prompt.Prompt, side criteria.Side, t column.Type) string {
 	for _, op := range []criteria.Op{criteria.Is, criteria.Within, criteria.AnyOf, criteria.ClockWithin} {
 		if fits, _ := op.Takes(p, side, t); fits && op.AppliesTo(t) {
 			return string(op)
@@ -232,7 +234,7 @@ func opFor(p *prompt.Prompt, side criteria.Side, t record.Type) string {
 }
 
 // opsOn are the operators that can stand on a column of a type, "" for any type.
-func opsOn(t record.Type) []string {
+func opsOn(t column.Type) []string {
 	var all []string
 	for _, op := range criteria.Ops {
 		if t == "" || op.AppliesTo(t) {
@@ -244,7 +246,7 @@ func opsOn(t record.Type) []string {
 
 // meantCondition refuses a condition that is one word, a list, or nothing, where keys with
 // values are wanted.
-func (l *linker) meantCondition(column *record.Column, key, value *yaml.Node) {
+func (l *linker) meantCondition(col *column.Column, key, value *yaml.Node) {
 	f := l.fault(value, WrongValue, "the condition on %q has no operator", key.Value)
 	if value.Kind == yaml.AliasNode {
 		f.Code, f.Message = AliasNotRead, "aliases are not read; write the value out"
@@ -260,19 +262,19 @@ func (l *linker) meantCondition(column *record.Column, key, value *yaml.Node) {
 			return
 		}
 	}
-	if column == nil {
+	if col == nil {
 		return
 	}
 	op := criteria.Is
 	switch {
-	case value.Kind == yaml.SequenceNode && column.Type.IsNumeric() && len(value.Content) == 2:
+	case value.Kind == yaml.SequenceNode && col.Type.IsNumeric() && len(value.Content) == 2:
 		op = criteria.Within
 	case value.Kind == yaml.SequenceNode:
 		op = criteria.AnyOf
-	case column.Type.IsDated() && !l.isDay(value.Value):
+	case col.Type.IsDated() && !l.isDay(value.Value):
 		op = criteria.Within
 	}
-	if op.AppliesTo(column.Type) {
+	if op.AppliesTo(col.Type) {
 		f.Suggest("{" + written(string(op), l.meantValue(value)) + "}")
 	}
 }
@@ -291,8 +293,8 @@ func (l *linker) meantValue(n *yaml.Node) string {
 func promptNamed(name string) string { return "{" + written("prompt", name) + "}" }
 
 // meantBoth writes two operators on one column as one that says both, or as two conditions.
-func meantBoth(column *record.Column, op criteria.Op, operand *yaml.Node, other criteria.Op, otherOperand *yaml.Node) string {
-	if column == nil {
+func meantBoth(col *column.Column, op criteria.Op, operand *yaml.Node, other criteria.Op, otherOperand *yaml.Node) string {
+	if col == nil {
 		return ""
 	}
 	plain := operand.Kind == yaml.ScalarNode && otherOperand.Kind == yaml.ScalarNode
@@ -306,7 +308,7 @@ func meantBoth(column *record.Column, op criteria.Op, operand *yaml.Node, other 
 		}
 		return written(string(criteria.Within), "["+strings.Join(ends, ", ")+"]")
 	}
-	return written(string(criteria.All), "["+condition(column, op, operand)+", "+condition(column, other, otherOperand)+"]")
+	return written(string(criteria.All), "["+condition(col, op, operand)+", "+condition(col, other, otherOperand)+"]")
 }
 
 // promptMeant is the prompt that a text names, bare or as a placeholder of SQL or of a
@@ -314,12 +316,12 @@ func meantBoth(column *record.Column, op criteria.Op, operand *yaml.Node, other 
 func (l *linker) promptMeant(text string) string {
 	bare := strings.TrimSpace(strings.Trim(text, ":$@{}%? "))
 	for _, name := range []string{bare, strings.ReplaceAll(bare, "_", "-")} {
-		if l.refs[Ref{KindPrompt, name}] != nil {
+		if l.refs[catalog.Ref{Kind: catalog.KindPrompt, Name: name}] != nil {
 			return name
 		}
 	}
 	if bare != text && bare != "" {
-		return fault.Near(bare, l.namesOf(KindPrompt))
+		return fault.Near(bare, l.namesOf(catalog.KindPrompt))
 	}
 	return ""
 }
@@ -330,13 +332,13 @@ var placeholderText = regexp.MustCompile(`^(?:[:$@]|\{\{ *)\{?([a-z][a-z0-9_-]*)
 // column of texts it may be meant as it stands, and is only warned of.
 func (l *linker) namesPrompt(c *criteria.Node, n *yaml.Node, text string) bool {
 	name := l.promptMeant(text)
-	if m := placeholderText.FindStringSubmatch(text); name == "" && m != nil && c.Column.Type != record.Text {
+	if m := placeholderText.FindStringSubmatch(text); name == "" && m != nil && c.Column.Type != column.Text {
 		name = strings.ReplaceAll(m[1], "_", "-") // of a prompt that is still to be written
 	}
 	if name == "" {
 		return false
 	}
-	if c.Column.Type == record.Text {
+	if c.Column.Type == column.Text {
 		if strings.Trim(text, ":$@{}") != text {
 			l.warn(n, CompareWithPrompt, "this compares with the text %q, not with what is answered", text).Suggest(promptNamed(name))
 		}
@@ -355,7 +357,7 @@ func (l *linker) meantDay(c *criteria.Node, text string, f *fault.Fault) {
 	within := map[criteria.Op]criteria.Op{criteria.Is: criteria.Within, criteria.AnyOf: criteria.Within, criteria.IsNot: criteria.Outside, criteria.NoneOf: criteria.Outside}[c.Op]
 	switch {
 	case within != "":
-		f.Message = fmt.Sprintf("%q is a period, and %s compares with days", fault.Shorten(text), c.Op)
+		f.Message = fmt.Sprintf("%q is a period, and %s compares with days", english.Shorten(text), c.Op)
 		f.Suggestions = []string{written(string(within), text)}
 	case len(f.Suggestions) == 2 && (c.Op == criteria.From || c.Op == criteria.Before):
 		f.Suggestions = f.Suggestions[:1]
@@ -456,8 +458,8 @@ func (l *linker) meantGroup(logic criteria.Logic, n *yaml.Node) {
 func written(key, value string) string { return key + ": " + value }
 
 // condition is a condition on a column, as YAML.
-func condition(column *record.Column, op criteria.Op, operand *yaml.Node) string {
-	return "{" + written(column.Name, "{"+written(string(op), flow(operand))+"}") + "}"
+func condition(col *column.Column, op criteria.Op, operand *yaml.Node) string {
+	return "{" + written(col.Name, "{"+written(string(op), flow(operand))+"}") + "}"
 }
 
 // flow writes a value as YAML on one line.

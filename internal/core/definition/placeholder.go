@@ -7,36 +7,20 @@ import (
 
 	"go.yaml.in/yaml/v3"
 
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/column"
+	"pikegate/internal/core/customsql"
 	"pikegate/internal/core/fault"
-	"pikegate/internal/core/ownsql"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
-)
-
-// Value is what a placeholder of custom SQL stands for where it stands.
-type Value struct {
-	Prompt *prompt.Prompt
-	Part   Part
-	Column *record.Column // whose stored form it takes; nil where the answer is no date
-}
-
-// Part is which day of an answer a placeholder stands for.
-type Part string
-
-const (
-	WholeAnswer Part = ""
-	FirstDay    Part = "first"
-	LastDay     Part = "last"
-	NextDay     Part = "next_day" // the first day after, excluded
 )
 
 // dialects are how the engines write SQL.
-var dialects = map[Engine]ownsql.Dialect{Embedded: ownsql.SQLite, SQLite: ownsql.SQLite, Postgres: ownsql.Postgres, MariaDB: ownsql.MariaDB}
+var dialects = map[catalog.Engine]customsql.Dialect{catalog.Embedded: customsql.SQLite, catalog.SQLite: customsql.SQLite, catalog.Postgres: customsql.Postgres, catalog.MariaDB: customsql.MariaDB}
 
-// ownSQL reads custom SQL and what its placeholders stand for.
-func (l *linker) ownSQL(d *Dataset, n, values *yaml.Node) {
+// customSQL reads custom SQL and what its placeholders stand for.
+func (l *linker) customSQL(d *catalog.Dataset, n, values *yaml.Node) {
 	text := l.text(n)
-	reader := ownsql.Reader{Dialect: ownsql.SQLite, Functions: l.functions}
+	reader := customsql.Reader{Dialect: customsql.SQLite, Functions: l.functions}
 	if d.Source != nil {
 		reader.Dialect, reader.Schema = dialects[d.Source.At.Engine], d.Source.At.Schema
 	}
@@ -46,12 +30,12 @@ func (l *linker) ownSQL(d *Dataset, n, values *yaml.Node) {
 			l.faults = append(l.faults, p.Fault.At(l.within(n, text, p.At)))
 		}
 	}
-	d.From.SQL, d.Values = pieces, map[int]Value{}
+	d.From.SQL, d.Values = pieces, map[int]catalog.Placeholder{}
 	said := map[string]*yaml.Node{}
 	if values != nil {
 		if all, ok := l.mapping(values); ok {
 			for _, p := range all.pairs {
-				if !slices.ContainsFunc(pieces, func(piece ownsql.Piece) bool { return piece.Name == p.key.Value }) {
+				if !slices.ContainsFunc(pieces, func(piece customsql.Piece) bool { return piece.Name == p.key.Value }) {
 					f := l.fault(p.key, NoPlaceholder, "the SQL has no placeholder :%s", p.key.Value)
 					f.Suggest(fault.Near(p.key.Value, names(pieces)))
 				}
@@ -59,9 +43,9 @@ func (l *linker) ownSQL(d *Dataset, n, values *yaml.Node) {
 			}
 		}
 	}
-	first := map[string]Value{} // of each name, as far as its prompt and its column are known
+	first := map[string]catalog.Placeholder{} // of each name, as far as its prompt and its column are known
 	for i, p := range pieces {
-		if p.Name == "" || p.Name == ownsql.CriteriaName {
+		if p.Name == "" || p.Name == customsql.CriteriaName {
 			continue
 		}
 		at := l.within(n, text, p.At)
@@ -91,7 +75,7 @@ func (l *linker) ownSQL(d *Dataset, n, values *yaml.Node) {
 }
 
 // names are the names of all placeholders.
-func names(pieces []ownsql.Piece) []string {
+func names(pieces []customsql.Piece) []string {
 	var all []string
 	for _, p := range pieces {
 		if p.Name != "" {
@@ -108,9 +92,9 @@ func (l *linker) within(n *yaml.Node, text string, at int) fault.Place {
 	if n.Style&yaml.LiteralStyle == 0 {
 		return place
 	}
-	line, column := ownsql.Place(text, at)
+	line, col := customsql.Place(text, at)
 	place.Line += line
-	place.Column = l.indent(place.Line) + column
+	place.Column = l.indent(place.Line) + col
 	return place
 }
 
@@ -124,11 +108,11 @@ func (l *linker) indent(line int) int {
 	return 0
 }
 
-var parts = []Part{NextDay, FirstDay, LastDay}
+var parts = []catalog.DayPart{catalog.NextDay, catalog.FirstDay, catalog.LastDay}
 
 // placeholder finds what one stands for: by its name, and by what is said of it.
-func (l *linker) placeholder(d *Dataset, p ownsql.Piece, said *yaml.Node, at fault.Place) Value {
-	var v Value
+func (l *linker) placeholder(d *catalog.Dataset, p customsql.Piece, said *yaml.Node, at fault.Place) catalog.Placeholder {
+	var v catalog.Placeholder
 	name := p.Name
 	for _, part := range parts {
 		if stem, ok := strings.CutSuffix(name, "_"+string(part)); ok {
@@ -136,7 +120,7 @@ func (l *linker) placeholder(d *Dataset, p ownsql.Piece, said *yaml.Node, at fau
 			break
 		}
 	}
-	column := p.Column
+	col := p.Column
 	if said != nil {
 		if said.Kind == yaml.MappingNode {
 			m, _ := l.mapping(said)
@@ -144,19 +128,19 @@ func (l *linker) placeholder(d *Dataset, p ownsql.Piece, said *yaml.Node, at fau
 				name = l.text(n)
 			}
 			if n := m.take("column"); n != nil {
-				column = l.text(n)
-				l.columnOf(d, n, column)
+				col = l.text(n)
+				l.columnOf(d, n, col)
 			}
 			l.finish(m)
 		} else {
-			column = l.text(said)
-			l.columnOf(d, said, column)
+			col = l.text(said)
+			l.columnOf(d, said, col)
 		}
 	}
-	v.Column = d.Column(column)
+	v.Column = d.Column(col)
 	for _, spelled := range []string{name, strings.ReplaceAll(name, "_", "-")} {
 		if v.Prompt == nil {
-			if !l.require(Ref{KindPrompt, spelled}) {
+			if !l.require(catalog.Ref{Kind: catalog.KindPrompt, Name: spelled}) {
 				l.refuse(at, Circle, "the choices of the prompt %q come from this dataset, whose SQL takes its answer: it leads back to itself", spelled)
 				return v
 			}
@@ -165,10 +149,10 @@ func (l *linker) placeholder(d *Dataset, p ownsql.Piece, said *yaml.Node, at fau
 	}
 	if v.Prompt == nil {
 		f := l.refuse(at, UnknownPrompt, "the placeholder :%s stands for no prompt that there is; one such as this would do", p.Name)
-		f.Suggest(proposed(strings.ReplaceAll(name, "_", "-"), v, p.Op == ownsql.In))
+		f.Suggest(proposed(strings.ReplaceAll(name, "_", "-"), v, p.Op == customsql.In))
 		return v
 	}
-	l.uses(Ref{KindPrompt, v.Prompt.Name})
+	l.uses(catalog.Ref{Kind: catalog.KindPrompt, Name: v.Prompt.Name})
 	if !slices.Contains(d.Prompts, v.Prompt) {
 		d.Prompts = append(d.Prompts, v.Prompt)
 	}
@@ -184,7 +168,7 @@ func (l *linker) refuse(at fault.Place, code, format string, args ...any) *fault
 
 // fitting refuses a placeholder that does not go with its prompt, or with what it is
 // compared with.
-func (l *linker) fitting(d *Dataset, p ownsql.Piece, v Value, at fault.Place) {
+func (l *linker) fitting(d *catalog.Dataset, p customsql.Piece, v catalog.Placeholder, at fault.Place) {
 	kind := v.Prompt.Type
 	if !v.Prompt.Required && v.Prompt.IsAsked() || v.Prompt.Open != prompt.OpenNone && v.Prompt.Open != "" {
 		l.refuse(at, NeedsAnswer, "custom SQL needs an answer for :%s, and the prompt %q can be left open; make it required, with both sides", p.Name, v.Prompt.Name)
@@ -193,17 +177,17 @@ func (l *linker) fitting(d *Dataset, p ownsql.Piece, v Value, at fault.Place) {
 	isDated := isPeriod || kind == prompt.Day || kind == prompt.Days
 	many := kind == prompt.Days || kind == prompt.Choice && v.Prompt.Many
 	switch {
-	case isPeriod && v.Part == WholeAnswer:
+	case isPeriod && v.Part == catalog.WholeAnswer:
 		l.refuse(at, TypeMismatch, "a period is two days: write :%[1]s_first, and :%[1]s_next_day for the day after its last", p.Name)
-	case !isPeriod && kind != prompt.Day && v.Part != WholeAnswer:
+	case !isPeriod && kind != prompt.Day && v.Part != catalog.WholeAnswer:
 		l.refuse(at, TypeMismatch, "an answer of type %s has no days", kind)
 	case slices.Contains([]prompt.Type{prompt.Moment, prompt.MomentPeriod, prompt.TimeRange, prompt.NumberRange}, kind):
 		l.refuse(at, TypeMismatch, "custom SQL takes days, numbers, texts and choices; use an answer of type %s in the where of a query", kind)
-	case many && p.Op != ownsql.In:
+	case many && p.Op != customsql.In:
 		l.refuse(at, CountMismatch, "the prompt %q takes many answers; put :%s in the brackets of an IN", v.Prompt.Name, p.Name)
 	case isDated && (v.Column == nil || !v.Column.Type.IsDated()):
 		l.refuse(at, TypeMismatch, "name the column whose stored form :%[1]s takes, as in values: {%[1]s: COLUMN}", p.Name)
-	case v.Column != nil && v.Column.IsExactText() && p.Op != ownsql.NoOp:
+	case v.Column != nil && v.Column.IsExactText() && p.Op != customsql.NoOp:
 		l.refuse(at, NotComparable, "the column %q holds decimals as text, which SQL compares letter by letter; leave this condition to the where of a query", v.Column.Name)
 	case isDated:
 		l.comparing(p, v, at)
@@ -213,7 +197,7 @@ func (l *linker) fitting(d *Dataset, p ownsql.Piece, v Value, at fault.Place) {
 // comparing refuses a comparison of a dated column with a day that would lose part of
 // the day, or take in part of another one. A placeholder stands for the start of its
 // day.
-func (l *linker) comparing(p ownsql.Piece, v Value, at fault.Place) {
+func (l *linker) comparing(p customsql.Piece, v catalog.Placeholder, at fault.Place) {
 	c, stem := v.Column, strings.TrimSuffix(p.Name, "_"+string(v.Part))
 	left := c.Name
 	if p.Column != "" {
@@ -233,39 +217,39 @@ func (l *linker) comparing(p ownsql.Piece, v Value, at fault.Place) {
 		mend(f, "<", ":"+p.Name)
 	}
 	switch {
-	case p.Op == ownsql.Like:
+	case p.Op == customsql.Like:
 		l.refuse(at, NotComparable, "LIKE compares texts, and :%s is a day", p.Name)
-	case c.Stored == record.StoredText && c.Pattern.String() != "" && !c.Pattern.Sorts():
+	case c.Stored == column.StoredText && c.Pattern.String() != "" && !c.Pattern.Sorts():
 		l.refuse(at, NotComparable, "the texts of the column %q, in the pattern %s, do not sort by time, so SQL cannot compare them with :%s; leave this condition to the where of a query", c.Name, c.Pattern, p.Name)
 	case c.HoldsWholeDays():
 		switch {
-		case v.Part == NextDay && (p.Op == ownsql.AtMost || p.Op == ownsql.Upper):
+		case v.Part == catalog.NextDay && (p.Op == customsql.AtMost || p.Op == customsql.Upper):
 			beyond()
-		case v.Part == LastDay && p.Op == ownsql.Less:
+		case v.Part == catalog.LastDay && p.Op == customsql.Less:
 			mend(l.mislead(at, DayLost, "< :%s leaves out the last day of the period", p.Name), "<=", ":"+p.Name)
-		case v.Part == FirstDay && p.Op == ownsql.More:
+		case v.Part == catalog.FirstDay && p.Op == customsql.More:
 			mend(l.mislead(at, DayLost, "> :%s leaves out the first day of the period", p.Name), ">=", ":"+p.Name)
 		}
 	case p.Expression:
 		l.refuse(at, NotComparable, "the column %q has a time of day, and what :%s is compared with is an expression, so it cannot be told whether whole days come out; compare the column itself, or give :%s the form of a date column by values", c.Name, p.Name, p.Name)
-	case p.Op == ownsql.NoOp && v.Part != FirstDay && v.Part != NextDay:
+	case p.Op == customsql.NoOp && v.Part != catalog.FirstDay && v.Part != catalog.NextDay:
 		f := l.refuse(at, NotComparable, "the column %q has a time of day, and it cannot be told what :%s is compared with here; say whether the start of the day is meant or that of the day after", c.Name, p.Name)
 		f.Suggest(":"+stem+"_first", next)
-	case v.Part == NextDay && (p.Op == ownsql.AtMost || p.Op == ownsql.Upper):
+	case v.Part == catalog.NextDay && (p.Op == customsql.AtMost || p.Op == customsql.Upper):
 		beyond()
-	case p.Op == ownsql.AtMost, p.Op == ownsql.Upper, v.Part == LastDay && p.Op == ownsql.Less:
+	case p.Op == customsql.AtMost, p.Op == customsql.Upper, v.Part == catalog.LastDay && p.Op == customsql.Less:
 		f := l.refuse(at, DayLost, "the column %q has a time of day and :%s is the start of its day: %s loses the rest of that day", c.Name, p.Name, p.Op)
 		mend(f, "<", next)
-	case p.Op == ownsql.More:
+	case p.Op == customsql.More:
 		f := l.refuse(at, DayLost, "the column %q has a time of day and :%s is the start of its day: > loses what happened at that moment and keeps the rest of the day", c.Name, p.Name)
 		mend(f, ">=", ":"+p.Name)
-		if v.Part != NextDay {
+		if v.Part != catalog.NextDay {
 			mend(f, ">=", next)
 		}
-	case p.Op == ownsql.Differs:
+	case p.Op == customsql.Differs:
 		f := l.refuse(at, DayLost, "the column %q has a time of day and :%s is the start of its day: <> leaves out only what happened at that moment", c.Name, p.Name)
 		f.Suggest("NOT (" + left + " >= :" + p.Name + " AND " + left + " < " + next + ")")
-	case p.Op == ownsql.Equals, p.Op == ownsql.In:
+	case p.Op == customsql.Equals, p.Op == customsql.In:
 		f := l.refuse(at, DayLost, "the column %q has a time of day and :%s is the start of its day: %s finds only what happened at that moment", c.Name, p.Name, p.Op)
 		if next == "" {
 			f.Message += "; leave this condition to the where of a query"
@@ -277,17 +261,16 @@ func (l *linker) comparing(p ownsql.Piece, v Value, at fault.Place) {
 
 // mislead is warn for a place within a text.
 func (l *linker) mislead(at fault.Place, code, format string, args ...any) *fault.Fault {
-	f := fault.New(code, format, args...).At(at)
-	f.Warning = true
+	f := fault.Warn(code, format, args...).At(at)
 	l.warnings = append(l.warnings, f)
 	return f
 }
 
 // proposed is a prompt for a placeholder, as it is written in YAML.
-func proposed(name string, v Value, in bool) string {
+func proposed(name string, v catalog.Placeholder, in bool) string {
 	kind := "text"
 	switch {
-	case v.Part != WholeAnswer:
+	case v.Part != catalog.WholeAnswer:
 		kind = "period"
 	case in:
 		kind = "choice, many: true, choices: [...]"
@@ -295,7 +278,7 @@ func proposed(name string, v Value, in bool) string {
 		kind = "day"
 	case v.Column != nil && v.Column.Type.IsNumeric():
 		kind = "number"
-	case v.Column != nil && v.Column.Type == record.YesNo:
+	case v.Column != nil && v.Column.Type == column.YesNo:
 		kind = "yes-no"
 	}
 	return "{pikegate: 1, prompt: " + name + ", ask: " + strings.ReplaceAll(name, "-", " ") + ", type: " + kind + ", required: true}"

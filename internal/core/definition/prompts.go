@@ -8,10 +8,12 @@ import (
 
 	"go.yaml.in/yaml/v3"
 
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/column"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
 )
 
 func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
@@ -93,7 +95,7 @@ func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
 		if problem.Key == "default" || problem.Key == "offer" {
 			f = &fault.Fault{Code: OutsideLimits, Message: f.Message, Suggestions: f.Suggestions, Cause: problem.Fault}
 		}
-		l.faults = append(l.faults, f.At(l.place(n)))
+		l.add(n, f)
 	}
 	return p
 }
@@ -105,7 +107,7 @@ func (l *linker) pattern(p *prompt.Prompt, m *mapping) {
 		return
 	}
 	if _, err := regexp.Compile(l.text(n)); err != nil {
-		l.fault(n, WrongValue, "%q is not a regular expression (RE2): %s", fault.Shorten(n.Value), err)
+		l.fault(n, WrongValue, "%q is not a regular expression (RE2): %s", english.Shorten(n.Value), err)
 		return
 	}
 	p.Pattern = regexp.MustCompile(`\A(?:` + n.Value + `)\z`)
@@ -126,7 +128,7 @@ func (l *linker) derived(p *prompt.Prompt, n *yaml.Node) {
 		}
 		base := *n
 		base.Value, base.Column = name, n.Column+len(d)+1
-		inTurn := l.require(Ref{KindPrompt, name})
+		inTurn := l.require(catalog.Ref{Kind: catalog.KindPrompt, Name: name})
 		if b := l.catalog.Prompts[name]; !inTurn || b != nil && b.Derived != "" {
 			l.fault(&base, CannotDerive, "the prompt %q is worked out itself; only answers to prompts that are asked lead to others", name)
 			return
@@ -142,7 +144,7 @@ func (l *linker) derived(p *prompt.Prompt, n *yaml.Node) {
 		return
 	}
 	if text != "" {
-		l.fault(n, WrongValue, "%q derives from no prompt; write previous, year-before, start of or end of before the name of one", fault.Shorten(text))
+		l.fault(n, WrongValue, "%q derives from no prompt; write previous, year-before, start of or end of before the name of one", english.Shorten(text))
 	}
 }
 
@@ -188,9 +190,9 @@ func (l *linker) entered(n *yaml.Node) prompt.Entered {
 }
 
 // list reads where choices come from: { of: DATASET, value: COLUMN, label: COLUMN, count: true, where: ... } .
-func (l *linker) list(n *yaml.Node) *ChoiceList {
+func (l *linker) list(n *yaml.Node) *catalog.ChoiceList {
 	m, _ := l.mapping(n)
-	list := &ChoiceList{Of: named(l, l.need(m, "of"), UnknownDataset, "dataset", l.catalog.Datasets)}
+	list := &catalog.ChoiceList{Of: named(l, l.need(m, "of"), UnknownDataset, "dataset", l.catalog.Datasets)}
 	value, label := l.need(m, "value"), m.take("label")
 	list.Value = l.columnOf(list.Of, value, l.text(value))
 	if list.Label = list.Value; label != nil {
@@ -199,7 +201,7 @@ func (l *linker) list(n *yaml.Node) *ChoiceList {
 	if c := list.Value; c != nil && c.Type.IsDated() {
 		l.fault(value, TypeMismatch, "choices are texts or numbers; the column %q is of type %s", c.Name, c.Type)
 	}
-	for _, c := range []*record.Column{list.Value, list.Label} {
+	for _, c := range []*column.Column{list.Value, list.Label} {
 		if c != nil && c.IsExactText() {
 			l.fault(value, TypeMismatch, "choices are texts or numbers; the column %q holds decimals as text", c.Name)
 		}
@@ -255,7 +257,7 @@ func (l *linker) length(n *yaml.Node) prompt.Length {
 		return prompt.Length{N: count, Unit: prompt.LengthUnit(m[2] + "s")}
 	}
 	if text != "" {
-		l.fault(n, WrongValue, "a length such as 400 days or 3 months is wanted here, and this is %q", fault.Shorten(text))
+		l.fault(n, WrongValue, "a length such as 400 days or 3 months is wanted here, and this is %q", english.Shorten(text))
 	}
 	return prompt.Length{}
 }

@@ -8,10 +8,12 @@ import (
 	"github.com/shopspring/decimal"
 	"go.yaml.in/yaml/v3"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
 )
 
 // UnknownReport is the code of a report that is not defined.
@@ -20,26 +22,10 @@ const UnknownReport = "unknown_report"
 // ProofFailed is the code of a proof whose answers bring something else than it says.
 const ProofFailed = "proof_failed"
 
-// Proof is answers with what must come back for them.
-type Proof struct {
-	Name    string
-	Report  *Report // of a query: the query alone
-	AsOf    civil.Day
-	Answers map[string]prompt.Entered
-
-	Records     *int64
-	With        [][]string // keys of records that must be there
-	Without     [][]string // and of those that must not
-	Totals      map[*record.Column]decimal.Decimal
-	Fingerprint string
-	// Places are where each of what is expected stands, by its key.
-	Places map[string]fault.Place
-}
-
 var fingerprintForm = regexp.MustCompile(`^[0-9a-f]{64}$`)
 
-func (l *linker) proof(name string, m *mapping) *Proof {
-	p := &Proof{Name: name, Answers: map[string]prompt.Entered{}, Totals: map[*record.Column]decimal.Decimal{}, Places: map[string]fault.Place{}}
+func (l *linker) proof(name string, m *mapping) *catalog.Proof {
+	p := &catalog.Proof{Name: name, Answers: map[string]prompt.Entered{}, Totals: map[*column.Column]decimal.Decimal{}, Places: map[string]fault.Place{}}
 	report, query := m.take("report"), m.take("query")
 	switch {
 	case (report == nil) == (query == nil):
@@ -54,7 +40,7 @@ func (l *linker) proof(name string, m *mapping) *Proof {
 	if n := l.need(m, "as_of"); n != nil {
 		var ok bool
 		if p.AsOf, ok = civil.ParseDay(l.text(n)); !ok {
-			l.fault(n, WrongValue, "a day such as 2026-03-31 is wanted here, and this is %q", fault.Shorten(n.Value))
+			l.fault(n, WrongValue, "a day such as 2026-03-31 is wanted here, and this is %q", english.Shorten(n.Value))
 		}
 	}
 	if n := m.take("answers"); n != nil {
@@ -72,9 +58,9 @@ func (l *linker) proof(name string, m *mapping) *Proof {
 
 // alone is a query as a report of its own, with what the lists of choices of its
 // prompts need to know.
-func (l *linker) alone(q *Query) *Report {
+func (l *linker) alone(q *catalog.Query) *catalog.Report {
 	r := q.Alone()
-	r.Lists = map[*prompt.Prompt]*ChoiceList{}
+	r.Lists = map[*prompt.Prompt]*catalog.ChoiceList{}
 	for i := 0; i < len(r.Prompts); i++ {
 		list := l.catalog.Lists[r.Prompts[i]]
 		if list == nil {
@@ -90,7 +76,7 @@ func (l *linker) alone(q *Query) *Report {
 	return r
 }
 
-func (l *linker) answers(p *Proof, m *mapping) {
+func (l *linker) answers(p *catalog.Proof, m *mapping) {
 	var names []string
 	if p.Report != nil {
 		for _, asked := range p.Report.Prompts {
@@ -101,7 +87,7 @@ func (l *linker) answers(p *Proof, m *mapping) {
 		name := pair.key.Value
 		m.take(name)
 		if p.Report != nil && !slices.Contains(names, name) {
-			f := l.fault(pair.key, UnknownPrompt, "%q asks no prompt %q", p.Report.Name, fault.Shorten(name))
+			f := l.fault(pair.key, UnknownPrompt, "%q asks no prompt %q", p.Report.Name, english.Shorten(name))
 			f.Suggest(fault.Near(name, names))
 			continue
 		}
@@ -124,7 +110,7 @@ func (l *linker) answer(n *yaml.Node) prompt.Entered {
 	return l.entered(n)
 }
 
-func (l *linker) expected(p *Proof, m *mapping) {
+func (l *linker) expected(p *catalog.Proof, m *mapping) {
 	take := func(key string) *yaml.Node {
 		n := m.take(key)
 		if n != nil {
@@ -142,18 +128,18 @@ func (l *linker) expected(p *Proof, m *mapping) {
 	}
 	if n := take("fingerprint"); n != nil {
 		if p.Fingerprint = l.text(n); !fingerprintForm.MatchString(p.Fingerprint) {
-			l.fault(n, WrongValue, "a fingerprint is 64 digits, 0 to 9 and a to f; this is %q", fault.Shorten(p.Fingerprint))
+			l.fault(n, WrongValue, "a fingerprint is 64 digits, 0 to 9 and a to f; this is %q", english.Shorten(p.Fingerprint))
 		}
 	}
 	l.finish(m)
 	if len(p.Places) == 0 {
-		l.fault(m.node, EmptyGroup, "say what must come back; one of %s at least", fault.Either(m.known))
+		l.fault(m.node, EmptyGroup, "say what must come back; one of %s at least", english.Either(m.known))
 	}
 }
 
 // keys reads a list of keys: one value each, or a list of values where the key has
 // several columns.
-func (l *linker) keys(p *Proof, n *yaml.Node) [][]string {
+func (l *linker) keys(p *catalog.Proof, n *yaml.Node) [][]string {
 	if n == nil {
 		return nil
 	}
@@ -171,14 +157,14 @@ func (l *linker) keys(p *Proof, n *yaml.Node) [][]string {
 			all[i] = l.texts(item)
 		}
 		if len(all[i]) != width {
-			l.fault(item, CountMismatch, "a key here has %s, and this one %d", fault.Count(width, "value"), len(all[i]))
+			l.fault(item, CountMismatch, "a key here has %s, and this one %d", english.Count(width, "value"), len(all[i]))
 		}
 	}
 	return all
 }
 
 // totals reads the sums of columns that are shown.
-func (l *linker) totals(p *Proof, n *yaml.Node) {
+func (l *linker) totals(p *catalog.Proof, n *yaml.Node) {
 	m, ok := l.mapping(n)
 	if !ok {
 		return
@@ -189,16 +175,16 @@ func (l *linker) totals(p *Proof, n *yaml.Node) {
 		if p.Report == nil || p.Report.Table == nil || total == nil {
 			continue
 		}
-		shown := map[string]*record.Column{}
+		shown := map[string]*column.Column{}
 		for _, c := range p.Report.Table.Show {
 			shown[c.Name] = c
 		}
 		c := shown[pair.key.Value]
 		switch {
 		case c == nil:
-			f := l.fault(pair.key, UnknownColumn, "%q shows no column %q", p.Report.Name, fault.Shorten(pair.key.Value))
+			f := l.fault(pair.key, UnknownColumn, "%q shows no column %q", p.Report.Name, english.Shorten(pair.key.Value))
 			f.Suggest(fault.Near(pair.key.Value, slices.Sorted(maps.Keys(shown))))
-		case c.Type != record.Integer && c.Type != record.Decimal:
+		case c.Type != column.Integer && c.Type != column.Decimal:
 			l.fault(pair.key, TypeMismatch, "only integers and decimals have a total; the column %q is of type %s", c.Name, c.Type)
 		default:
 			p.Totals[c] = *total

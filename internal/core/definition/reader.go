@@ -2,13 +2,14 @@ package definition
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strconv"
 
 	"github.com/shopspring/decimal"
 	"go.yaml.in/yaml/v3"
 
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 )
 
@@ -24,7 +25,7 @@ const (
 
 // reader reads one document and collects its faults.
 type reader struct {
-	doc      *Document
+	doc      *catalog.Document
 	root     *yaml.Node
 	faults   fault.List
 	warnings fault.List
@@ -42,53 +43,57 @@ func (r *reader) place(n *yaml.Node) fault.Place {
 }
 
 func (r *reader) fault(n *yaml.Node, code, format string, args ...any) *fault.Fault {
-	f := fault.New(code, format, args...).At(r.place(n))
-	r.faults = append(r.faults, f)
-	return f
+	return r.add(n, fault.New(code, format, args...))
 }
 
 // warn finds what does not stop publishing.
 func (r *reader) warn(n *yaml.Node, code, format string, args ...any) *fault.Fault {
-	f := fault.New(code, format, args...).At(r.place(n))
-	f.Warning = true
-	r.warnings = append(r.warnings, f)
+	return r.add(n, fault.Warn(code, format, args...))
+}
+
+// add adds a fault or a warning about what stands at a node.
+func (r *reader) add(n *yaml.Node, f *fault.Fault) *fault.Fault {
+	f.At(r.place(n))
+	if f.Warning {
+		r.warnings = append(r.warnings, f)
+	} else {
+		r.faults = append(r.faults, f)
+	}
 	return f
 }
 
-var identifier = regexp.MustCompile(`^[a-z][a-z0-9]*([-_][a-z0-9]+)*$`)
-
 // ref reads the first keys: the format's version, then the kind with the name.
-func (r *reader) ref() Ref {
+func (r *reader) ref() catalog.Ref {
 	if r.root == nil {
-		return Ref{}
+		return catalog.Ref{}
 	}
 	m, ok := r.mapping(r.root)
 	if !ok {
-		return Ref{}
+		return catalog.Ref{}
 	}
 	if len(m.pairs) < 2 || m.pairs[0].key.Value != "pikegate" {
 		r.fault(r.root, WrongFormat, `a definition starts with "pikegate: %s" and then names what it defines, as in "prompt: travel-period"`, Format)
-		return Ref{}
+		return catalog.Ref{}
 	}
 	if v := m.pairs[0].value; v.Value != Format {
 		r.fault(v, WrongFormat, "format %q is not known; this service reads format %s", v.Value, Format)
-		return Ref{}
+		return catalog.Ref{}
 	}
 	key, value := m.pairs[1].key, m.pairs[1].value
-	if !slices.Contains(Kinds, Kind(key.Value)) {
-		kinds := make([]string, len(Kinds))
-		for i, k := range Kinds {
+	if !slices.Contains(catalog.Kinds, catalog.Kind(key.Value)) {
+		kinds := make([]string, len(catalog.Kinds))
+		for i, k := range catalog.Kinds {
 			kinds[i] = string(k)
 		}
-		f := r.fault(key, UnknownKey, "%q is nothing that can be defined; the kinds are %s", key.Value, fault.Both(kinds))
+		f := r.fault(key, UnknownKey, "%q is nothing that can be defined; the kinds are %s", key.Value, english.Both(kinds))
 		f.Suggest(fault.Near(key.Value, kinds))
-		return Ref{}
+		return catalog.Ref{}
 	}
 	name := r.text(value)
-	if name != "" && !isName(name) {
+	if name != "" && !catalog.IsName(name) {
 		r.fault(value, NotAnIdentifier, "%q is not a name; names are small letters and digits, parted by - or _", name).Suggest(nameMeant(name))
 	}
-	return Ref{Kind: Kind(key.Value), Name: name}
+	return catalog.Ref{Kind: catalog.Kind(key.Value), Name: name}
 }
 
 // pair is a key with its value.
@@ -151,13 +156,13 @@ func (r *reader) finish(m *mapping) {
 		if m.taken[p.key.Value] {
 			continue
 		}
-		f := r.fault(p.key, UnknownKey, "no key %q here; the keys are %s", fault.Shorten(p.key.Value), fault.Both(m.known))
+		f := r.fault(p.key, UnknownKey, "no key %q here; the keys are %s", english.Shorten(p.key.Value), english.Both(m.known))
 		near := meantKey(p.key.Value, m.known)
 		if near == "" {
 			near = fault.Near(p.key.Value, m.known)
 		}
 		if near != "" {
-			f.Message = fmt.Sprintf("no key %q here", fault.Shorten(p.key.Value))
+			f.Message = fmt.Sprintf("no key %q here", english.Shorten(p.key.Value))
 			f.Suggest(near)
 			r.faults = slices.DeleteFunc(r.faults, func(other *fault.Fault) bool { // it is told by this one
 				return other.Code == MissingKey && other.Place == r.place(m.node) && other.Message == missing(near)
@@ -179,7 +184,7 @@ func (r *reader) wrongType(n *yaml.Node, wanted string) {
 	}
 	found := map[yaml.Kind]string{yaml.MappingNode: keysWithValues, yaml.SequenceNode: aList}[n.Kind]
 	if found == "" {
-		found = strconv.Quote(fault.Shorten(n.Value))
+		found = strconv.Quote(english.Shorten(n.Value))
 	}
 	verb := "is"
 	if wanted == keysWithValues {
@@ -224,7 +229,7 @@ func (r *reader) yes(n *yaml.Node) bool {
 	case text == "true":
 		return true
 	case n != nil && text != "" && text != "false":
-		r.fault(n, WrongValue, "true or false is wanted here, and this is %q", fault.Shorten(text))
+		r.fault(n, WrongValue, "true or false is wanted here, and this is %q", english.Shorten(text))
 	}
 	return false
 }
@@ -237,7 +242,7 @@ func (r *reader) whole(n *yaml.Node, least int) int {
 	text := r.text(n)
 	v, err := strconv.Atoi(text)
 	if text != "" && (err != nil || v < least) {
-		r.fault(n, WrongValue, "a whole number from %d on is wanted here, and this is %q", least, fault.Shorten(text))
+		r.fault(n, WrongValue, "a whole number from %d on is wanted here, and this is %q", least, english.Shorten(text))
 	}
 	return v
 }
@@ -250,7 +255,7 @@ func (r *reader) decimal(n *yaml.Node) *decimal.Decimal {
 	d, err := decimal.NewFromString(text)
 	if err != nil || len(text) > 40 {
 		if text != "" {
-			r.fault(n, WrongValue, "a number is wanted here, and this is %q", fault.Shorten(text))
+			r.fault(n, WrongValue, "a number is wanted here, and this is %q", english.Shorten(text))
 		}
 		return nil
 	}
@@ -271,7 +276,7 @@ func oneOf[T ~string](r *reader, n *yaml.Node, words []T) T {
 	for i, w := range words {
 		all[i] = string(w)
 	}
-	f := r.fault(n, WrongValue, "%q is not one of %s", fault.Shorten(text), fault.Both(all))
+	f := r.fault(n, WrongValue, "%q is not one of %s", english.Shorten(text), english.Both(all))
 	if meant := meantWord(text, all); meant != "" {
 		f.Suggest(meant)
 	} else {

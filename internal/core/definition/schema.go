@@ -5,18 +5,19 @@ import (
 	"slices"
 	"strings"
 
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
 )
 
 // Schema is the JSON Schema (2020-12) of one document of a definition file, for
 // editors that complete and check as one types. What a schema cannot say, such as
 // whether a column is there, the check says.
 func Schema() []byte {
-	all := make([]any, len(Kinds))
-	for i, kind := range Kinds {
+	all := make([]any, len(catalog.Kinds))
+	for i, kind := range catalog.Kinds {
 		k := kindSchemas[kind]
 		properties := object{"pikegate": object{"description": "Version of the format.", "enum": []any{1, "1"}}}
 		for key, value := range k["properties"].(object) {
@@ -43,7 +44,7 @@ func Schema() []byte {
 type object = map[string]any
 
 // kindSchemas are the keys of each kind beside the format's version.
-var kindSchemas = map[Kind]object{KindSource: sourceSchema, KindDataset: datasetSchema, KindPeriod: periodSchema, KindPrompt: promptSchema(), KindFilter: filterSchema, KindQuery: querySchema, KindReport: reportSchema, KindProof: proofSchema}
+var kindSchemas = map[catalog.Kind]object{catalog.KindSource: sourceSchema, catalog.KindDataset: datasetSchema, catalog.KindPeriod: periodSchema, catalog.KindPrompt: promptSchema(), catalog.KindFilter: filterSchema, catalog.KindQuery: querySchema, catalog.KindReport: reportSchema, catalog.KindProof: proofSchema}
 
 func text(description string) object { return object{"type": "string", "description": description} }
 
@@ -113,7 +114,7 @@ func criteriaSchema() object {
 var sourceSchema = object{"required": []string{"zone"}, "properties": object{
 	"source": name("A database of business records."), "title": text("What people call it."),
 	"zone": text("IANA zone that days are taken in."), "clock": text("What people call that zone's time."),
-	"engine": oneOfTheseSchema(Engines, "What kind of database it is; embedded where absent, the SQLite file of the service."),
+	"engine": oneOfTheseSchema(catalog.Engines, "What kind of database it is; embedded where absent, the SQLite file of the service."),
 	"file":   text("An SQLite file; a relative name lies in the service's directory."), "schema": text("Schema or database on the server, where it is not the one that the address leads to."),
 	"address":  referenceSchema("Where the server's address is kept, a URL: postgres://user@host:5432/database or mariadb://user@host:3306/database."),
 	"password": referenceSchema("Where the password is kept, if not in the address."),
@@ -131,9 +132,9 @@ func referenceSchema(description string) object {
 
 var columnSchema = object{"type": "object", "required": []string{"type"}, "additionalProperties": false, "properties": object{
 	"table": text("The table that it is in, where it is a joined one."), "column": text("Its name there, where it is another."),
-	"type": oneOfTheseSchema(record.Types, "What its values mean."), "label": text("What people read."),
+	"type": oneOfTheseSchema(column.Types, "What its values mean."), "label": text("What people read."),
 	"scale": whole("Digits after the point; decimals."), "unit": text("Unit of a number."), "empty": oneOfTheseSchema([]string{"missing"}, "Empty text stands for a missing value."),
-	"stored":  oneOfTheseSchema([]record.Stored{record.Native, record.StoredText, record.EightDigits, record.SerialDays, record.EpochSeconds, record.EpochMillis}, "How a date is stored in the database; text on a decimal that an SQLite file holds as text."),
+	"stored":  oneOfTheseSchema([]column.Stored{column.Native, column.StoredText, column.EightDigits, column.SerialDays, column.EpochSeconds, column.EpochMillis}, "How a date is stored in the database; text on a decimal that an SQLite file holds as text."),
 	"pattern": text("Unicode date pattern of a text."), "zone": text("IANA zone whose wall time the text of an instant shows; UTC where absent."),
 }}
 
@@ -231,7 +232,7 @@ type Key struct {
 }
 
 // Keys lists the keys of a kind by name, those that name it and its format left out.
-func Keys(kind Kind) []Key {
+func Keys(kind catalog.Kind) []Key {
 	schema := kindSchemas[kind]
 	var keys []Key
 	for key, value := range schema["properties"].(object) {

@@ -18,6 +18,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"go.yaml.in/yaml/v3"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/prompt"
 )
 
@@ -129,17 +130,17 @@ func TestTheSchemaHasTheKeysThatAreRead(t *testing.T) {
 	for _, kind := range document.OneOf {
 		read := map[string]bool{}
 		bodies := []string{""}
-		if kind.Title == string(KindPrompt) {
+		if kind.Title == string(catalog.KindPrompt) {
 			bodies = nil
 			for _, p := range prompt.Types {
 				bodies = append(bodies, fmt.Sprintf("type: %s\n", p), fmt.Sprintf("type: %s\npair: true\nmany: true\npattern: a\n", p))
 			}
 		}
-		if kind.Title == string(KindDataset) {
+		if kind.Title == string(catalog.KindDataset) {
 			bodies = append(bodies, "of: y\n")
 		}
 		for _, body := range bodies {
-			docs, faults := Split(File{Name: "f.yaml", Text: fmt.Sprintf("pikegate: 1\n%s: x\n%szzz: 1\n", kind.Title, body)})
+			docs, faults := Split(catalog.File{Name: "f.yaml", Text: fmt.Sprintf("pikegate: 1\n%s: x\n%szzz: 1\n", kind.Title, body)})
 			require.Empty(t, faults)
 			_, faults = Link(docs, setting)
 			for _, f := range faults {

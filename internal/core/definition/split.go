@@ -13,6 +13,8 @@ import (
 
 	"go.yaml.in/yaml/v3"
 
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 )
@@ -27,20 +29,14 @@ const (
 	NoDefinition     = "no_definition"
 )
 
-// File is a definition file as it was given.
-type File struct {
-	Name string `json:"name" doc:"Name of the file, for messages." example:"late-sailings.yaml"`
-	Text string `json:"text" doc:"The YAML in it: one or more documents."`
-}
-
 var separator = regexp.MustCompile(`^---(\s|$)`)
 
 // Split cuts a file into its documents and tells the kind and name of each.
-func Split(f File) ([]Document, fault.List) {
+func Split(f catalog.File) ([]catalog.Document, fault.List) {
 	if !utf8.ValidString(f.Text) {
 		return nil, fault.List{fault.New(NotText, "the file is not UTF-8 text").At(fault.Place{File: f.Name})}
 	}
-	var docs []Document
+	var docs []catalog.Document
 	var faults fault.List
 	lines := strings.SplitAfter(f.Text, "\n")
 	from := 0
@@ -48,9 +44,9 @@ func Split(f File) ([]Document, fault.List) {
 		if i < len(lines) && !separator.MatchString(lines[i]) {
 			continue
 		}
-		d := Document{Text: strings.Join(lines[from:i], ""), File: f.Name, Line: from + 1}
+		d := catalog.Document{Text: strings.Join(lines[from:i], ""), File: f.Name, Line: from + 1}
 		from = i + 1
-		r := d.read()
+		r := read(&d)
 		if r == nil {
 			continue
 		}
@@ -65,13 +61,13 @@ func Split(f File) ([]Document, fault.List) {
 }
 
 // read parses the document's YAML. It is nil for a document without content.
-func (d *Document) read() *reader {
+func read(d *catalog.Document) *reader {
 	r := &reader{doc: d}
 	if len(d.Text) > mostText {
 		r.fault(nil, TooLarge, "this definition has %d bytes, and at most %d are read", len(d.Text), mostText)
 		return r
 	}
-	if f := d.tab(); f != nil {
+	if f := tabIn(d); f != nil {
 		r.faults = append(r.faults, f)
 		return r
 	}
@@ -81,7 +77,7 @@ func (d *Document) read() *reader {
 	case errors.Is(err, io.EOF):
 		return nil
 	case err != nil:
-		r.faults = append(r.faults, d.notYAML(err))
+		r.faults = append(r.faults, notYAML(d, err))
 		return r
 	}
 	r.root = root.Content[0]
@@ -94,9 +90,9 @@ func (d *Document) read() *reader {
 	return r
 }
 
-// tab finds a tab in the indentation of a line, which YAML forbids with words
+// tabIn finds a tab in the indentation of a line, which YAML forbids with words
 // that help nobody.
-func (d *Document) tab() *fault.Fault {
+func tabIn(d *catalog.Document) *fault.Fault {
 	for i, line := range strings.Split(d.Text, "\n") {
 		indent := line[:len(line)-len(strings.TrimLeft(line, " \t"))]
 		if at := strings.IndexByte(indent, '\t'); at >= 0 && len(indent) < len(strings.TrimRight(line, "\r")) {
@@ -121,7 +117,7 @@ func unquoted(line string) string {
 		for _, op := range meantOps[m[1]] {
 			meant = append(meant, string(op))
 		}
-		return fmt.Sprintf("YAML does not take %s as a key, and operators are words: write %s", m[1], fault.Either(meant))
+		return fmt.Sprintf("YAML does not take %s as a key, and operators are words: write %s", m[1], english.Either(meant))
 	}
 	if m := plainValue.FindStringSubmatch(line); m != nil {
 		if value := m[1]; value != "" && strings.Contains("@:{", value[:1]) {
@@ -132,7 +128,7 @@ func unquoted(line string) string {
 	return ""
 }
 
-func (d *Document) notYAML(err error) *fault.Fault {
+func notYAML(d *catalog.Document, err error) *fault.Fault {
 	line, message := 1, err.Error()
 	if m := yamlLine.FindStringSubmatch(message); m != nil {
 		message = m[2]
@@ -152,10 +148,10 @@ func (d *Document) notYAML(err error) *fault.Fault {
 	return f.At(fault.Place{File: d.File, Line: d.Line + line - 1, Column: 1})
 }
 
-// Place is where the value of a key stands, by its path from the top; that of the
+// Place is where the value of a key of a document stands, by its path from the top; that of the
 // document where there is none such.
-func (d Document) Place(path ...string) fault.Place {
-	r := d.read()
+func Place(d *catalog.Document, path ...string) fault.Place {
+	r := read(d)
 	if r == nil || r.root == nil {
 		return fault.Place{File: d.File, Line: d.Line, Column: 1}
 	}
@@ -177,8 +173,8 @@ func (d Document) Place(path ...string) fault.Place {
 }
 
 // SplitAll splits files into their documents, and finds names defined twice.
-func SplitAll(files []File) ([]Document, fault.List) {
-	var docs []Document
+func SplitAll(files []catalog.File) ([]catalog.Document, fault.List) {
+	var docs []catalog.Document
 	var found fault.List
 	for _, f := range files {
 		split, wrong := Split(f)
@@ -192,12 +188,12 @@ func SplitAll(files []File) ([]Document, fault.List) {
 
 // Check finds all that is wrong with files and all that misleads in them, errors
 // first in each file. What they refer to has to be among them or among beside.
-func Check(files []File, beside []Document, s phrase.Setting, functions ...string) ([]Document, *Catalog, fault.List) {
+func Check(files []catalog.File, beside []catalog.Document, s phrase.Setting, functions ...string) ([]catalog.Document, *catalog.Catalog, fault.List) {
 	docs, found := SplitAll(files)
 	if len(found) > 0 {
 		return docs, nil, found
 	}
-	defined := map[Ref]bool{}
+	defined := map[catalog.Ref]bool{}
 	for _, d := range docs {
 		defined[d.Ref] = true
 	}
@@ -207,9 +203,9 @@ func Check(files []File, beside []Document, s phrase.Setting, functions ...strin
 			all = append(all, d)
 		}
 	}
-	catalog, faults := Link(all, s, functions...)
+	defs, faults := Link(all, s, functions...)
 	for _, d := range docs {
-		found = append(found, catalog.Warnings[d.Ref]...)
+		found = append(found, defs.Warnings[d.Ref]...)
 	}
-	return docs, catalog, append(faults, found...).Capped(mostFindings)
+	return docs, defs, append(faults, found...).Capped(mostFindings)
 }

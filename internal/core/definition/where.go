@@ -6,17 +6,20 @@ import (
 
 	"go.yaml.in/yaml/v3"
 
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
+	"pikegate/internal/core/lint"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/record"
 )
 
 // where is what is known while criteria are read: the dataset that they are on,
 // and the prompts met so far.
 type where struct {
-	of      *Dataset
+	of      *catalog.Dataset
 	root    *criteria.Node
 	prompts []*prompt.Prompt
 
@@ -62,7 +65,7 @@ func (l *linker) node(w *where, n *yaml.Node) *criteria.Node {
 		read = l.filtered(w, value)
 	default:
 		if meant := meantLogic[strings.ToLower(key.Value)]; meant != "" && (w.of == nil || w.of.Column(key.Value) == nil) {
-			l.fault(key, UnknownKey, "no group %q; a group is all, any or none, with a list", fault.Shorten(key.Value)).Suggest(string(meant))
+			l.fault(key, UnknownKey, "no group %q; a group is all, any or none, with a list", english.Shorten(key.Value)).Suggest(string(meant))
 			return nil
 		}
 		read = l.condition(w, key, value)
@@ -87,7 +90,7 @@ func (l *linker) group(w *where, logic criteria.Logic, n *yaml.Node) *criteria.N
 			group.Nodes = append(group.Nodes, child)
 		}
 	}
-	l.optional(group)
+	l.found(nil, lint.Group(group))
 	return group
 }
 
@@ -100,8 +103,8 @@ func (l *linker) filtered(w *where, n *yaml.Node) *criteria.Node {
 	if w.of != nil && f.Of != nil && !w.of.IsOn(f.Of) {
 		l.fault(n, TypeMismatch, "the filter %q is for the dataset %q, and this is on %q", f.Name, f.Of.Name, w.of.Name)
 	}
-	w.quiet = w.quiet || l.shakes[Ref{KindFilter, f.Name}]
-	if !l.room(w, n, f.conditions, f.depth) {
+	w.quiet = w.quiet || l.shakes[catalog.Ref{Kind: catalog.KindFilter, Name: f.Name}]
+	if !l.room(w, n, f.Conditions, f.Depth) {
 		return nil
 	}
 	w.uses(f.Prompts...)
@@ -113,22 +116,22 @@ func (l *linker) condition(w *where, key, value *yaml.Node) *criteria.Node {
 	if !l.room(w, key, 1, 0) {
 		return nil
 	}
-	column := l.columnOf(w.of, key, key.Value)
-	c := &criteria.Node{Column: column}
+	col := l.columnOf(w.of, key, key.Value)
+	c := &criteria.Node{Column: col}
 	if bare := criteria.Op(value.Value); value.Kind == yaml.ScalarNode && (bare == criteria.Missing || bare == criteria.Present) {
-		if c.Op = bare; column == nil {
+		if c.Op = bare; col == nil {
 			return nil
 		}
 		return c
 	}
 	if value.Kind != yaml.MappingNode {
-		l.meantCondition(column, key, value)
+		l.meantCondition(col, key, value)
 		return nil
 	}
 	m, _ := l.mapping(value)
 	if n := m.take("ignore_case"); n != nil {
-		if c.IgnoreCase = l.yes(n); column != nil && column.Type != record.Text {
-			l.fault(n, TypeMismatch, "only texts have a case to ignore; the column %q is of type %s", column.Name, column.Type)
+		if c.IgnoreCase = l.yes(n); col != nil && col.Type != column.Text {
+			l.fault(n, TypeMismatch, "only texts have a case to ignore; the column %q is of type %s", col.Name, col.Type)
 		}
 	}
 	var first *yaml.Node
@@ -137,17 +140,17 @@ func (l *linker) condition(w *where, key, value *yaml.Node) *criteria.Node {
 		switch {
 		case operand == nil:
 		case c.Op != "":
-			l.fault(operand, WrongValue, "a condition has one operator; write a second one as a condition of its own").Suggest(meantBoth(column, c.Op, first, op, operand))
+			l.fault(operand, WrongValue, "a condition has one operator; write a second one as a condition of its own").Suggest(meantBoth(col, c.Op, first, op, operand))
 		default:
 			c.Op, first = op, operand
-			if column != nil {
+			if col != nil {
 				l.operand(w, c, operand)
 				l.indexed(w, c, key)
 			}
 		}
 	}
 	l.unknownOps(c, key.Value, m)
-	if c.Op == "" || column == nil {
+	if c.Op == "" || col == nil {
 		if len(m.pairs) == 0 {
 			l.fault(value, EmptyGroup, "the condition on %q has no operator", key.Value)
 		}
@@ -159,7 +162,7 @@ func (l *linker) condition(w *where, key, value *yaml.Node) *criteria.Node {
 // indexed warns where no index can serve a condition on a dated column.
 func (l *linker) indexed(w *where, condition *criteria.Node, key *yaml.Node) {
 	c := condition.Column
-	if c.Type.IsDated() && condition.Op.AppliesTo(c.Type) && c.Stored == record.StoredText && c.Pattern.String() != "" && !c.Pattern.Sorts() {
+	if c.Type.IsDated() && condition.Op.AppliesTo(c.Type) && c.Stored == column.StoredText && c.Pattern.String() != "" && !c.Pattern.Sorts() {
 		l.warn(key, IndexNotUsed, "the texts of the column %q, in the pattern %s, do not sort by time: every record of %q is converted to be compared, and no index serves", c.Name, c.Pattern, w.of.Name)
 	}
 }
@@ -197,7 +200,7 @@ func (l *linker) operand(w *where, c *criteria.Node, n *yaml.Node) {
 	if c.Op == criteria.ClockWithin {
 		var f *fault.Fault
 		if c.Operand.Times, f = phrase.TimeRange(l.text(n)); f != nil {
-			l.faults = append(l.faults, f.At(l.place(n)))
+			l.add(n, f)
 		}
 		return
 	}
@@ -245,13 +248,13 @@ func (l *linker) numberRange(n *yaml.Node, texts []string) {
 // reference = { prompt: NAME [, side: start | end] } | { column: NAME } | { person: name | role } .
 func (l *linker) reference(w *where, c *criteria.Node, n *yaml.Node) {
 	m, _ := l.mapping(n)
-	column, person := m.take("column"), m.take("person")
+	col, person := m.take("column"), m.take("person")
 	switch {
-	case column != nil:
-		l.compared(w, c, column)
+	case col != nil:
+		l.compared(w, c, col)
 	case person != nil:
 		c.Operand.Person = oneOf(l.reader, person, criteria.Attributes)
-		if c.Column.Type != record.Text {
+		if c.Column.Type != column.Text {
 			l.fault(person, TypeMismatch, "what is known of a person is text; the column %q is of type %s", c.Column.Name, c.Column.Type)
 		}
 	default:
@@ -274,7 +277,7 @@ func (l *linker) compared(w *where, c *criteria.Node, n *yaml.Node) {
 	case other == nil:
 	case !c.Op.ComparesColumns():
 		l.fault(n, TypeMismatch, "%s does not compare with another column", c.Op)
-	case c.IgnoreCase && w.of.Source != nil && w.of.Source.At.Engine == MariaDB:
+	case c.IgnoreCase && w.of.Source != nil && w.of.Source.At.Engine == catalog.MariaDB:
 		l.fault(n, EngineCannot, "MariaDB cannot compare two columns in any case as the other engines do; compare them as they are")
 	case other.IsExactText() != c.Column.IsExactText():
 		l.fault(n, EngineCannot, "one of the columns %q and %q holds decimals as text and the other does not; SQLite cannot compare the two", c.Column.Name, other.Name)
@@ -311,7 +314,7 @@ func (l *linker) recurrence(w *where, c *criteria.Node, n *yaml.Node) {
 		for i, text := range l.texts(list) {
 			v, ok := part.Named(text)
 			if !ok {
-				l.fault(list.Content[i], WrongValue, "%q is none of the %s, which are %s", fault.Shorten(text), part, part.Examples())
+				l.fault(list.Content[i], WrongValue, "%q is none of the %s, which are %s", english.Shorten(text), part, part.Examples())
 			}
 			if !slices.Contains(r.Values, v) {
 				r.Values = append(r.Values, v)
@@ -335,7 +338,7 @@ func (l *linker) recurring(c *criteria.Node, n *yaml.Node, p *prompt.Prompt) {
 	}
 	for _, o := range p.Choices {
 		if _, ok := part.Named(o.Value); !ok {
-			l.fault(n, WrongValue, "the prompt %q offers %q, which is none of the %s; they are %s", p.Name, fault.Shorten(o.Value), part, part.Examples())
+			l.fault(n, WrongValue, "the prompt %q offers %q, which is none of the %s; they are %s", p.Name, english.Shorten(o.Value), part, part.Examples())
 		}
 	}
 }
@@ -378,9 +381,9 @@ func (l *linker) value(c *criteria.Node, n *yaml.Node, text string) {
 	case l.namesPrompt(c, n, text):
 	case text == "" && (c.Op == criteria.Contains || c.Op == criteria.StartsWith || c.Op == criteria.EndsWith):
 		l.fault(n, WrongValue, "every text %s an empty one; name what to look for", strings.ReplaceAll(string(c.Op), "_", " "))
-	case c.Column.Type == record.YesNo:
+	case c.Column.Type == column.YesNo:
 		if _, ok := prompt.ParseYesNo(text); !ok {
-			l.fault(n, WrongValue, "yes or no is wanted here, and this is %q", fault.Shorten(text))
+			l.fault(n, WrongValue, "yes or no is wanted here, and this is %q", english.Shorten(text))
 		}
 	case c.Column.Type.IsNumeric():
 		l.decimal(&yaml.Node{Kind: yaml.ScalarNode, Value: text, Line: n.Line, Column: n.Column})
@@ -391,7 +394,7 @@ func (l *linker) value(c *criteria.Node, n *yaml.Node, text string) {
 		}
 		if _, f := read(text, l.setting); f != nil {
 			l.meantDay(c, text, f)
-			l.faults = append(l.faults, f.At(l.place(n)))
+			l.add(n, f)
 		}
 	}
 }

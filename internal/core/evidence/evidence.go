@@ -10,8 +10,8 @@ package evidence
 import (
 	"slices"
 
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
-	"pikegate/internal/core/record"
 )
 
 // Plan is what is counted of a query's records.
@@ -23,11 +23,11 @@ type Plan struct {
 	// it is the first step of the sieve.
 	Alone bool
 	Steps []*criteria.Bound // the further conditions, in written order
-	Dated *record.Column    // whose dates tell the ends: the period's; else the first one sorted by, or shown; nil for none
+	Dated *column.Column    // whose dates tell the ends: the period's; else the first one sorted by, or shown; nil for none
 }
 
 // PlanOf plans the evidence of criteria that hold together, any of which may be nil.
-func PlanOf(parts []*criteria.Bound, sort []criteria.Sort, show []*record.Column) Plan {
+func PlanOf(parts []*criteria.Bound, sort []criteria.Sort, show []*column.Column) Plan {
 	var p Plan
 	for _, part := range parts {
 		switch {
@@ -55,9 +55,9 @@ func PlanOf(parts []*criteria.Bound, sort []criteria.Sort, show []*record.Column
 		return p
 	}
 	for _, s := range sort {
-		show = append([]*record.Column{s.Column}, show...)
+		show = append([]*column.Column{s.Column}, show...)
 	}
-	if i := slices.IndexFunc(show, func(c *record.Column) bool { return c.Type.IsDated() }); i >= 0 {
+	if i := slices.IndexFunc(show, func(c *column.Column) bool { return c.Type.IsDated() }); i >= 0 {
 		p.Dated = show[i]
 	}
 	return p

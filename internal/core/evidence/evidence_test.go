@@ -7,14 +7,15 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 )
 
 var (
-	on    = &record.Column{Name: "on", Type: record.Date, Stored: record.StoredText, Pattern: record.ISODay}
-	due   = &record.Column{Name: "due", Type: record.Date, Stored: record.StoredText, Pattern: record.ISODay}
-	route = &record.Column{Name: "route", Type: record.Text}
+	on    = &column.Column{Name: "on", Type: column.Date, Stored: column.StoredText, Pattern: column.ISODay}
+	due   = &column.Column{Name: "due", Type: column.Date, Stored: column.StoredText, Pattern: column.ISODay}
+	route = &column.Column{Name: "route", Type: column.Text}
 
 	march  = civil.Period{First: civil.MustParseDay("2026-03-01"), Last: civil.MustParseDay("2026-03-31")}
 	period = &criteria.Bound{Column: on, Op: criteria.Within, Periods: []civil.Period{march}}
@@ -43,10 +44,10 @@ func TestPlans(t *testing.T) {
 		"missing is no period":               {[]*criteria.Bound{gone}, Plan{nil, false, []*criteria.Bound{gone}, due}},
 		"no criteria":                        {nil, Plan{Dated: due}},
 	} {
-		assert.Equal(t, c.want, PlanOf(c.parts, sort, []*record.Column{route, on}), name)
+		assert.Equal(t, c.want, PlanOf(c.parts, sort, []*column.Column{route, on}), name)
 	}
-	assert.Same(t, on, PlanOf(nil, nil, []*record.Column{route, on}).Dated, "else the first that is shown")
-	assert.Nil(t, PlanOf(nil, nil, []*record.Column{route}).Dated)
+	assert.Same(t, on, PlanOf(nil, nil, []*column.Column{route, on}).Dated, "else the first that is shown")
+	assert.Nil(t, PlanOf(nil, nil, []*column.Column{route}).Dated)
 }
 
 func TestSum(t *testing.T) {
@@ -101,32 +102,32 @@ func TestNear(t *testing.T) {
 // Values that mean the same have the same bytes, however a database writes them; values
 // that differ have others.
 func TestValuesInAFingerprint(t *testing.T) {
-	money := &record.Column{Type: record.Decimal, Scale: 2}
-	number := &record.Column{Type: record.Number}
-	instant := func(s record.Stored) *record.Column {
-		return &record.Column{Type: record.Instant, Stored: s, Pattern: record.ISOTime}
+	money := &column.Column{Type: column.Decimal, Scale: 2}
+	number := &column.Column{Type: column.Number}
+	instant := func(s column.Stored) *column.Column {
+		return &column.Column{Type: column.Instant, Stored: s, Pattern: column.ISOTime}
 	}
-	bytes := func(c *record.Column, v record.Value) string { return string(AppendValue(nil, c, v)) }
+	bytes := func(c *column.Column, v value.Value) string { return string(AppendValue(nil, c, v)) }
 	for name, same := range map[string][]string{
-		"a decimal": {bytes(money, record.Digits("12.50")), bytes(money, record.Digits("12.5")), bytes(money, record.Real(12.5))},
-		"a whole one": {bytes(money, record.Whole(12)), bytes(money, record.Digits("12.00")), bytes(money, record.Real(12)),
-			bytes(&record.Column{Type: record.Integer}, record.Whole(12))},
-		"zero":            {bytes(money, record.Whole(0)), bytes(money, record.Digits("-0.00")), bytes(money, record.Real(math.Copysign(0, -1)))},
-		"a fraction":      {bytes(number, record.Real(0.1)), bytes(number, record.Digits("0.1"))},
-		"a fraction of 0": {bytes(number, record.Real(0)), bytes(number, record.Real(math.Copysign(0, -1))), bytes(number, record.Whole(0))},
-		"missing":         {bytes(route, record.Value{}), bytes(money, record.Value{}), bytes(&record.Column{Type: record.Text, EmptyMissing: true}, record.Chars(""))},
-		"an instant": {bytes(instant(record.StoredText), record.Chars("2026-03-05 10:00:00.25")), bytes(instant(record.Native), record.Chars("2026-03-05 10:00:00.250000+00")),
-			bytes(instant(record.EpochMillis), record.Whole(1772704800250)), bytes(instant(record.EpochSeconds), record.Real(1772704800.25))},
-		"before 1970": {bytes(instant(record.StoredText), record.Chars("1969-12-31 23:59:59.75")), bytes(instant(record.EpochMillis), record.Whole(-250)), bytes(instant(record.EpochSeconds), record.Real(-0.25))},
-		"a day":       {bytes(on, record.Chars("2026-03-05")), bytes(&record.Column{Type: record.Date, Stored: record.EightDigits}, record.Whole(20260305))},
+		"a decimal": {bytes(money, value.Digits("12.50")), bytes(money, value.Digits("12.5")), bytes(money, value.Real(12.5))},
+		"a whole one": {bytes(money, value.Whole(12)), bytes(money, value.Digits("12.00")), bytes(money, value.Real(12)),
+			bytes(&column.Column{Type: column.Integer}, value.Whole(12))},
+		"zero":            {bytes(money, value.Whole(0)), bytes(money, value.Digits("-0.00")), bytes(money, value.Real(math.Copysign(0, -1)))},
+		"a fraction":      {bytes(number, value.Real(0.1)), bytes(number, value.Digits("0.1"))},
+		"a fraction of 0": {bytes(number, value.Real(0)), bytes(number, value.Real(math.Copysign(0, -1))), bytes(number, value.Whole(0))},
+		"missing":         {bytes(route, value.Value{}), bytes(money, value.Value{}), bytes(&column.Column{Type: column.Text, EmptyMissing: true}, value.Chars(""))},
+		"an instant": {bytes(instant(column.StoredText), value.Chars("2026-03-05 10:00:00.25")), bytes(instant(column.Native), value.Chars("2026-03-05 10:00:00.250000+00")),
+			bytes(instant(column.EpochMillis), value.Whole(1772704800250)), bytes(instant(column.EpochSeconds), value.Real(1772704800.25))},
+		"before 1970": {bytes(instant(column.StoredText), value.Chars("1969-12-31 23:59:59.75")), bytes(instant(column.EpochMillis), value.Whole(-250)), bytes(instant(column.EpochSeconds), value.Real(-0.25))},
+		"a day":       {bytes(on, value.Chars("2026-03-05")), bytes(&column.Column{Type: column.Date, Stored: column.EightDigits}, value.Whole(20260305))},
 	} {
 		for _, other := range same[1:] {
 			assert.Equal(t, same[0], other, name)
 		}
 	}
-	different := []string{bytes(route, record.Chars("")), bytes(route, record.Value{}), bytes(route, record.Chars("12")), bytes(money, record.Whole(12)), bytes(money, record.Digits("12.01")),
-		bytes(on, record.Chars("12")), bytes(number, record.Whole(12)), bytes(&record.Column{Type: record.YesNo}, record.Whole(1)),
-		bytes(instant(record.StoredText), record.Chars("2026-03-05 10:00:00.000001")), bytes(instant(record.StoredText), record.Chars("2026-03-05 10:00:00"))}
+	different := []string{bytes(route, value.Chars("")), bytes(route, value.Value{}), bytes(route, value.Chars("12")), bytes(money, value.Whole(12)), bytes(money, value.Digits("12.01")),
+		bytes(on, value.Chars("12")), bytes(number, value.Whole(12)), bytes(&column.Column{Type: column.YesNo}, value.Whole(1)),
+		bytes(instant(column.StoredText), value.Chars("2026-03-05 10:00:00.000001")), bytes(instant(column.StoredText), value.Chars("2026-03-05 10:00:00"))}
 	seen := map[string]bool{}
 	for i, b := range different {
 		assert.False(t, seen[b], "the %d. has the bytes of another", i)
@@ -136,26 +137,26 @@ func TestValuesInAFingerprint(t *testing.T) {
 
 // Rows and columns cannot run into each other.
 func TestFingerprintsTellRowsApart(t *testing.T) {
-	sum := func(columns []*record.Column, rows ...[]record.Value) string {
+	sum := func(columns []*column.Column, rows ...[]value.Value) string {
 		f := NewFingerprint(columns)
 		for _, row := range rows {
 			f.Add(row)
 		}
 		return f.Sum()
 	}
-	text := func(texts ...string) (row []record.Value) {
+	text := func(texts ...string) (row []value.Value) {
 		for _, t := range texts {
-			row = append(row, record.Chars(t))
+			row = append(row, value.Chars(t))
 		}
 		return row
 	}
-	two := []*record.Column{{Name: "a", Type: record.Text}, {Name: "b", Type: record.Text}}
+	two := []*column.Column{{Name: "a", Type: column.Text}, {Name: "b", Type: column.Text}}
 	sums := map[string]bool{}
 	for _, s := range []string{sum(two, text("x", "y")), sum(two, text("xy", "")), sum(two, text("", "xy")), sum(two, text("y", "x")), sum(two, text("x", "y"), text("x", "y")), sum(two),
-		sum(two, text("x", "y"), text("z", "z")), sum(two, text("z", "z"), text("x", "y")), sum(two[:1], text("x")), sum([]*record.Column{{Name: "b", Type: record.Text}}, text("x"))} {
+		sum(two, text("x", "y"), text("z", "z")), sum(two, text("z", "z"), text("x", "y")), sum(two[:1], text("x")), sum([]*column.Column{{Name: "b", Type: column.Text}}, text("x"))} {
 		assert.Len(t, s, 64)
 		assert.False(t, sums[s], "%d results before it have the same fingerprint", len(sums))
 		sums[s] = true
 	}
-	assert.Equal(t, sum(two, text("x", "y")), sum(two, append(text("x", "y"), record.Whole(7))), "what is not shown does not count")
+	assert.Equal(t, sum(two, text("x", "y")), sum(two, append(text("x", "y"), value.Whole(7))), "what is not shown does not count")
 }

@@ -9,7 +9,8 @@ import (
 	"slices"
 	"strings"
 
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/column"
+	"pikegate/internal/core/value"
 )
 
 // The tags of values in a fingerprint's bytes.
@@ -31,7 +32,7 @@ const (
 // length of what follows in four bytes, and that; numbers of several bytes have the
 // highest first. docs/reference/fingerprint.md has the rules and test vectors.
 type Fingerprint struct {
-	columns []*record.Column
+	columns []*column.Column
 	hash    hash.Hash
 	row     []byte
 	found   []Found
@@ -48,7 +49,7 @@ type Found struct {
 const mostExamples = 3
 
 // NewFingerprint begins the fingerprint of a result with these columns.
-func NewFingerprint(columns []*record.Column) *Fingerprint {
+func NewFingerprint(columns []*column.Column) *Fingerprint {
 	f := &Fingerprint{columns: columns, hash: sha256.New(), found: make([]Found, len(columns))}
 	for _, c := range columns {
 		f.row = appendTagged(f.row, tagColumn, c.Name)
@@ -59,7 +60,7 @@ func NewFingerprint(columns []*record.Column) *Fingerprint {
 
 // Add adds the next record, whose first values are those of the columns. The bytes are
 // those that stand for it, valid until the next one.
-func (f *Fingerprint) Add(row []record.Value) []byte {
+func (f *Fingerprint) Add(row []value.Value) []byte {
 	f.row = f.row[:0]
 	for i, c := range f.columns {
 		from := len(f.row)
@@ -78,7 +79,7 @@ func (f *Fingerprint) Add(row []record.Value) []byte {
 // Found tells what was found in the values of each column.
 func (f *Fingerprint) Found() []Found { return f.found }
 
-func (f *Found) unfit(v record.Value) {
+func (f *Found) unfit(v value.Value) {
 	f.Unfit++
 	if text := v.String(); len(f.Examples) < mostExamples && !slices.Contains(f.Examples, text) {
 		f.Examples = append(f.Examples, text)
@@ -98,13 +99,13 @@ func appendEight(b []byte, tag byte, bits uint64) []byte {
 }
 
 // AppendValue appends the bytes that stand for a value of a column in a fingerprint.
-func AppendValue(b []byte, c *record.Column, v record.Value) []byte {
+func AppendValue(b []byte, c *column.Column, v value.Value) []byte {
 	b, _ = appendValue(b, c, v)
 	return b
 }
 
 // appendValue is AppendValue; fits is false for a decimal with more digits than its scale.
-func appendValue(b []byte, c *record.Column, v record.Value) (_ []byte, fits bool) {
+func appendValue(b []byte, c *column.Column, v value.Value) (_ []byte, fits bool) {
 	text, isText := v.Chars()
 	switch {
 	case v.IsMissing(), isText && text == "" && c.EmptyMissing:
@@ -113,18 +114,18 @@ func appendValue(b []byte, c *record.Column, v record.Value) (_ []byte, fits boo
 		day, micros, ok := c.Micros(v)
 		switch {
 		case !ok:
-		case c.Type == record.Date:
+		case c.Type == column.Date:
 			return day.AppendISO(append(b, tagDay, 0, 0, 0, byte(len("2006-01-02")))), true
-		case c.Type == record.Datetime:
+		case c.Type == column.Datetime:
 			return appendEight(b, tagDatetime, uint64(micros)), true
 		default:
 			return appendEight(b, tagInstant, uint64(micros)), true
 		}
-	case c.Type == record.YesNo:
+	case c.Type == column.YesNo:
 		if n, ok := v.Int(); ok && (n == 0 || n == 1) {
 			return append(b, tagTruth, 0, 0, 0, 1, byte(n)), true
 		}
-	case c.Type == record.Number:
+	case c.Type == column.Number:
 		if f, ok := v.AsFloat(); ok {
 			if f == 0 {
 				f = 0 // and no sign
@@ -145,14 +146,14 @@ func appendValue(b []byte, c *record.Column, v record.Value) (_ []byte, fits boo
 }
 
 // exact is a number in digits without zeros that say nothing, as it is shown.
-func exact(c *record.Column, v record.Value) (text string, isNumber, fits bool) {
+func exact(c *column.Column, v value.Value) (text string, isNumber, fits bool) {
 	if n, ok := v.Int(); ok {
-		return record.Whole(n).String(), true, true
+		return value.Whole(n).String(), true, true
 	}
 	var b [64]byte
 	shown, fits := c.AppendDecimal(b[:0], v)
 	text = string(shown)
-	if !record.IsPlainNumber(text) {
+	if !value.IsPlainNumber(text) {
 		return "", false, true
 	}
 	if strings.Contains(text, ".") {

@@ -13,6 +13,8 @@ package fault
 import (
 	"fmt"
 	"strings"
+
+	"pikegate/internal/core/english"
 )
 
 // Place tells where a fault stands. Either the file's part is set or the
@@ -58,6 +60,13 @@ func New(code, format string, args ...any) *Fault {
 	return &Fault{Code: code, Message: fmt.Sprintf(format, args...)}
 }
 
+// Warn makes a warning: a finding that stops nothing.
+func Warn(code, format string, args ...any) *Fault {
+	f := New(code, format, args...)
+	f.Warning = true
+	return f
+}
+
 // Suggest adds what would pass; an empty text is none.
 func (f *Fault) Suggest(texts ...string) *Fault {
 	for _, text := range texts {
@@ -96,7 +105,7 @@ func (f *Fault) Sentence() string {
 	if len(f.Suggestions) == 0 {
 		return f.Message
 	}
-	return f.Message + "; did you mean " + Either(Quoted(f.Suggestions)) + "?"
+	return f.Message + "; did you mean " + english.Either(english.Quoted(f.Suggestions)) + "?"
 }
 
 func (f *Fault) Unwrap() error { return f.Cause }
@@ -139,48 +148,4 @@ func (l List) Errors() List {
 		}
 	}
 	return wrong
-}
-
-// Either joins texts as "a", "a or b", "a, b or c".
-func Either(texts []string) string { return join(texts, " or ") }
-
-// Both joins texts as "a", "a and b", "a, b and c".
-func Both(texts []string) string { return join(texts, " and ") }
-
-func join(texts []string, last string) string {
-	if len(texts) < 2 {
-		return strings.Join(texts, "")
-	}
-	n := len(texts) - 1
-	return strings.Join(texts[:n], ", ") + last + texts[n]
-}
-
-// Quoted puts each text in quotes.
-func Quoted(texts []string) []string {
-	quoted := make([]string, len(texts))
-	for i, text := range texts {
-		quoted[i] = fmt.Sprintf("%q", text)
-	}
-	return quoted
-}
-
-// Count says a number of things: "1 letter", "40 letters".
-func Count(n int, one string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %ss", n, one)
-}
-
-// Shorten cuts a text for quoting it in a message: at most 60 characters.
-func Shorten(text string) string {
-	const most = 60
-	n := 0
-	for i := range text {
-		if n == most {
-			return text[:i] + "…"
-		}
-		n++
-	}
-	return text
 }

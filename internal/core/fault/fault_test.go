@@ -29,12 +29,3 @@ func TestNear(t *testing.T) {
 	}
 	assert.Empty(t, Near(string(make([]byte, 1000)), known))
 }
-
-func TestShorten(t *testing.T) {
-	assert.Equal(t, "short", Shorten("short"))
-	long := ""
-	for range 100 {
-		long += "é"
-	}
-	assert.Equal(t, 61, len([]rune(Shorten(long))))
-}

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 )
 
@@ -20,7 +21,7 @@ const mostOffered = 4
 // offer completes the refusal of a text: what was entered, and of all that may
 // have been meant what read reads.
 func offer[R any](f *fault.Fault, text string, read func(string) (R, *fault.Fault)) *fault.Fault {
-	f.Entered = fault.Shorten(text)
+	f.Entered = english.Shorten(text)
 	texts := f.Suggestions
 	f.Suggestions = nil
 	addReadable(f, texts, read)

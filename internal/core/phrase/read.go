@@ -17,6 +17,7 @@ import (
 	"time"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 )
 
@@ -100,9 +101,9 @@ func day(text string, s Setting) (Reading, *fault.Fault) {
 	case n.form >= thisUnit:
 		f = notADate(text)
 	case n.form == unitOf && f != nil:
-		f = fault.New(IncompleteDate, "%q is not a single day", fault.Shorten(text))
+		f = fault.New(IncompleteDate, "%q is not a single day", english.Shorten(text))
 	case f == nil && r.Unit:
-		f = fault.New(IncompleteDate, "%q is %s and not a single day", fault.Shorten(text), unitPhrase(n)).
+		f = fault.New(IncompleteDate, "%q is %s and not a single day", english.Shorten(text), unitPhrase(n)).
 			Suggest(r.Period.First.Plain(), r.Period.Last.Plain())
 	}
 	return r, f
@@ -659,7 +660,7 @@ func notAPeriod(text string) *fault.Fault {
 
 // unreadable refuses a text that is in none of the forms that are read.
 func unreadable(text, what, examples string) *fault.Fault {
-	f := fault.New(NotADate, "%q is not %s; write it like %s", fault.Shorten(text), what, examples)
-	f.Entered = fault.Shorten(text)
+	f := fault.New(NotADate, "%q is not %s; write it like %s", english.Shorten(text), what, examples)
+	f.Entered = english.Shorten(text)
 	return f
 }

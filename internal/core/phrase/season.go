@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 )
 
@@ -116,7 +117,7 @@ func seasonIn(tokens []token, s Setting) (Reading, *fault.Fault, bool) {
 		for i, y := range season.Years {
 			years[i] = strconv.Itoa(y)
 		}
-		f.Message += "; it does in " + fault.Both(years)
+		f.Message += "; it does in " + english.Both(years)
 		f.Suggest(fmt.Sprintf("%s %d", name.String(), season.Years[len(season.Years)-1]))
 	}
 	return Reading{}, f, true

@@ -9,6 +9,7 @@ import (
 	"github.com/shopspring/decimal"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 )
@@ -201,7 +202,7 @@ func (p *Prompt) derive(base *Answer) (Answer, *fault.Fault) {
 			side = "end"
 		}
 	}
-	f.Entered = fault.Shorten(strings.Join(base.Entered.texts, " to "))
+	f.Entered = english.Shorten(strings.Join(base.Entered.texts, " to "))
 	return a, f.At(fault.Place{Prompt: p.Base.Name, Side: side})
 }
 
@@ -217,12 +218,12 @@ func unknown(prompts []*Prompt, entered map[string]Entered) fault.List {
 				known = append(known, p.Name)
 			}
 		}
-		f := fault.New(UnknownPrompt, "no prompt %q here; this report asks for %s", fault.Shorten(name), fault.Both(known))
+		f := fault.New(UnknownPrompt, "no prompt %q here; this report asks for %s", english.Shorten(name), english.Both(known))
 		if len(known) == 0 {
-			f.Message = fmt.Sprintf("no prompt %q here; this report asks for nothing", fault.Shorten(name))
+			f.Message = fmt.Sprintf("no prompt %q here; this report asks for nothing", english.Shorten(name))
 		}
 		f.Suggest(fault.Near(name, known))
-		refused = append(refused, f.At(fault.Place{Prompt: fault.Shorten(name)}))
+		refused = append(refused, f.At(fault.Place{Prompt: english.Shorten(name)}))
 	}
 	slices.SortFunc(refused, func(a, b *fault.Fault) int { return strings.Compare(a.Place.Prompt, b.Place.Prompt) })
 	return refused
@@ -256,12 +257,12 @@ func (p *Prompt) read(e Entered, s Setting) (Answer, fault.List) {
 	for i, text := range e.texts {
 		if strings.Contains(text, "\x00") {
 			f := fault.New(NotText, "the answer has a zero byte in it, which no text has")
-			f.Entered, f.Place.Side = fault.Shorten(text), sideName(e, i)
+			f.Entered, f.Place.Side = english.Shorten(text), sideName(e, i)
 			return a, fault.List{f}
 		}
 		if len(text) > mostAnswerBytes {
 			f := fault.New(AnswerTooLong, "the answer has %d bytes; at most %d are read", len(text), mostAnswerBytes)
-			f.Entered, f.Limit = fault.Shorten(text), fmt.Sprint(mostAnswerBytes, " bytes")
+			f.Entered, f.Limit = english.Shorten(text), fmt.Sprint(mostAnswerBytes, " bytes")
 			f.Place.Side = sideName(e, i)
 			return a, fault.List{f}
 		}
@@ -316,7 +317,7 @@ func single(e Entered) (string, bool) {
 }
 
 func refuse(f *fault.Fault, entered, limit string) fault.List {
-	f.Entered, f.Limit = fault.Shorten(entered), limit
+	f.Entered, f.Limit = english.Shorten(entered), limit
 	return fault.List{f}
 }
 

@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 )
@@ -121,7 +122,7 @@ func (p *Prompt) length(period civil.Period) *fault.Fault {
 		return p.openLength()
 	}
 	refused := func(code, most string, limit Length) *fault.Fault {
-		f := fault.New(code, "the period has %s; at %s %s can be asked for", fault.Count(period.Days(), "day"), most, limit).
+		f := fault.New(code, "the period has %s; at %s %s can be asked for", english.Count(period.Days(), "day"), most, limit).
 			Suggest(p.typed(civil.Period{First: period.First, Last: limit.lastFrom(period.First)}), p.typed(civil.Period{First: limit.firstTo(period.Last), Last: period.Last}))
 		f.Limit = limit.String()
 		return f

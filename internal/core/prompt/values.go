@@ -8,6 +8,7 @@ import (
 
 	"github.com/shopspring/decimal"
 
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 )
@@ -29,7 +30,7 @@ func (a *Answer) readNumber(e Entered) fault.List {
 func (p *Prompt) number(text string) (decimal.Decimal, *fault.Fault) {
 	n, ok := ParseNumber(text)
 	if !ok {
-		f := fault.New(NotANumber, "%q is not a number; write it like 15 or 12.5", fault.Shorten(text))
+		f := fault.New(NotANumber, "%q is not a number; write it like 15 or 12.5", english.Shorten(text))
 		if plain := strings.ReplaceAll(text, ",", ""); plain != text {
 			if n, ok := ParseNumber(plain); ok {
 				f.Suggest(n.String())
@@ -75,7 +76,7 @@ func (a *Answer) readRange(e Entered) fault.List {
 			return refuse(fault.New(NotANumber, "one range of numbers is asked for, and more was given"), strings.Join(e.texts, ", "), "")
 		}
 		if ends, ok = splitRange(text); !ok {
-			return refuse(fault.New(NotANumber, "%q is not a range of numbers; write it like 15 to 60", fault.Shorten(text)), text, "")
+			return refuse(fault.New(NotANumber, "%q is not a range of numbers; write it like 15 to 60", english.Shorten(text)), text, "")
 		}
 	}
 	var refused fault.List
@@ -143,10 +144,10 @@ func (a *Answer) readText(e Entered) fault.List {
 	p := a.Prompt
 	if n := utf8.RuneCountInString(text); p.MostLetters > 0 && n > p.MostLetters {
 		f := fault.New(AnswerTooLong, "the answer has %d letters; at most %d can be asked for", n, p.MostLetters).Suggest(string([]rune(text)[:p.MostLetters]))
-		return refuse(f, text, fault.Count(p.MostLetters, "letter"))
+		return refuse(f, text, english.Count(p.MostLetters, "letter"))
 	}
 	if p.Pattern != nil && !p.Pattern.MatchString(text) {
-		f := fault.New(PatternMismatch, "%q is not %s", fault.Shorten(text), p.PatternHelp)
+		f := fault.New(PatternMismatch, "%q is not %s", english.Shorten(text), p.PatternHelp)
 		if trimmed := strings.TrimSpace(text); p.Pattern.MatchString(trimmed) {
 			f.Suggest(trimmed)
 		}
@@ -163,7 +164,7 @@ func (a *Answer) readYesNo(e Entered) fault.List {
 	text, ok := single(e)
 	truth, known := ParseYesNo(text)
 	if !ok || !known {
-		return refuse(fault.New(NotAChoice, "%q is neither yes nor no", fault.Shorten(strings.Join(e.texts, ", "))), strings.Join(e.texts, ", "), "")
+		return refuse(fault.New(NotAChoice, "%q is neither yes nor no", english.Shorten(strings.Join(e.texts, ", "))), strings.Join(e.texts, ", "), "")
 	}
 	a.Truth = truth
 	return nil
@@ -227,8 +228,8 @@ func (a *Answer) readChoices(e Entered) fault.List {
 }
 
 func (p *Prompt) notAChoice(text string) *fault.Fault {
-	f := fault.New(NotAChoice, "%q is not one of the choices", fault.Shorten(text))
-	f.Entered = fault.Shorten(text)
+	f := fault.New(NotAChoice, "%q is not one of the choices", english.Shorten(text))
+	f.Entered = english.Shorten(text)
 	values := make([]string, len(p.Choices))
 	for i, o := range p.Choices {
 		values[i] = o.Value
@@ -239,7 +240,7 @@ func (p *Prompt) notAChoice(text string) *fault.Fault {
 	if near := fault.Near(text, values); near != "" {
 		f.Suggest(near)
 	} else if len(values) <= 12 {
-		f.Message += "; they are " + fault.Both(values)
+		f.Message += "; they are " + english.Both(values)
 	}
 	return f
 }

@@ -14,15 +14,15 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/demo"
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/compile"
-	"pikegate/internal/core/definition"
-	"pikegate/internal/core/record"
+	"pikegate/internal/core/value"
 	"pikegate/internal/source"
 )
 
 // Variables are the environment variables with the addresses of the servers that
 // tools/servers starts, as make test does.
-var Variables = map[definition.Engine]string{definition.Postgres: "PIKEGATE_TEST_POSTGRES", definition.MariaDB: "PIKEGATE_TEST_MARIADB"}
+var Variables = map[catalog.Engine]string{catalog.Postgres: "PIKEGATE_TEST_POSTGRES", catalog.MariaDB: "PIKEGATE_TEST_MARIADB"}
 
 // Rules allow sources to be anywhere, and to refer to anything.
 var Rules = source.Rules{Variables: []string{"*"}, SecretDirs: []string{"/"}}
@@ -31,14 +31,14 @@ var Rules = source.Rules{Variables: []string{"*"}, SecretDirs: []string{"/"}}
 // the service does.
 type Engine struct {
 	demo.Database
-	Name   definition.Engine
-	At     definition.Connection
+	Name   catalog.Engine
+	At     catalog.Connection
 	Source *source.Source
 }
 
 // Each runs a test on every engine.
 func Each(t *testing.T, test func(t *testing.T, e Engine)) {
-	for _, name := range []definition.Engine{definition.SQLite, definition.Postgres, definition.MariaDB} {
+	for _, name := range []catalog.Engine{catalog.SQLite, catalog.Postgres, catalog.MariaDB} {
 		t.Run(string(name), func(t *testing.T) { test(t, Open(t, name)) })
 	}
 }
@@ -46,7 +46,7 @@ func Each(t *testing.T, test func(t *testing.T, e Engine)) {
 var schemas atomic.Int64
 
 // Address is the address of the server of an engine; without one the test is skipped.
-func Address(t testing.TB, name definition.Engine) string {
+func Address(t testing.TB, name catalog.Engine) string {
 	address := os.Getenv(Variables[name])
 	if address == "" {
 		t.Skipf("needs a server: eval \"$(tools/servers start DIR)\" starts one and sets %s", Variables[name])
@@ -55,21 +55,21 @@ func Address(t testing.TB, name definition.Engine) string {
 }
 
 // Open makes a database on an engine.
-func Open(t testing.TB, name definition.Engine) Engine {
-	e := Engine{Name: name, At: definition.Connection{Engine: name, AtOnce: 4, Waiting: 4, Time: time.Minute}}
+func Open(t testing.TB, name catalog.Engine) Engine {
+	e := Engine{Name: name, At: catalog.Connection{Engine: name, AtOnce: 4, Waiting: 4, Time: time.Minute}}
 	var err error
-	if name == definition.SQLite {
+	if name == catalog.SQLite {
 		e.At.File = filepath.Join(t.TempDir(), "records.db")
 		e.Database, err = demo.OpenFile("file:" + e.At.File + "?_journal_mode=WAL&_synchronous=OFF")
 	} else {
-		e.At.Address = definition.Reference{Env: Variables[name]}
+		e.At.Address = catalog.Reference{Env: Variables[name]}
 		e.At.Schema = fmt.Sprintf("test_%d_%d", os.Getpid(), schemas.Add(1))
 		e.Database, err = demo.OpenServer(context.Background(), name, Address(t, name), e.At.Schema)
 	}
 	require.NoError(t, err)
 	t.Cleanup(func() {
-		if name != definition.SQLite {
-			e.Exec(t, "DROP SCHEMA "+e.At.Schema+map[definition.Engine]string{definition.Postgres: " CASCADE"}[name])
+		if name != catalog.SQLite {
+			e.Exec(t, "DROP SCHEMA "+e.At.Schema+map[catalog.Engine]string{catalog.Postgres: " CASCADE"}[name])
 		}
 		e.Close()
 	})
@@ -81,7 +81,7 @@ func Open(t testing.TB, name definition.Engine) Engine {
 
 // Exec runs a statement that writes, its placeholders written as ?.
 func (e Engine) Exec(t require.TestingT, statement string, args ...any) {
-	if e.Name == definition.Postgres {
+	if e.Name == catalog.Postgres {
 		for i := 1; strings.Contains(statement, "?"); i++ {
 			statement = strings.Replace(statement, "?", fmt.Sprintf("$%d", i), 1)
 		}
@@ -95,7 +95,7 @@ func (e Engine) Exec(t require.TestingT, statement string, args ...any) {
 func (e Engine) Read(s compile.Statement) (rows []string, err error) {
 	ctx := context.Background()
 	err = e.Source.View(ctx, func(v source.View) error {
-		return v.Rows(ctx, s, func(row []record.Value) error {
+		return v.Rows(ctx, s, func(row []value.Value) error {
 			texts := make([]string, len(row))
 			for i, value := range row {
 				if texts[i] = value.String(); value.IsMissing() {

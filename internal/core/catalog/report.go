@@ -1,0 +1,101 @@
+package catalog
+
+import (
+	"cmp"
+	"slices"
+
+	"pikegate/internal/core/column"
+	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/prompt"
+)
+
+// Filter is named criteria on a dataset, for its queries to share.
+type Filter struct {
+	Name    string
+	Of      *Dataset
+	Where   *criteria.Node
+	Prompts []*prompt.Prompt
+
+	Conditions, Depth int // of Where, with those of the filters in it
+}
+
+// ChoiceList is where a prompt's choices come from: the values of a column.
+type ChoiceList struct {
+	Of      *Dataset
+	Value   *column.Column
+	Label   *column.Column   // what people read; Value where there is no other
+	Count   bool             // how many records each has is told
+	Where   *criteria.Node   // which records count, nil for all
+	Prompts []*prompt.Prompt // those whose answers narrow the list
+}
+
+// Query is which records to show and in what order.
+type Query struct {
+	Name    string
+	Of      *Dataset
+	Show    []*column.Column
+	Where   *criteria.Node // nil for all records
+	Sort    []criteria.Sort
+	Prompts []*prompt.Prompt // those that its conditions use
+}
+
+// Report is what end users see.
+type Report struct {
+	Name    string
+	Title   string
+	About   string
+	Shelf   string
+	Prompts []*prompt.Prompt               // in the order in which they are asked
+	Wording map[*prompt.Prompt]Wording     // the report's own, of some of them
+	Lists   map[*prompt.Prompt]*ChoiceList // where the choices of some of them come from
+	Unasked []*prompt.Prompt               // the derived and hidden ones of its conditions
+	Where   *criteria.Node                 // holds beside the query's own; nil for none
+	Table   *Query
+}
+
+// Wording is how a report asks a prompt, "" where the prompt's own serves.
+type Wording struct{ Ask, Help string }
+
+// Asked is how the report asks a prompt.
+func (r *Report) Asked(p *prompt.Prompt) Wording {
+	w := r.Wording[p]
+	return Wording{Ask: cmp.Or(w.Ask, p.Ask), Help: cmp.Or(w.Help, p.Help)}
+}
+
+// Criteria are all the conditions that hold for the report, nil for none.
+func (r *Report) Criteria() *criteria.Node { return criteria.Both(r.Table.Criteria(), r.Where) }
+
+// Parts are the criteria that hold together for the report, any of which may be nil:
+// those of its dataset first, then those of its query and its own.
+func (r *Report) Parts() []*criteria.Node {
+	return []*criteria.Node{r.Table.Of.Where, r.Table.Where, r.Where}
+}
+
+// Alone is the query as a report that asks what it needs and says nothing of itself.
+func (q *Query) Alone() *Report {
+	r := &Report{Name: q.Name, Title: q.Name, Table: q}
+	for _, p := range q.Prompts {
+		if !p.IsAsked() {
+			r.Unasked = append(r.Unasked, p)
+			p = p.Base
+		}
+		if p != nil && !slices.Contains(r.Prompts, p) {
+			r.Prompts = append(r.Prompts, p)
+		}
+	}
+	return r
+}
+
+// Criteria are all the conditions that hold for the query, nil for none.
+func (q *Query) Criteria() *criteria.Node {
+	if q.Of == nil {
+		return q.Where
+	}
+	return criteria.Both(q.Of.Where, q.Where)
+}
+
+// Criteria are all the conditions that hold for the choices, nil for none.
+func (c *ChoiceList) Criteria() *criteria.Node { return criteria.Both(c.Of.Where, c.Where) }
+
+// Answered lists the prompts that a run of the report has answers to.
+func (r *Report) Answered() []*prompt.Prompt { return slices.Concat(r.Prompts, r.Unasked) }

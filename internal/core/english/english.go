@@ -1,0 +1,52 @@
+// Package english has what the sentences of messages are made of: lists of words, numbers
+// of things, texts in quotes.
+package english
+
+import (
+	"fmt"
+	"strings"
+)
+
+// Either joins texts as "a", "a or b", "a, b or c".
+func Either(texts []string) string { return join(texts, " or ") }
+
+// Both joins texts as "a", "a and b", "a, b and c".
+func Both(texts []string) string { return join(texts, " and ") }
+
+func join(texts []string, last string) string {
+	if len(texts) < 2 {
+		return strings.Join(texts, "")
+	}
+	n := len(texts) - 1
+	return strings.Join(texts[:n], ", ") + last + texts[n]
+}
+
+// Quoted puts each text in quotes.
+func Quoted(texts []string) []string {
+	quoted := make([]string, len(texts))
+	for i, text := range texts {
+		quoted[i] = fmt.Sprintf("%q", text)
+	}
+	return quoted
+}
+
+// Count says a number of things: "1 letter", "40 letters".
+func Count(n int, one string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %ss", n, one)
+}
+
+// Shorten cuts a text for quoting it in a message: at most 60 characters.
+func Shorten(text string) string {
+	const most = 60
+	n := 0
+	for i := range text {
+		if n == most {
+			return text[:i] + "…"
+		}
+		n++
+	}
+	return text
+}

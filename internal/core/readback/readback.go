@@ -1,0 +1,414 @@
+// Package readback says criteria in plain English, with the answers in them: the sentence
+// that stands above each result.
+package readback
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+	"unicode"
+	"unicode/utf8"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
+	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/english"
+	"pikegate/internal/core/prompt"
+)
+
+// Piece is a part of a read-back; Value marks what came from an answer or a
+// value of the definition, so that it can be set off.
+type Piece struct {
+	Text  string `json:"text" doc:"A part of the sentence."`
+	Value bool   `json:"value,omitempty" doc:"Whether the part is a value rather than wording."`
+}
+
+// Subject is what a sentence is about.
+type Subject struct {
+	Title string           // what the records are called
+	Given []*prompt.Answer // those that custom SQL takes
+}
+
+// Sentence is the sentence that says what runs.
+type Sentence []Piece
+
+// String is the whole sentence.
+func (r Sentence) String() string {
+	var b strings.Builder
+	for _, p := range r {
+		b.WriteString(p.Text)
+	}
+	return b.String()
+}
+
+func (r *Sentence) say(format string, args ...any) {
+	*r = append(*r, Piece{Text: fmt.Sprintf(format, args...)})
+}
+
+func (r *Sentence) value(text string) { *r = append(*r, Piece{Text: text, Value: true}) }
+
+// Say renders the criteria that run as one sentence: what is shown, each
+// condition with its values, what was left unanswered, and the order.
+func Say(what Subject, b *criteria.Bound, dropped []criteria.Dropped, order []criteria.Sort, clock criteria.Clock) Sentence {
+	var r Sentence
+	r.say("%s", what.Title)
+	for i, a := range what.Given {
+		if i == 0 {
+			r.say(" by SQL of its own, given ")
+		} else {
+			r.say(" and ")
+		}
+		r.say("%s ", a.Prompt.Name)
+		r.value(a.Spelled())
+	}
+	if len(what.Given) > 0 {
+		r.say(",")
+	}
+	if b == nil {
+		r.say(" without any condition")
+	} else {
+		r.say(" ")
+		r.group(b, clock, true)
+	}
+	for i, d := range dropped {
+		if i == 0 {
+			r.say("; ")
+		} else {
+			r.say(", ")
+		}
+		r.say("any %s (%s left unanswered)", label(d.Column), d.Prompt.Name)
+	}
+	for i, s := range order {
+		if i == 0 {
+			r.say("; sorted by ")
+		} else {
+			r.say(", then ")
+		}
+		r.say("%s, %s", label(s.Column), direction(s))
+	}
+	r.say(".")
+	return r
+}
+
+// Criteria renders criteria alone, as they stand in the sentence.
+func Criteria(b *criteria.Bound, clock criteria.Clock) Sentence {
+	var r Sentence
+	r.group(b, clock, true)
+	return r
+}
+
+func (r *Sentence) group(b *criteria.Bound, clock criteria.Clock, top bool) {
+	if b.Logic == criteria.Condition {
+		r.condition(b, clock)
+		return
+	}
+	word, joint, last := "", ", ", ", and "
+	switch {
+	case b.Logic == criteria.None:
+		word, joint, last = "none of ", " or ", " or "
+	case b.Logic == criteria.Any && len(b.Nodes) > 1:
+		word, joint, last = "either ", " or ", " or "
+	}
+	brackets := word != "" || !top && len(b.Nodes) > 1
+	if brackets {
+		r.say("%s(", word)
+	}
+	for i, n := range b.Nodes {
+		switch {
+		case i == 0:
+		case i == len(b.Nodes)-1:
+			r.say("%s", last)
+		default:
+			r.say("%s", joint)
+		}
+		r.group(n, clock, false)
+	}
+	if brackets {
+		r.say(")")
+	}
+}
+
+func (r *Sentence) condition(b *criteria.Bound, clock criteria.Clock) {
+	if b.Column.Type != column.Instant {
+		clock.Name = "" // it is the same everywhere
+	}
+	subject := label(b.Column)
+	if b.Column.Type.IsDated() && b.Op != criteria.Missing && b.Op != criteria.Present {
+		subject = strings.TrimSuffix(subject, " on") // "due before Thu 5 Mar 2026"
+	}
+	r.say("%s ", subject)
+	denied, denies := b.Op.Denies()
+	if denies {
+		positive := *b
+		positive.Op = denied
+		if b = &positive; b.Column.Type.IsDated() || b.Op == criteria.Within {
+			r.say("not ")
+		}
+	}
+	switch {
+	case b.Other != nil:
+		r.other(b, denies)
+	case b.Op == criteria.Missing || b.Op == criteria.Present:
+		r.say("is %s", b.Op)
+	case b.Op == criteria.RecursIn:
+		r.recurs(b.Recurs, clock)
+	case b.Op == criteria.ClockWithin:
+		r.times(b.Times, clock)
+	case len(b.Periods) == 0 && b.Column.Type.IsDated():
+		r.moments(b, clock)
+	case b.Column.Type.IsDated():
+		r.days(b, clock.Name)
+	case b.Op == criteria.Within:
+		r.value(prompt.SpelledRange(b.Lower, b.Upper, b.Column.Unit))
+	case b.Column.Type == column.YesNo:
+		r.say("%s", isOrNot(denies))
+		r.value(map[bool]string{true: "yes", false: "no"}[b.Truth])
+	default:
+		r.values(b, denies)
+	}
+	if b.IgnoreCase {
+		r.say(" in any case")
+	}
+	if denies {
+		r.inBrackets("a missing one too")
+	}
+}
+
+func isOrNot(denies bool) string {
+	if denies {
+		return "is not "
+	}
+	return "is "
+}
+
+// wordings say the operators on numbers and texts, and those between columns.
+var wordings = map[criteria.Op]string{criteria.LessThan: "less than ", criteria.AtMost: "at most ", criteria.AtLeast: "at least ", criteria.MoreThan: "more than ",
+	criteria.Contains: "contains ", criteria.StartsWith: "starts with ", criteria.EndsWith: "ends with ", criteria.Before: "before ", criteria.From: "at or after ", criteria.Through: "at or before ", criteria.After: "after "}
+
+// other says what a column is compared with in another one.
+func (r *Sentence) other(b *criteria.Bound, denies bool) {
+	word, ok := wordings[b.Op]
+	if !ok {
+		if word = isOrNot(denies); b.Column.Type.IsDated() {
+			word = "the same as "
+		}
+	}
+	r.say("%sthe record's ", word)
+	r.value(label(b.Other))
+}
+
+// values says numbers and texts.
+func (r *Sentence) values(b *criteria.Bound, denies bool) {
+	values := slices.Clone(b.Texts)
+	for _, n := range b.Numbers {
+		values = append(values, strings.TrimSpace(n.String()+" "+b.Column.Unit))
+	}
+	if len(b.Labels) > 0 {
+		values = b.Labels
+	}
+	word, ok := wordings[b.Op]
+	if !ok {
+		if word = isOrNot(denies); len(values) > 1 {
+			word += "one of "
+		}
+	}
+	r.say("%s", word)
+	r.value(strings.Join(values, ", "))
+}
+
+func (r *Sentence) days(b *criteria.Bound, clock string) {
+	if b.Op == criteria.AnyOf && len(b.Periods) > 1 {
+		r.say("on one of ")
+		spelled := make([]string, len(b.Periods))
+		for i, p := range b.Periods {
+			spelled[i] = p.First.Spelled()
+		}
+		r.value(strings.Join(spelled, ", "))
+		r.inBrackets(clock)
+		return
+	}
+	p := b.Periods[0]
+	first, last := p.First.Spelled(), p.Last.Spelled()
+	if p.First == p.Last && (b.Op == criteria.Within || b.Op == criteria.Is || b.Op == criteria.AnyOf) {
+		r.say("on ")
+		r.value(first)
+		r.inBrackets("the whole day", clock)
+		return
+	}
+	r.bounds(b.Op, first, last, "that day", fmt.Sprintf("%d days", p.Days()), clock)
+}
+
+// moments says bounds that are moments.
+func (r *Sentence) moments(b *criteria.Bound, clock criteria.Clock) {
+	spelled := func(m civil.Moment) string {
+		switch {
+		case !m.IsValid():
+			return ""
+		case civil.IsRepeated(m.Time(clock.Zone)):
+			return m.Spelled(clock.Zone)
+		}
+		return strings.TrimSuffix(m.Spelled(clock.Zone), ", "+m.Offset(clock.Zone))
+	}
+	p := b.Moments
+	unit := "that minute"
+	if p.Last.Size == 1 || !p.Last.IsValid() && p.First.Size == 1 {
+		unit = "that second"
+	}
+	if b.Op == criteria.Is || b.Op == criteria.AnyOf {
+		r.say("at ")
+		r.value(spelled(p.First))
+		r.inBrackets("the whole of "+unit, clock.Name)
+		return
+	}
+	r.bounds(b.Op, spelled(p.First), spelled(p.Last), unit, unit+" included", clock.Name)
+}
+
+// bounds says a run of time by its ends as spelled, "" for an open one: unit is
+// what an end stands for, both what is to be known of a run with two ends.
+func (r *Sentence) bounds(op criteria.Op, first, last, unit, both, clock string) {
+	switch {
+	case op == criteria.Before:
+		r.say("before ")
+		r.value(first)
+		r.inBrackets(unit+" "+oneSided[op], clock)
+	case op == criteria.After:
+		r.say("after ")
+		r.value(last)
+		r.inBrackets(unit+" "+oneSided[op], clock)
+	case op == criteria.From, op == criteria.Within && last == "":
+		r.say("from ")
+		r.value(first)
+		r.say(" on")
+		r.inBrackets(unit+" "+oneSided[criteria.From], clock)
+	case op == criteria.Through, op == criteria.Within && first == "":
+		r.say("through ")
+		r.value(last)
+		r.inBrackets(unit+" "+oneSided[criteria.Through], clock)
+	default:
+		r.say("from ")
+		r.value(first)
+		r.say(" through ")
+		r.value(last)
+		r.inBrackets(both, clock)
+	}
+}
+
+// Labels are the words above the one or two fields of a prompt, by what the first
+// condition that uses it does with the answer; "" where its question says enough.
+// They are the words of the read-back.
+func Labels(where *criteria.Node, p *prompt.Prompt) []string {
+	var op criteria.Op
+	where.Walk(func(n *criteria.Node) {
+		if op == "" && n.Operand.Prompt == p && n.Operand.Side == "" {
+			op = n.Op
+		}
+	})
+	switch {
+	case p.Type == prompt.Period:
+		return bothLabels("that day")
+	case p.Type == prompt.MomentPeriod:
+		return bothLabels("that minute")
+	case p.Type == prompt.TimeRange:
+		return bothLabels("minute")
+	case p.Pair:
+		return []string{"from the start of", "through the end of"}
+	case p.Type == prompt.NumberRange:
+		return []string{strings.TrimSpace(wordings[criteria.AtLeast]), strings.TrimSpace(wordings[criteria.AtMost])}
+	case p.Type == prompt.Day && oneSided[op] != "":
+		return []string{fmt.Sprintf("%s, that day %s", op, oneSided[op])}
+	case p.Type == prompt.Moment && oneSided[op] != "":
+		return []string{fmt.Sprintf("%s, that minute %s", op, oneSided[op])}
+	case p.Type == prompt.Number || p.Type == prompt.Text:
+		return []string{strings.TrimSpace(wordings[op])}
+	}
+	return []string{""}
+}
+
+// oneSided says for operators of one side whether the day or moment itself is in.
+var oneSided = map[criteria.Op]string{criteria.From: "included", criteria.Through: "included", criteria.Before: "left out", criteria.After: "left out"}
+
+func bothLabels(unit string) []string {
+	return []string{fmt.Sprintf("%s, %s %s", criteria.From, unit, oneSided[criteria.From]), fmt.Sprintf("%s, %s %s", criteria.Through, unit, oneSided[criteria.Through])}
+}
+
+// times says a part of the day.
+func (r *Sentence) times(t civil.TimeRange, clock criteria.Clock) {
+	r.say("by the clock from ")
+	r.value(t.First())
+	r.say(" through ")
+	r.value(t.Last())
+	next, last := "of any day", "that minute included"
+	if t.OverMidnight() {
+		next = "the next day, any day"
+	}
+	if t.Size < 60 {
+		last = "that second included"
+	}
+	r.say(" %s", next)
+	r.inBrackets(last, clock.Name)
+}
+
+// recurs says a part of the calendar, so that nobody takes every January for one.
+func (r *Sentence) recurs(p criteria.Recurrence, clock criteria.Clock) {
+	names := make([]string, len(p.Values))
+	for i, v := range p.Values {
+		switch p.Part {
+		case criteria.Months:
+			names[i] = time.Month(v).String()
+		case criteria.Quarters:
+			names[i] = fmt.Sprintf("the %s quarter", ordinals[v])
+		case criteria.Days:
+			names[i] = fmt.Sprint(v)
+		default:
+			names[i] = "a " + time.Weekday(v).String()
+		}
+	}
+	before, after := "in ", " of any year"
+	switch p.Part {
+	case criteria.Days:
+		before, after = "on day ", " of any month"
+	case criteria.Weekdays:
+		before, after = "on ", " of any week"
+	}
+	r.say("%s", before)
+	r.value(english.Either(names))
+	r.say("%s", after)
+	r.inBrackets(clock.Name)
+}
+
+var ordinals = [...]string{1: "first", "second", "third", "fourth"}
+
+func (r *Sentence) inBrackets(remarks ...string) {
+	remarks = slices.DeleteFunc(remarks, func(s string) bool { return s == "" })
+	if len(remarks) > 0 {
+		r.say(" (%s)", strings.Join(remarks, ", "))
+	}
+}
+
+func direction(s criteria.Sort) string {
+	words := [2]string{"A to Z", "Z to A"}
+	switch {
+	case s.Column.Type.IsDated():
+		words = [2]string{"oldest first", "newest first"}
+	case s.Column.Type.IsNumeric():
+		words = [2]string{"least first", "greatest first"}
+	case s.Column.Type == column.YesNo:
+		words = [2]string{"no first", "yes first"}
+	}
+	if s.Descending {
+		return words[1]
+	}
+	return words[0]
+}
+
+// label is a column's label as it stands within a sentence: a capital that is
+// alone at its start becomes small.
+func label(c *column.Column) string {
+	first, size := utf8.DecodeRuneInString(c.Label)
+	second, _ := utf8.DecodeRuneInString(c.Label[size:])
+	if unicode.IsUpper(first) && !unicode.IsUpper(second) {
+		return string(unicode.ToLower(first)) + c.Label[size:]
+	}
+	return c.Label
+}
