@@ -67,7 +67,7 @@ func (s *Service) Again(ctx context.Context, id int64, asOf string) (*Comparison
 	}
 	r.receipt.Person, r.receipt.Role = who.Name, who.Role
 	if asOf == "" && before.ZoneRules != r.receipt.ZoneRules {
-		r.notes = append(r.notes, note{says: fmt.Sprintf("The time zone rules were those of release %s then and are those of %s now.", before.ZoneRules, r.receipt.ZoneRules)})
+		r.ready.notes = append(r.ready.notes, note{says: fmt.Sprintf("The time zone rules were those of release %s then and are those of %s now.", before.ZoneRules, r.receipt.ZoneRules)})
 	}
 	got, err := r.stream(ctx, nowhere{})
 	if err != nil {

@@ -87,7 +87,7 @@ func (s *Service) listed(ctx context.Context, list *catalog.ChoiceList, answers 
 	l.Values = values(list.Of, answers)
 	l.Where, l.Zone, l.Value, l.Label, l.Count = where, list.Of.Source.Zone, list.Value, list.Label, list.Count
 	found := []Choice{}
-	err = s.look(ctx, from.Source, s.config.RunTime, func(ctx context.Context, v source.View) error {
+	err = s.look(ctx, from.source, s.config.RunTime, func(ctx context.Context, v source.View) error {
 		extents, err := extentsOf(ctx, v, from.sql, l.Query)
 		if err != nil {
 			return err

@@ -132,7 +132,7 @@ type Nearest struct {
 
 // counter counts the evidence of one run, in the snapshot of its rows.
 type counter struct {
-	*Run
+	run   *Run
 	view  source.View
 	query compile.Query // of all rows in order
 	plan  evidence.Plan
@@ -146,10 +146,10 @@ type counter struct {
 // at all, is said there and is no error: the rows stand by themselves.
 func (r *Run) count(ctx context.Context, v source.View, q compile.Query, got *reading) {
 	start := time.Now()
-	ctx, cancel := context.WithTimeoutCause(ctx, r.service.config.EvidenceTime, errEvidenceTime)
+	ctx, cancel := context.WithTimeoutCause(ctx, r.ready.service.config.EvidenceTime, errEvidenceTime)
 	defer cancel()
-	table := r.report.Table
-	c := counter{Run: r, view: v, query: q, plan: evidence.PlanOf(r.parts, table.Sort, table.Show), e: &Evidence{Sieve: []SieveStep{}}}
+	table := r.ready.bound.report.Table
+	c := counter{run: r, view: v, query: q, plan: evidence.PlanOf(r.ready.bound.parts, table.Sort, table.Show), e: &Evidence{Sieve: []SieveStep{}}}
 	r.receipt.Evidence = c.e
 	if got.whole {
 		c.fingerprinted(got)
@@ -197,20 +197,22 @@ func (c *counter) numbers(ctx context.Context, s compile.Statement) ([]int64, er
 // counting is the query of records of the dataset that the criteria hold for, beside
 // the dataset's own.
 func (c *counter) counting(where ...*criteria.Bound) compile.Query {
-	q := c.bound.counting(criteria.AllOf(append([]*criteria.Bound{c.own}, where...)...))
+	q := c.run.ready.bound.counting(criteria.AllOf(append([]*criteria.Bound{c.run.ready.bound.own}, where...)...))
 	q.Extents = c.query.Extents
 	return q
 }
 
-func (c *counter) says(b *criteria.Bound) string { return readback.Criteria(b, c.clock()).String() }
+func (c *counter) says(b *criteria.Bound) string {
+	return readback.Criteria(b, c.run.ready.bound.clock()).String()
+}
 
 // tally counts all records once, for the reconciliation and the sieve.
 func (c *counter) tally(ctx context.Context) error {
-	if c.from.sql.HasCriteriaInside() {
+	if c.run.ready.from.sql.HasCriteriaInside() {
 		return c.oneByOne(ctx)
 	}
 	var groups []evidence.Group
-	err := c.rows(ctx, c.from.sql.Tally(c.counting(), c.plan), func(row []value.Value) error {
+	err := c.rows(ctx, c.run.ready.from.sql.Tally(c.counting(), c.plan), func(row []value.Value) error {
 		groups = append(groups, compile.ReadGroup(row, c.plan))
 		return nil
 	})
@@ -254,11 +256,11 @@ func (c *counter) tally(ctx context.Context) error {
 // that takes answers, and a dataset's own condition on the dates, bring no more than was
 // asked for, and how far that reaches says nothing of the data.
 func (c *counter) knowsReach() bool {
-	if len(c.values) > 0 {
+	if len(c.run.ready.bound.values) > 0 {
 		return false
 	}
 	known := true
-	c.own.Walk(func(b *criteria.Bound) { known = known && b.Column != c.plan.Dated })
+	c.run.ready.bound.own.Walk(func(b *criteria.Bound) { known = known && b.Column != c.plan.Dated })
 	return known
 }
 
@@ -269,12 +271,12 @@ func (c *counter) unreadable(of *column.Column, records int64) {
 		return
 	}
 	such := ""
-	for _, fit := range c.from.fits {
+	for _, fit := range c.run.ready.from.fits {
 		if fit.Column.Name == of.Name && len(fit.Examples) > 0 {
 			such = ", such as " + english.Both(english.Quoted(shortened(fit.Examples)))
 		}
 	}
-	c.prepared.notes = slices.DeleteFunc(c.prepared.notes, func(n note) bool { return n.of != nil && n.of.Name == of.Name })
+	c.run.ready.notes = slices.DeleteFunc(c.run.ready.notes, func(n note) bool { return n.of != nil && n.of.Name == of.Name })
 	c.note("%s: %s whose value cannot be read as %s%s; no condition on days finds them.", of.Label, english.Count(int(records), "record"), of.Wants(), such)
 }
 
@@ -285,7 +287,7 @@ func (c *counter) oneByOne(ctx context.Context) error {
 	steps := c.plan.All()
 	left := make([]int64, len(steps)+1)
 	for i := range left {
-		n, err := c.numbers(ctx, c.from.sql.Count(c.counting(steps[:i]...)))
+		n, err := c.numbers(ctx, c.run.ready.from.sql.Count(c.counting(steps[:i]...)))
 		if err != nil {
 			return err
 		}
@@ -307,11 +309,11 @@ func (c *counter) sieve(all int64, left []int64) {
 // records takes the number of records that passed everything, and holds the one that
 // the rows tell to it.
 func (c *counter) records(n int64) {
-	if known := c.receipt.Records; known != nil {
+	if known := c.run.receipt.Records; known != nil {
 		c.e.Changed = *known != n
 		return
 	}
-	c.receipt.Records = &n
+	c.run.receipt.Records = &n
 }
 
 // dated spells a date of the plan's column, given in seconds.
@@ -330,7 +332,7 @@ func (c *counter) dated(seconds int64) Dated {
 // days and wall times are as if UTC.
 func (c *counter) zoneOf(of *column.Column) *time.Location {
 	if of.Type == column.Instant {
-		return c.Zone
+		return c.run.Zone
 	}
 	return time.UTC
 }
@@ -345,7 +347,7 @@ func (c *counter) ends(ctx context.Context) error {
 	}
 	first, last := on(c.e.Ends.First.Day), on(c.e.Ends.Last.Day)
 	either := &criteria.Bound{Logic: criteria.Any, Nodes: []*criteria.Bound{first, last}}
-	n, err := c.numbers(ctx, c.from.sql.Among(c.counting(append(c.plan.All(), either)...), first, last))
+	n, err := c.numbers(ctx, c.run.ready.from.sql.Among(c.counting(append(c.plan.All(), either)...), first, last))
 	if err == nil {
 		c.e.Ends.First.Records, c.e.Ends.Last.Records = n[1], n[2]
 	}
@@ -357,10 +359,10 @@ func (c *counter) fingerprint(ctx context.Context, got *reading) error {
 	if got.whole {
 		return nil
 	}
-	got.begin(c.report.Table.Show)
+	got.begin(c.run.ready.bound.report.Table.Show)
 	rows := int64(0)
 	c.query.Show = got.columns
-	err := c.rows(ctx, c.from.sql.Select(c.query), func(row []value.Value) error {
+	err := c.rows(ctx, c.run.ready.from.sql.Select(c.query), func(row []value.Value) error {
 		rows++
 		got.add(row)
 		return nil
@@ -368,7 +370,7 @@ func (c *counter) fingerprint(ctx context.Context, got *reading) error {
 	if err != nil {
 		return err
 	}
-	c.e.Changed = c.e.Changed || rows != *c.receipt.Records
+	c.e.Changed = c.e.Changed || rows != *c.run.receipt.Records
 	c.fingerprinted(got)
 	return nil
 }
@@ -377,7 +379,7 @@ func (c *counter) fingerprint(ctx context.Context, got *reading) error {
 func (c *counter) fingerprinted(got *reading) {
 	c.e.Fingerprint = got.fingerprint.Sum()
 	for i, found := range got.fingerprint.Found() {
-		of := c.report.Table.Show[i]
+		of := c.run.ready.bound.report.Table.Show[i]
 		if found.Longer > 0 {
 			c.e.MoreDigits = append(c.e.MoreDigits, MoreDigits{Column: of.Label, Scale: of.Scale, Records: found.Longer})
 			c.note("%s: %s with more digits than its scale of %d, shown whole.", of.Label, english.Count(int(found.Longer), "value"), of.Scale)
@@ -387,7 +389,7 @@ func (c *counter) fingerprinted(got *reading) {
 			c.note("%s: %s in these rows cannot be read as %s and stand as they are stored, such as %s.", of.Label, english.Count(int(found.Unfit), "value"), of.Wants(), english.Both(english.Quoted(shortened(found.Examples))))
 		}
 	}
-	if c.from.unique {
+	if c.run.ready.from.unique {
 		return
 	}
 	if c.e.SameKey = got.marks.sameKey(); c.e.SameKey > 0 {
@@ -397,16 +399,16 @@ func (c *counter) fingerprinted(got *reading) {
 
 // note tells something to whoever reads the result, above the rows.
 func (c *counter) note(format string, args ...any) {
-	c.receipt.Notes = append(c.receipt.Notes, fmt.Sprintf(format, args...))
+	c.run.receipt.Notes = append(c.run.receipt.Notes, fmt.Sprintf(format, args...))
 }
 
 // loaded tells when the dataset's table was last loaded.
 func (c *counter) loaded(ctx context.Context) error {
-	of := c.report.Table.Of
+	of := c.run.ready.bound.report.Table.Of
 	if !of.Source.At.IsSQLite() || of.Source.At.File != "" || of.From.Table == "" {
 		return nil
 	}
-	known, err := c.service.store.LoadedAt(ctx, of.From.Table)
+	known, err := c.run.ready.service.store.LoadedAt(ctx, of.From.Table)
 	if known != nil {
 		c.e.Loaded = &Loaded{At: known.At, By: known.By, Rows: known.Rows}
 	}
@@ -415,7 +417,7 @@ func (c *counter) loaded(ctx context.Context) error {
 
 // empty finds why there are no records.
 func (c *counter) empty(ctx context.Context) error {
-	if *c.receipt.Records > 0 {
+	if *c.run.receipt.Records > 0 {
 		return nil
 	}
 	why := &WhyEmpty{Step: slices.IndexFunc(c.e.Sieve, func(s SieveStep) bool { return s.Left == 0 }) + 1}
@@ -430,7 +432,7 @@ func (c *counter) empty(ctx context.Context) error {
 		return nil
 	default:
 		why.Says = fmt.Sprintf("No record is left once %s.", c.says(steps[why.Step-1]))
-		if c.from.sql.HasCriteriaInside() || len(steps) > compile.MostPassedBy {
+		if c.run.ready.from.sql.HasCriteriaInside() || len(steps) > compile.MostPassedBy {
 			return nil
 		}
 		if err := c.combinations(ctx, steps, why); err != nil {
@@ -447,7 +449,7 @@ func (c *counter) empty(ctx context.Context) error {
 // condition alone keeps out.
 func (c *counter) combinations(ctx context.Context, steps []*criteria.Bound, why *WhyEmpty) error {
 	met := map[uint]int64{} // how many records meet which conditions, by bits
-	err := c.rows(ctx, c.from.sql.PassedBy(c.counting(), steps), func(row []value.Value) error {
+	err := c.rows(ctx, c.run.ready.from.sql.PassedBy(c.counting(), steps), func(row []value.Value) error {
 		bits, _ := row[0].Int()
 		met[uint(bits)], _ = row[1].Int()
 		return nil

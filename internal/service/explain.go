@@ -33,9 +33,9 @@ func (s *Service) Explain(ctx context.Context, name string, req Request) (*Expla
 	if err != nil {
 		return nil, err
 	}
-	of := r.report.Table.Of
-	e := &Explanation{Report: name, AsOf: r.setting.AsOf, Answers: inOrder(r.report, r.answers), Source: of.Source.Name, Engine: string(of.Source.At.Engine)}
-	said := r.said()
+	of := r.bound.report.Table.Of
+	e := &Explanation{Report: name, AsOf: r.bound.setting.AsOf, Answers: inOrder(r.bound.report, r.bound.answers), Source: of.Source.Name, Engine: string(of.Source.At.Engine)}
+	said := r.bound.said()
 	e.ReadBack, e.Pieces = said.String(), said
 	err = r.looking(ctx, func(ctx context.Context, v source.View) error {
 		q := r.query()
@@ -70,14 +70,14 @@ func (s *Service) Matches(ctx context.Context, name string, req Request) (*Match
 	if err != nil {
 		return nil, err
 	}
-	plan := evidence.PlanOf(p.parts, nil, nil)
-	inside := p.own
+	plan := evidence.PlanOf(p.bound.parts, nil, nil)
+	inside := p.bound.own
 	if plan.Alone {
-		inside = criteria.AllOf(p.own, plan.Period)
+		inside = criteria.AllOf(p.bound.own, plan.Period)
 	}
 	m := &Matches{}
 	err = p.looking(ctx, func(ctx context.Context, v source.View) error {
-		q := p.counting(p.where())
+		q := p.bound.counting(p.bound.where())
 		if q.Extents, err = extentsOf(ctx, v, p.from.sql, q); err != nil {
 			return err
 		}

@@ -59,7 +59,7 @@ func (s *Service) daysIn(ctx context.Context, of *catalog.Dataset, c *column.Col
 		return civil.Period{}, err
 	}
 	var days civil.Period
-	err = s.look(ctx, from.Source, s.config.RunTime, func(ctx context.Context, v source.View) error {
+	err = s.look(ctx, from.source, s.config.RunTime, func(ctx context.Context, v source.View) error {
 		extent, ok, err := extentOf(ctx, v, from.sql, compile.Query{}, c)
 		if ok && c.Type == column.Instant {
 			days = civil.Period{First: civil.DayHolding(extent.First, of.Source.Zone), Last: civil.DayHolding(extent.Last, of.Source.Zone)}

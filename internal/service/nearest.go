@@ -52,7 +52,7 @@ func (c *counter) near(ctx context.Context, p *criteria.Bound, others []*criteri
 	if m := p.Moments; len(p.Periods) == 1 {
 		asked = p.Periods[0]
 	} else if m.First.IsValid() && m.Last.IsValid() {
-		asked = civil.Period{First: civil.DayHolding(m.First.At, c.Zone), Last: civil.DayHolding(m.Last.At, c.Zone)}
+		asked = civil.Period{First: civil.DayHolding(m.First.At, c.run.Zone), Last: civil.DayHolding(m.Last.At, c.run.Zone)}
 	}
 	for _, near := range evidence.Near(asked, earlier, later) {
 		found := &Nearest{First: near.First, Last: near.Last, Spelled: near.Spelled()}
@@ -71,7 +71,7 @@ func (c *counter) near(ctx context.Context, p *criteria.Bound, others []*criteri
 				continue
 			}
 		}
-		n, err := c.numbers(ctx, c.from.sql.Count(q))
+		n, err := c.numbers(ctx, c.run.ready.from.sql.Count(q))
 		if err != nil {
 			return nil, err
 		}
@@ -96,7 +96,7 @@ func (c *counter) besides(ctx context.Context, p *criteria.Bound, others []*crit
 	}
 	plan := evidence.Plan{Period: p, Alone: true, Steps: others, Dated: p.Column}
 	var groups []evidence.Group
-	err = c.rows(ctx, c.from.sql.Tally(c.counting(), plan), func(row []value.Value) error {
+	err = c.rows(ctx, c.run.ready.from.sql.Tally(c.counting(), plan), func(row []value.Value) error {
 		groups = append(groups, compile.ReadGroup(row, plan))
 		return nil
 	})
@@ -113,16 +113,16 @@ func (c *counter) besides(ctx context.Context, p *criteria.Bound, others []*crit
 // answering is the query that the run would be with another answer to one prompt; false
 // where that would be refused.
 func (c *counter) answering(name, answer string) (compile.Query, bool) {
-	entered := maps.Clone(c.request.Answers)
+	entered := maps.Clone(c.run.request.Answers)
 	if entered == nil {
 		entered = map[string]prompt.Entered{}
 	}
 	entered[name] = prompt.OneText(answer)
-	answers, refused := prompt.Check(c.report.Answered(), entered, c.setting)
+	answers, refused := prompt.Check(c.run.ready.bound.report.Answered(), entered, c.run.ready.bound.setting)
 	if len(refused) > 0 {
 		return compile.Query{}, false
 	}
-	b := bind(c.report, answers, c.who, c.setting)
+	b := bind(c.run.ready.bound.report, answers, c.run.ready.who, c.run.ready.bound.setting)
 	q := b.counting(b.where())
 	q.Extents = c.query.Extents
 	return q, true

@@ -67,7 +67,7 @@ func attributes(p Person) criteria.Person {
 
 // prepared is a report with answers that passed, and where its records are.
 type prepared struct {
-	bound
+	bound   bound
 	service *Service
 	from    *relation
 	who     Person // that conditions on the person go by
@@ -76,8 +76,8 @@ type prepared struct {
 
 // query is the query of the records in their order, the key among the columns.
 func (p *prepared) query() compile.Query {
-	table := p.report.Table
-	q := p.counting(p.where())
+	table := p.bound.report.Table
+	q := p.bound.counting(p.bound.where())
 	q.Show, q.Sort, q.Key = table.Show, table.Sort, table.Of.Key
 	q.Ties = p.from.ties
 	return q
@@ -97,15 +97,15 @@ func (s *Service) ready(ctx context.Context, name string, req Request) (*prepare
 func (s *Service) readyOf(ctx context.Context, report *catalog.Report, req Request) (*prepared, error) {
 	p := &prepared{service: s, bound: bound{report: report}, who: PersonOf(ctx)}
 	var err error
-	if p.setting, err = s.settingFor(report, req.AsOf); err != nil {
+	if p.bound.setting, err = s.settingFor(report, req.AsOf); err != nil {
 		return p, err
 	}
 	if req.with != nil {
-		p.setting.Seasons = req.with.Seasons
+		p.bound.setting.Seasons = req.with.Seasons
 	}
-	p.setting = req.then.on(p.setting)
+	p.bound.setting = req.then.on(p.bound.setting)
 	var refused fault.List
-	if p.answers, refused, err = s.check(ctx, report, req.Answers, p.setting); err != nil {
+	if p.bound.answers, refused, err = s.check(ctx, report, req.Answers, p.bound.setting); err != nil {
 		return p, err
 	}
 	if len(refused) > 0 {
@@ -117,7 +117,7 @@ func (s *Service) readyOf(ctx context.Context, report *catalog.Report, req Reque
 	if f := p.misfitting(); f != nil {
 		return p, &Refusal{Kind: DefinitionInError, Faults: fault.List{f}}
 	}
-	p.bound = bind(report, p.answers, p.who, p.setting)
+	p.bound = bind(report, p.bound.answers, p.who, p.bound.setting)
 	return p, nil
 }
 
@@ -126,7 +126,7 @@ func (s *Service) readyOf(ctx context.Context, report *catalog.Report, req Reque
 func (p *prepared) misfitting() *fault.Fault {
 	used := map[string]bool{}
 	p.notes = nil
-	p.report.Criteria().Walk(func(n *criteria.Node) {
+	p.bound.report.Criteria().Walk(func(n *criteria.Node) {
 		for _, c := range []*column.Column{n.Column, n.Operand.Column} {
 			if c != nil {
 				used[c.Name] = true
@@ -140,7 +140,7 @@ func (p *prepared) misfitting() *fault.Fault {
 		case f.Warning:
 			p.notes = append(p.notes, note{fit.Column, f.Message})
 		default:
-			f.Message = "dataset " + p.report.Table.Of.Root().Name + ": " + f.Message
+			f.Message = "dataset " + p.bound.report.Table.Of.Root().Name + ": " + f.Message
 			return f
 		}
 	}
@@ -155,8 +155,8 @@ type note struct {
 
 // looking hands a snapshot of the records to use, for as long as evidence may take.
 func (p *prepared) looking(ctx context.Context, use func(context.Context, source.View) error) error {
-	if err := p.service.look(ctx, p.from.Source, p.service.config.EvidenceTime, use); err != nil {
-		return p.service.failed(p.report.Table.Of, err)
+	if err := p.service.look(ctx, p.from.source, p.service.config.EvidenceTime, use); err != nil {
+		return p.service.failed(p.bound.report.Table.Of, err)
 	}
 	return nil
 }

@@ -226,7 +226,7 @@ func (r *Run) finished(got *reading) ([]byte, error) {
 	t.Database = milliseconds(max(0, r.atSource-r.counting))
 	r.receipt.TookMS = math.Round(1000*(t.Checking+t.Recording+t.Waiting+t.Database+t.Sending+t.Counting)) / 1000
 	r.receipt.Says = r.receipt.State.Says()
-	for _, n := range r.notes {
+	for _, n := range r.ready.notes {
 		r.receipt.Notes = append(r.receipt.Notes, n.says)
 	}
 	text, err := json.Marshal(&r.receipt)
@@ -254,7 +254,7 @@ func (r *Run) finished(got *reading) ([]byte, error) {
 	row := r.receipt.row(text, head, kept)
 	row.Begun = r.begun
 	r.begun = false
-	return text, r.service.store.Keep(row)
+	return text, r.ready.service.store.Keep(row)
 }
 
 // keep puts on record that the run is about to start.
@@ -270,7 +270,7 @@ func (r *Run) keep() error {
 	}
 	r.begun = true
 	start := time.Now()
-	err = r.service.store.Keep(r.receipt.row(text, nil, nil))
+	err = r.ready.service.store.Keep(r.receipt.row(text, nil, nil))
 	r.receipt.Time.Recording = milliseconds(time.Since(start))
 	return err
 }

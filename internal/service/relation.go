@@ -18,9 +18,9 @@ import (
 
 // relation is a dataset as its source has it: where to read it, and by which SQL.
 type relation struct {
-	*source.Source
-	sql *compile.Compiler
-	at  time.Time
+	source *source.Source
+	sql    *compile.Compiler
+	at     time.Time
 	// unique says that the database keeps two records from having the same key. Where it
 	// does not, ties are all columns of the dataset, by which records of the same key are
 	// sorted, so that pages bring each of them once.
@@ -45,7 +45,7 @@ func (s *Service) relation(ctx context.Context, d *catalog.Dataset) (*relation, 
 	if err != nil {
 		return nil, s.failed(d, err)
 	}
-	r := &relation{Source: from, at: s.config.Now()}
+	r := &relation{source: from, at: s.config.Now()}
 	facts := map[string]map[string]compile.Fact{}
 	if len(d.From.Tables()) > 0 {
 		err = s.look(ctx, from, structureTime, func(ctx context.Context, v source.View) error {

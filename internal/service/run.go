@@ -45,7 +45,7 @@ type Run struct {
 	Columns []*column.Column
 	Zone    *time.Location
 
-	*prepared
+	ready   *prepared
 	request Request
 	receipt Receipt
 	begun   bool // it is on record as running
@@ -122,7 +122,7 @@ func (s *Service) try(ctx context.Context, name string, req Request) (*Run, erro
 // newRun is a run of a report, with the receipt that it will have.
 func (s *Service) newRun(ctx context.Context, report *catalog.Report, req Request) *Run {
 	who := PersonOf(ctx)
-	r := &Run{prepared: &prepared{service: s, bound: bound{report: report}}, request: req}
+	r := &Run{ready: &prepared{service: s, bound: bound{report: report}}, request: req}
 	r.receipt = Receipt{Report: report.Name, Title: report.Title, Person: who.Name, Role: who.Role, Entered: req.Answers, Limit: req.Limit, Skip: req.Skip,
 		AsOf: s.Today(s.zone()), ZoneRules: civil.ZoneRules, State: Running, StartedAt: s.config.Now().UTC()}
 	return r
@@ -132,20 +132,20 @@ func (r *Run) prepare(ctx context.Context) error {
 	start := time.Now()
 	defer func() { r.checking = time.Since(start) }()
 	var err error
-	r.prepared, err = r.service.readyOf(ctx, r.report, r.request)
-	table := r.report.Table
+	r.ready, err = r.ready.service.readyOf(ctx, r.ready.bound.report, r.request)
+	table := r.ready.bound.report.Table
 	from := table.Of.Source
 	r.Columns, r.Zone = table.Show, from.Zone
 	r.receipt.Zone, r.receipt.Clock = from.Zone.String(), from.Clock
-	if set := r.setting; set.AsOf.IsValid() { // else it was refused
+	if set := r.ready.bound.setting; set.AsOf.IsValid() { // else it was refused
 		r.receipt.AsOf = set.AsOf
 		r.receipt.Reading = &ReadBy{Now: time.Unix(set.Now, 0).UTC(), DayOrder: set.Order, FiscalStart: set.FiscalStart}
 	}
-	if r.answers != nil {
-		r.receipt.Answers = inOrder(r.report, r.answers)
+	if r.ready.bound.answers != nil {
+		r.receipt.Answers = inOrder(r.ready.bound.report, r.ready.bound.answers)
 	}
 	if err == nil {
-		said := r.said()
+		said := r.ready.bound.said()
 		r.receipt.ReadBack, r.receipt.Pieces = said.String(), said
 	}
 	return err
@@ -206,8 +206,8 @@ type Panicked struct {
 func (p *Panicked) String() string { return fmt.Sprint(p.Cause) }
 
 func (r *Run) stream(ctx context.Context, w export.Writer) (*reading, error) {
-	r.service.running.Add(1)
-	defer r.service.running.Add(-1)
+	r.ready.service.running.Add(1)
+	defer r.ready.service.running.Add(-1)
 	defer func() {
 		if cause := recover(); cause != nil {
 			r.sent.drop()
@@ -239,7 +239,7 @@ func (r *Run) stream(ctx context.Context, w export.Writer) (*reading, error) {
 		return nil, r.ended(ctx, err)
 	}
 	if r.receipt.ID > 0 {
-		r.service.store.Sent(r.receipt.ID)
+		r.ready.service.store.Sent(r.receipt.ID)
 	}
 	return got, nil
 }
@@ -254,16 +254,16 @@ func (r *Run) ends() {
 
 // read reads the records, hands them to w and counts what was asked for.
 func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
-	of := r.report.Table.Of
-	limit := r.service.config.RunTime
+	of := r.ready.bound.report.Table.Of
+	limit := r.ready.service.config.RunTime
 	if own := of.Source.At.Time; own > 0 {
 		limit = min(limit, own)
 	}
 	started := time.Now()
-	leave, err := r.from.Enter(ctx, r.receipt.Person, r.service.config.RunTime)
+	leave, err := r.ready.from.source.Enter(ctx, r.receipt.Person, r.ready.service.config.RunTime)
 	r.waiting = time.Since(started)
 	if err != nil {
-		return nil, r.service.failed(of, err)
+		return nil, r.ready.service.failed(of, err)
 	}
 	defer leave()
 	running, cancel := context.WithTimeoutCause(ctx, limit, fmt.Errorf("%w: %s", ErrTime, limit))
@@ -274,17 +274,17 @@ func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
 	}
 	got := newReading(r)
 	var broken error // what w failed with: the one who reads is gone, or too slow
-	q := r.query()
+	q := r.ready.query()
 	q.Limit, q.Skip = r.request.Limit, r.request.Skip
-	r.sent.aside(running, r.service.spool, r.service.config.SpoolBytes)
+	r.sent.aside(running, r.ready.service.spool, r.ready.service.config.SpoolBytes)
 	start := time.Now()
 	// The view outlives the time of the run by that of the evidence.
-	err = r.from.View(ctx, func(v source.View) error {
-		if q.Extents, err = extentsOf(running, v, r.from.sql, q); err != nil {
+	err = r.ready.from.source.View(ctx, func(v source.View) error {
+		if q.Extents, err = extentsOf(running, v, r.ready.from.sql, q); err != nil {
 			return err
 		}
 		q.Show = got.columns
-		statement := r.from.sql.Select(q)
+		statement := r.ready.from.sql.Select(q)
 		r.receipt.SQL, r.receipt.Values = statement.SQL, boundTo(statement)
 		err := v.Rows(running, statement, func(row []value.Value) error {
 			if r.receipt.Rows == 0 {
@@ -312,7 +312,7 @@ func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
 		got.whole = last && q.Skip == 0
 		counted := !last && !r.request.Evidence && !r.request.Uncounted
 		if counted {
-			if all, err = v.Count(running, r.from.sql.Count(q)); err != nil {
+			if all, err = v.Count(running, r.ready.from.sql.Count(q)); err != nil {
 				return err
 			}
 		}
@@ -342,7 +342,7 @@ func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
 	case errors.Is(err, ErrSize):
 		return nil, err
 	}
-	return nil, r.service.failed(of, err)
+	return nil, r.ready.service.failed(of, err)
 }
 
 // reading is what is kept of the rows while they are read.
@@ -355,7 +355,7 @@ type reading struct {
 }
 
 func newReading(r *Run) *reading {
-	table := r.report.Table
+	table := r.ready.bound.report.Table
 	got := &reading{columns: table.Show}
 	if !r.request.Evidence {
 		return got
@@ -395,7 +395,7 @@ func indexOf(columns []*column.Column, of *column.Column) int {
 // Notes are what is known, before the rows are read, that whoever reads them should know.
 func (r *Run) Notes() []string {
 	var all []string
-	for _, n := range r.notes {
+	for _, n := range r.ready.notes {
 		all = append(all, n.says)
 	}
 	return all

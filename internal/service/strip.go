@@ -125,7 +125,7 @@ func (s *Service) strip(ctx context.Context, report *catalog.Report, asked *prom
 		return nil, err
 	}
 	err = p.looking(ctx, func(ctx context.Context, v source.View) error {
-		q := p.counting(p.own)
+		q := p.bound.counting(p.bound.own)
 		if q.Extents, err = extentsOf(ctx, v, p.from.sql, q); err != nil {
 			return err
 		}
