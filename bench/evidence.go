@@ -13,7 +13,7 @@ import (
 	"time"
 
 	"pikegate/internal/api"
-	"pikegate/internal/service"
+	"pikegate/internal/service/receipt"
 )
 
 // sieve is a report with eight conditions.
@@ -80,7 +80,7 @@ func (b *bench) evidence() error {
 		if err != nil {
 			return err
 		}
-		var r service.Receipt
+		var r receipt.Receipt
 		at := strings.Trim(strings.Split(resp.Header.Get("Link"), ";")[0], "<>")
 		told, err := http.Get(b.url + at)
 		if err != nil {

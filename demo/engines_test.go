@@ -14,7 +14,7 @@ import (
 	"pikegate/demo"
 	"pikegate/demo/demotest"
 	"pikegate/internal/core/catalog"
-	"pikegate/internal/service"
+	"pikegate/internal/service/publish"
 	"pikegate/internal/source/sourcetest"
 )
 
@@ -49,7 +49,7 @@ func TestTheSameOnEveryEngine(t *testing.T) {
 			theirs := demotest.StartOn(t, engine)
 			put(t, theirs)
 			compared := 0
-			for _, report := range ours.Service.Reports("") {
+			for _, report := range ours.Service.Base.Reports("") {
 				asked := more[report.Name]
 				if report.Name != "freight-of-a-shipper" { // which has no default
 					asked = append(asked, "{}")
@@ -73,10 +73,10 @@ func put(t *testing.T, f *demotest.Ferries) {
 	text, err := os.ReadFile("testdata/own.yaml")
 	require.NoError(t, err)
 	files := []catalog.File{{Name: "own.yaml", Text: string(text)}}
-	found, err := f.Service.Check(t.Context(), files)
+	found, err := f.Service.Publisher.Check(t.Context(), files)
 	require.NoError(t, err)
 	require.Empty(t, found, found.Error())
-	_, err = f.Service.Put(t.Context(), service.Put{Files: files})
+	_, err = f.Service.Publisher.Put(t.Context(), publish.Put{Files: files})
 	require.NoError(t, err)
 }
 

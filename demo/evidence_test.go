@@ -16,12 +16,12 @@ import (
 	"pikegate/demo"
 	"pikegate/demo/demotest"
 	"pikegate/internal/core/catalog"
-	"pikegate/internal/service"
+	"pikegate/internal/service/receipt"
 	"pikegate/internal/source/sourcetest"
 )
 
 // receiptOf runs a report with evidence, a page of it or all, and returns the receipt.
-func receiptOf(t *testing.T, f *demotest.Ferries, report, answers string, limit int) *service.Receipt {
+func receiptOf(t *testing.T, f *demotest.Ferries, report, answers string, limit int) *receipt.Receipt {
 	t.Helper()
 	page := ""
 	if limit > 0 {
@@ -30,7 +30,7 @@ func receiptOf(t *testing.T, f *demotest.Ferries, report, answers string, limit 
 	resp, err := http.Post(f.URL+"/api/v1/reports/"+report+"/runs?output=json", "application/json", strings.NewReader(`{"evidence":true`+page+`,"answers":`+answers+`}`))
 	require.NoError(t, err)
 	defer resp.Body.Close()
-	var result struct{ Receipt *service.Receipt }
+	var result struct{ Receipt *receipt.Receipt }
 	text, err := io.ReadAll(resp.Body)
 	require.NoError(t, err)
 	require.NoError(t, json.Unmarshal(text, &result), "%s", text)
@@ -113,7 +113,7 @@ func TestTheEvidenceIsTrue(t *testing.T) {
 			e := r.Evidence
 			require.Empty(t, e.NotComputed)
 			assert.False(t, e.Changed)
-			want := service.Reconciliation{Column: e.Period.Column, Says: e.Period.Says}
+			want := receipt.Reconciliation{Column: e.Period.Column, Says: e.Period.Says}
 			var all, result int64
 			var first, last, earlier, later, newest time.Time
 			onDay := map[string]int64{}
@@ -172,7 +172,7 @@ func TestTheEvidenceIsTrue(t *testing.T) {
 				left = step.Left
 			}
 			assert.Equal(t, newest.Format(time.DateOnly), e.UpTo.Day.String())
-			near := func(want time.Time, got *service.Dated) {
+			near := func(want time.Time, got *receipt.Dated) {
 				if want.IsZero() {
 					assert.Nil(t, got)
 				} else if assert.NotNil(t, got) {
@@ -185,7 +185,7 @@ func TestTheEvidenceIsTrue(t *testing.T) {
 			near(earlier, e.Ends.Earlier)
 			near(later, e.Ends.Later)
 			if result == 0 {
-				assert.Equal(t, service.NoRows, r.State)
+				assert.Equal(t, receipt.NoRows, r.State)
 				require.NotNil(t, e.Empty)
 				assert.Equal(t, 1, e.Empty.Step)
 				assert.Positive(t, e.Empty.Nearest.Records)
@@ -201,7 +201,7 @@ func TestTheEvidenceIsTrue(t *testing.T) {
 	for _, s := range scans {
 		looked[s.report] = true
 	}
-	assert.Len(t, looked, len(f.Service.Reports("")), "no report of the demo is left out")
+	assert.Len(t, looked, len(f.Service.Base.Reports("")), "no report of the demo is left out")
 }
 
 // Of a report without a period the sieve and the ends are told; nothing is reconciled.

@@ -19,6 +19,8 @@ import (
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
 	"pikegate/internal/service"
+	"pikegate/internal/service/base"
+	"pikegate/internal/service/publish"
 	"pikegate/internal/source"
 	"pikegate/internal/store"
 )
@@ -62,7 +64,7 @@ func StartOn(t testing.TB, engine catalog.Engine) *Ferries {
 func serve(t testing.TB, f *Ferries, engine catalog.Engine) *Ferries {
 	slog.SetDefault(slog.New(slog.DiscardHandler))
 	f.Service = Empty(t, f.Dir)
-	_, err := f.Service.Put(context.Background(), service.Put{Files: demo.Definitions(engine)})
+	_, err := f.Service.Publisher.Put(context.Background(), publish.Put{Files: demo.Definitions(engine)})
 	require.NoError(t, err)
 	server := httptest.NewServer(api.New(f.Service, api.Limits{}))
 	t.Cleanup(server.Close)
@@ -90,7 +92,7 @@ func (f *Ferries) Texts(t testing.TB, query string) []string {
 func Empty(t testing.TB, dir string) *service.Service {
 	t.Helper()
 	s := Limited(t, dir, time.Minute)
-	require.NoError(t, s.SetToday(context.Background(), AsOf))
+	require.NoError(t, s.Base.SetToday(context.Background(), AsOf))
 	return s
 }
 
@@ -98,7 +100,7 @@ func Empty(t testing.TB, dir string) *service.Service {
 // longer.
 func Limited(t testing.TB, dir string, runTime time.Duration) *service.Service {
 	t.Helper()
-	s, err := service.Open(context.Background(), service.Config{Dir: dir, RunTime: runTime, Now: time.Now, Sources: source.Rules{Variables: []string{"*"}}})
+	s, err := service.Open(context.Background(), base.Config{Dir: dir, RunTime: runTime, Now: time.Now, Sources: source.Rules{Variables: []string{"*"}}})
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
 	return s

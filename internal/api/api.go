@@ -24,6 +24,8 @@ import (
 
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/service"
+	"pikegate/internal/service/base"
+	"pikegate/internal/service/run"
 )
 
 // Version is the version of the program, set when it is built.
@@ -148,7 +150,7 @@ func recovered(c *gin.Context) {
 			panic(cause)
 		}
 		stack, receipt := debug.Stack(), int64(0)
-		if run, ok := cause.(*service.Panicked); ok {
+		if run, ok := cause.(*run.Panicked); ok {
 			cause, stack, receipt = run.Cause, run.Stack, run.Receipt
 		}
 		slog.Error("a request panicked", "id", c.Writer.Header().Get(requestIDHeader), "receipt", receipt, "cause", fmt.Sprint(cause), "stack", string(stack))
@@ -166,7 +168,7 @@ func recovered(c *gin.Context) {
 
 // personal tells who asks. So far everybody is the developer at this machine.
 func personal(c *gin.Context) {
-	c.Request = c.Request.WithContext(service.WithPerson(c.Request.Context(), service.Person{Name: "local developer", Role: "developer"}))
+	c.Request = c.Request.WithContext(base.WithPerson(c.Request.Context(), base.Person{Name: "local developer", Role: "developer"}))
 	c.Next()
 }
 

@@ -9,7 +9,7 @@ import (
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/difference"
 	"pikegate/internal/core/fault"
-	"pikegate/internal/service"
+	"pikegate/internal/service/publish"
 	"pikegate/internal/store"
 )
 
@@ -118,7 +118,7 @@ func (r routes) registerDefinitions(api huma.API) {
 }
 
 func (r routes) definitions(ctx context.Context, _ *struct{}) (*body[DefinitionList], error) {
-	docs, err := r.service.Definitions(ctx)
+	docs, err := r.service.Publisher.Definitions(ctx)
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
@@ -130,11 +130,11 @@ func (r routes) definitions(ctx context.Context, _ *struct{}) (*body[DefinitionL
 }
 
 func (r routes) put(ctx context.Context, in *body[Upload]) (*body[PutList], error) {
-	put := service.Put{Files: in.Body.Files, Draft: in.Body.Draft, Offline: in.Body.Offline, Base: map[catalog.Ref]int{}}
+	put := publish.Put{Files: in.Body.Files, Draft: in.Body.Draft, Offline: in.Body.Offline, Base: map[catalog.Ref]int{}}
 	for _, b := range in.Body.Base {
 		put.Base[catalog.Ref{Kind: b.Kind, Name: b.Name}] = b.Revision
 	}
-	result, err := r.service.Put(ctx, put)
+	result, err := r.service.Publisher.Put(ctx, put)
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
@@ -146,7 +146,7 @@ func (r routes) put(ctx context.Context, in *body[Upload]) (*body[PutList], erro
 }
 
 func (r routes) check(ctx context.Context, in *body[Upload]) (*body[FindingList], error) {
-	found, err := r.service.Check(ctx, in.Body.Files)
+	found, err := r.service.Publisher.Check(ctx, in.Body.Files)
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
@@ -157,7 +157,7 @@ func (r routes) definition(ctx context.Context, in *struct {
 	Defined
 	Revision int `query:"revision" minimum:"0" doc:"The revision; the published one where it is absent."`
 }) (*body[DefinitionText], error) {
-	d, err := r.service.Definition(ctx, in.ref(), in.Revision)
+	d, err := r.service.Publisher.Definition(ctx, in.ref(), in.Revision)
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
@@ -165,14 +165,14 @@ func (r routes) definition(ctx context.Context, in *struct {
 }
 
 func (r routes) delete(ctx context.Context, in *struct{ Defined }) (*status, error) {
-	if err := r.service.Delete(ctx, in.ref()); err != nil {
+	if err := r.service.Publisher.Delete(ctx, in.ref()); err != nil {
 		return nil, problemOf(ctx, err)
 	}
 	return ok(), nil
 }
 
 func (r routes) revisions(ctx context.Context, in *struct{ Defined }) (*body[RevisionList], error) {
-	all, err := r.service.Revisions(ctx, in.ref())
+	all, err := r.service.Publisher.Revisions(ctx, in.ref())
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
@@ -184,7 +184,7 @@ func (r routes) difference(ctx context.Context, in *struct {
 	From int `query:"from" minimum:"0" doc:"The earlier revision; the one before where it is absent."`
 	To   int `query:"to" minimum:"0" doc:"The later revision; the latest where it is absent."`
 }) (*body[SettingList], error) {
-	settings, err := r.service.Difference(ctx, in.ref(), in.From, in.To)
+	settings, err := r.service.Publisher.Difference(ctx, in.ref(), in.From, in.To)
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
@@ -200,14 +200,14 @@ func (r routes) publish(ctx context.Context, in *struct {
 		Revision int `json:"revision,omitempty" minimum:"0" doc:"The revision; the latest where it is absent."`
 	}
 }) (*status, error) {
-	if err := r.service.Publish(ctx, in.ref(), in.Body.Revision); err != nil {
+	if err := r.service.Publisher.Publish(ctx, in.ref(), in.Body.Revision); err != nil {
 		return nil, problemOf(ctx, err)
 	}
 	return ok(), nil
 }
 
 func (r routes) uses(ctx context.Context, in *struct{ Defined }) (*body[UserList], error) {
-	users, err := r.service.Uses(ctx, in.ref())
+	users, err := r.service.Publisher.Uses(ctx, in.ref())
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}

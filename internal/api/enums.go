@@ -11,7 +11,7 @@ import (
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/export"
 	"pikegate/internal/load"
-	"pikegate/internal/service"
+	"pikegate/internal/service/receipt"
 )
 
 // Words of requests and answers that the document lists: each list stands where what it
@@ -45,9 +45,9 @@ func (loadTotals) Schema(huma.Registry) *huma.Schema {
 	return enumOf([]load.Totals{load.KeepTotals, load.SkipTotals})
 }
 
-type state service.State
+type state receipt.State
 
-func (state) Schema(huma.Registry) *huma.Schema { return enumOf(service.AllStates()) }
+func (state) Schema(huma.Registry) *huma.Schema { return enumOf(receipt.AllStates()) }
 
 type output export.Format
 
@@ -61,7 +61,7 @@ func listed(api huma.API) {
 			s.Properties[property].Enum = words.Enum
 		}
 	}
-	put("Receipt", "state", enumOf(service.AllStates()))
+	put("Receipt", "state", enumOf(receipt.AllStates()))
 	put("PromptInfo", "type", enumOf(prompt.Types))
 	put("PromptInfo", "open", enumOf(prompt.OpenSides))
 	put("ColumnInfo", "type", enumOf(column.Types))

@@ -31,7 +31,7 @@ func (r routes) renameTable(ctx context.Context, in *struct {
 		To string `json:"to" doc:"Its other name."`
 	}
 }) (*status, error) {
-	if err := r.service.RenameTable(ctx, in.Table, in.Body.To); err != nil {
+	if err := r.service.Author.RenameTable(ctx, in.Table, in.Body.To); err != nil {
 		return nil, problemOf(ctx, err)
 	}
 	return ok(), nil
@@ -40,7 +40,7 @@ func (r routes) renameTable(ctx context.Context, in *struct {
 func (r routes) removeTable(ctx context.Context, in *struct {
 	Table string `path:"table"`
 }) (*status, error) {
-	if err := r.service.RemoveTable(ctx, in.Table); err != nil {
+	if err := r.service.Author.RemoveTable(ctx, in.Table); err != nil {
 		return nil, problemOf(ctx, err)
 	}
 	return ok(), nil
@@ -68,7 +68,7 @@ func (r routes) load(ctx context.Context, in *struct {
 		if b, ok := from.(*timedBody); ok {
 			b.rolling(r.limits.Stall, r.limits.Send)
 		}
-		report, err := r.service.Load(ctx, from, declared, load.Request{Table: in.Table, Mode: load.Mode(in.Mode), Key: in.Key, Format: load.Format(in.Format), Sheet: in.Sheet, Dates: in.Dates,
+		report, err := r.service.Author.Load(ctx, from, declared, load.Request{Table: in.Table, Mode: load.Mode(in.Mode), Key: in.Key, Format: load.Format(in.Format), Sheet: in.Sheet, Dates: in.Dates,
 			Numbers: in.Numbers, Exact: in.Exact, RowNumber: in.RowNumber, Totals: load.Totals(in.Totals), Dry: in.Dry, Refuse: in.Refuse})
 		var answer any = report
 		if err != nil {

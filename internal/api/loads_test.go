@@ -20,6 +20,7 @@ import (
 	"pikegate/internal/api"
 	"pikegate/internal/load"
 	"pikegate/internal/service"
+	"pikegate/internal/service/base"
 )
 
 const loads = "/api/v1/loads/{table}"
@@ -28,7 +29,7 @@ const loads = "/api/v1/loads/{table}"
 // stalls are each told apart; none of them leaves anything or holds up another.
 func TestLoadsWithinLimits(t *testing.T) {
 	dir := t.TempDir()
-	s, err := service.Open(context.Background(), service.Config{Dir: dir, RunTime: time.Minute, Now: time.Now, LoadBytes: 1 << 20, Loads: load.Limits{Columns: 10}})
+	s, err := service.Open(context.Background(), base.Config{Dir: dir, RunTime: time.Minute, Now: time.Now, LoadBytes: 1 << 20, Loads: load.Limits{Columns: 10}})
 	require.NoError(t, err)
 	defer s.Close()
 	server := httptest.NewServer(api.New(s, api.Limits{Stall: time.Second}))

@@ -14,7 +14,9 @@ import (
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/load"
-	"pikegate/internal/service"
+	"pikegate/internal/service/author"
+	"pikegate/internal/service/base"
+	"pikegate/internal/service/receipt"
 	"pikegate/internal/source"
 	"pikegate/internal/store"
 )
@@ -104,7 +106,7 @@ func requestProblem(status int, detail string, errs ...error) huma.StatusError {
 // problemOf turns an error of the service into its problem document.
 func problemOf(ctx context.Context, err error) *Problem {
 	p := problem(ctx, err)
-	var run *service.RunError
+	var run *receipt.RunError
 	if errors.As(err, &run) {
 		p.Instance = receiptPath(run.Receipt)
 	}
@@ -112,14 +114,14 @@ func problemOf(ctx context.Context, err error) *Problem {
 }
 
 func problem(ctx context.Context, err error) *Problem {
-	var refusal *service.Refusal
+	var refusal *base.Refusal
 	var file *load.Error
-	var failed *service.SourceError
-	var large *service.TooLarge
+	var failed *base.SourceError
+	var large *base.TooLarge
 	switch {
 	case errors.As(err, &large):
 		return newProblem(http.StatusRequestEntityTooLarge, TooLarge, large.Error())
-	case errors.Is(err, service.ErrUploads):
+	case errors.Is(err, author.ErrUploads):
 		return newProblem(http.StatusServiceUnavailable, Busy, err.Error()+"; try again in a moment")
 	case errors.Is(err, os.ErrDeadlineExceeded):
 		return newProblem(http.StatusRequestTimeout, TooSlow, "the request did not come in time; nothing was done")
@@ -129,7 +131,7 @@ func problem(ctx context.Context, err error) *Problem {
 		return refusedFile(file)
 	case errors.Is(err, context.Canceled):
 		return newProblem(http.StatusServiceUnavailable, Cancelled, "whoever asked went away, so that nothing was done") // which nobody reads
-	case errors.Is(err, service.ErrTime):
+	case errors.Is(err, base.ErrTime):
 		return newProblem(http.StatusGatewayTimeout, CutByTime, err.Error()+"; ask for fewer days, or run it again later")
 	case errors.As(err, &failed):
 		slog.ErrorContext(ctx, "a source failed", "source", failed.Source, "error", failed.Err)
@@ -151,27 +153,27 @@ func problem(ctx context.Context, err error) *Problem {
 	case errors.Is(err, load.ErrNoRoom):
 		slog.ErrorContext(ctx, "a load failed", "error", err)
 		return newProblem(http.StatusInsufficientStorage, NoRoom, load.ErrNoRoom.Error()+"; nothing was loaded. Make room, and load the file again")
-	case errors.Is(err, service.ErrSize):
+	case errors.Is(err, receipt.ErrSize):
 		return newProblem(http.StatusUnprocessableEntity, CutBySize, err.Error()+"; ask for fewer days")
 	}
 	slog.ErrorContext(ctx, "a request failed", "error", err)
 	return newProblem(http.StatusInternalServerError, Failed, "the service failed to do this; its log has the cause")
 }
 
-func refused(r *service.Refusal) *Problem {
+func refused(r *base.Refusal) *Problem {
 	status, detail := http.StatusUnprocessableEntity, ""
 	switch r.Kind {
-	case service.DefinitionInError:
+	case base.DefinitionInError:
 		detail = "the definition of this report is in error, so that nothing was run: " + r.Faults[0].Sentence()
-	case service.Unknown:
+	case base.Unknown:
 		status, detail = http.StatusNotFound, r.Faults[0].Sentence()
-	case service.Conflicting:
+	case base.Conflicting:
 		status, detail = http.StatusConflict, r.Faults[0].Sentence()
-	case service.AnswersRefused:
+	case base.AnswersRefused:
 		detail = count(len(r.Faults), "answer was refused", "answers were refused") + "; nothing was run"
-	case service.LoadRefused:
+	case base.LoadRefused:
 		detail = r.Faults[0].Message
-	case service.DefinitionsRefused:
+	case base.DefinitionsRefused:
 		detail = count(len(r.Faults), "thing is wrong with the definitions", "things are wrong with the definitions") + "; nothing was stored"
 	}
 	p := newProblem(status, string(r.Kind), detail)
@@ -183,7 +185,7 @@ func refused(r *service.Refusal) *Problem {
 
 // refusedFile tells each row that does not fit, as far as they were kept.
 func refusedFile(e *load.Error) *Problem {
-	p := newProblem(http.StatusUnprocessableEntity, string(service.LoadRefused), e.Message)
+	p := newProblem(http.StatusUnprocessableEntity, string(base.LoadRefused), e.Message)
 	if e.Report == nil {
 		p.Errors = append(p.Errors, *fault.New(e.Code, "%s", e.Message))
 		return p

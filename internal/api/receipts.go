@@ -8,7 +8,10 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"pikegate/internal/core/catalog"
-	"pikegate/internal/service"
+	"pikegate/internal/service/answer"
+	"pikegate/internal/service/author"
+	"pikegate/internal/service/receipt"
+	"pikegate/internal/service/run"
 )
 
 // receiptPath is where a receipt lies.
@@ -39,8 +42,8 @@ type AgainRequest struct {
 func (r routes) again(ctx context.Context, in *struct {
 	Receipt int64 `path:"receipt" minimum:"1" doc:"The number of the receipt."`
 	Body    AgainRequest
-}) (*body[service.Comparison], error) {
-	return answered[service.Comparison](ctx)(r.service.Again(ctx, in.Receipt, in.Body.AsOf))
+}) (*body[run.Comparison], error) {
+	return answered[run.Comparison](ctx)(r.service.Runs.Again(ctx, in.Receipt, in.Body.AsOf))
 }
 
 // answered turns what a call of the service returned into a response.
@@ -56,25 +59,25 @@ func answered[T any](ctx context.Context) func(*T, error) (*body[T], error) {
 func (r routes) explain(ctx context.Context, in *struct {
 	Report string `path:"report"`
 	Body   Asked
-}) (*body[service.Explanation], error) {
-	return answered[service.Explanation](ctx)(r.service.Explain(ctx, in.Report, in.Body.request()))
+}) (*body[answer.Explanation], error) {
+	return answered[answer.Explanation](ctx)(r.service.Answers.Explain(ctx, in.Report, in.Body.request()))
 }
 
-func (a Asked) request() service.Request { return service.Request{Answers: a.Answers, AsOf: a.AsOf} }
+func (a Asked) request() answer.Request { return answer.Request{Answers: a.Answers, AsOf: a.AsOf} }
 
 func (r routes) matches(ctx context.Context, in *struct {
 	Report string `path:"report"`
 	Body   Asked
-}) (*body[service.Matches], error) {
-	return answered[service.Matches](ctx)(r.service.Matches(ctx, in.Report, in.Body.request()))
+}) (*body[answer.Matches], error) {
+	return answered[answer.Matches](ctx)(r.service.Answers.Matches(ctx, in.Report, in.Body.request()))
 }
 
 func (r routes) strip(ctx context.Context, in *struct {
 	Report string `path:"report"`
 	Prompt string `path:"prompt"`
 	Month  string `query:"month" maxLength:"20" doc:"A month, as 2026-03, whose days are counted."`
-}) (*body[service.Strip], error) {
-	return answered[service.Strip](ctx)(r.service.Strip(ctx, in.Report, in.Prompt, in.Month))
+}) (*body[answer.Histogram], error) {
+	return answered[answer.Histogram](ctx)(r.service.Answers.Histogram(ctx, in.Report, in.Prompt, in.Month))
 }
 
 // RehearsalRequest is a request to work out what phrases mean.
@@ -86,8 +89,8 @@ type RehearsalRequest struct {
 func (r routes) rehearse(ctx context.Context, in *struct {
 	Report string `path:"report"`
 	Body   RehearsalRequest
-}) (*body[service.Rehearsal], error) {
-	return answered[service.Rehearsal](ctx)(r.service.Rehearse(ctx, in.Report, service.Tried{Files: in.Body.Files, AsOf: in.Body.AsOf}))
+}) (*body[author.Rehearsal], error) {
+	return answered[author.Rehearsal](ctx)(r.service.Author.Rehearse(ctx, in.Report, author.Tried{Files: in.Body.Files, AsOf: in.Body.AsOf}))
 }
 
 // ComparisonRequest is a request to compare two versions of a report.
@@ -100,14 +103,14 @@ type ComparisonRequest struct {
 func (r routes) compare(ctx context.Context, in *struct {
 	Report string `path:"report"`
 	Body   ComparisonRequest
-}) (*body[service.Comparison], error) {
-	return answered[service.Comparison](ctx)(r.service.Compare(ctx, in.Report,
-		service.Versions{Request: in.Body.request(), Before: in.Body.Before, After: in.Body.After}))
+}) (*body[run.Comparison], error) {
+	return answered[run.Comparison](ctx)(r.service.Runs.Compare(ctx, in.Report,
+		run.Versions{Request: in.Body.request(), Before: in.Body.Before, After: in.Body.After}))
 }
 
 // ReceiptList is a page of receipts.
 type ReceiptList struct {
-	Receipts []service.Receipt `json:"receipts" doc:"The latest first, without their SQL, revisions and evidence."`
+	Receipts []receipt.Receipt `json:"receipts" doc:"The latest first, without their SQL, revisions and evidence."`
 	More     bool              `json:"more" doc:"Whether there are further ones."`
 }
 
@@ -119,7 +122,7 @@ func (r routes) history(ctx context.Context, in *struct {
 	Before int64  `query:"before" minimum:"0" doc:"The number that the receipts are below, for the next page."`
 	Limit  int    `query:"limit" minimum:"1" maximum:"1000" default:"50" doc:"Most receipts."`
 }) (*body[ReceiptList], error) {
-	all, more, err := r.service.History(ctx, service.Wanted{Report: in.Report, Person: in.Person, State: service.State(in.State), Day: in.Day, Before: in.Before, Most: in.Limit})
+	all, more, err := r.service.Receipts.History(ctx, receipt.Wanted{Report: in.Report, Person: in.Person, State: receipt.State(in.State), Day: in.Day, Before: in.Before, Most: in.Limit})
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
@@ -128,6 +131,6 @@ func (r routes) history(ctx context.Context, in *struct {
 
 func (r routes) receipt(ctx context.Context, in *struct {
 	Receipt int64 `path:"receipt" minimum:"1" doc:"Its number."`
-}) (*body[service.Receipt], error) {
-	return answered[service.Receipt](ctx)(r.service.Receipt(ctx, in.Receipt))
+}) (*body[receipt.Receipt], error) {
+	return answered[receipt.Receipt](ctx)(r.service.Receipts.Find(ctx, in.Receipt))
 }

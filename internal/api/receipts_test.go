@@ -10,7 +10,10 @@ import (
 
 	"pikegate/demo/demotest"
 	"pikegate/internal/api"
-	"pikegate/internal/service"
+	"pikegate/internal/service/answer"
+	"pikegate/internal/service/author"
+	"pikegate/internal/service/receipt"
+	"pikegate/internal/service/run"
 )
 
 // Receipts over HTTP, in the shape that the document describes.
@@ -30,12 +33,12 @@ func TestReceipts(t *testing.T) {
 	}
 	const report = "/reports/{report}"
 	const day = `{"answers":{"delivery-day":"25 Oct 2026"},"evidence":true,"limit":1}`
-	var result struct{ Receipt service.Receipt }
+	var result struct{ Receipt receipt.Receipt }
 	post("/reports/fuel-on-a-day/runs", report+"/runs", day, 200, &result)
 	assert.EqualValues(t, 1, result.Receipt.ID)
 	assert.EqualValues(t, 3, *result.Receipt.Records, "of which one row was sent")
 	assert.Equal(t, "e3a81e20d905a2197598f97e37e404f048dafa56b9e89678d1a78d091666891b", result.Receipt.Evidence.Fingerprint, "the one that the command line tells")
-	var kept service.Receipt
+	var kept receipt.Receipt
 	get("/receipts/1", "/receipts/{receipt}", 200, &kept)
 	assert.Equal(t, result.Receipt, kept)
 
@@ -43,7 +46,7 @@ func TestReceipts(t *testing.T) {
 	post("/reports/fuel-on-a-day/runs", report+"/runs", `{"answers":{"delivery-day":"soon"}}`, 422, &p)
 	assert.Equal(t, "/api/v1/receipts/2", p.Instance)
 	get("/receipts/2", "/receipts/{receipt}", 200, &kept)
-	assert.Equal(t, service.Refused, kept.State)
+	assert.Equal(t, receipt.Refused, kept.State)
 	assert.Equal(t, "not_a_date", kept.Faults[0].Code)
 	post("/reports/late-sailings/runs", report+"/runs", `{"answers":{"travel-period":"Feb 2020"},"evidence":true}`, 200, &result)
 	assert.Equal(t, "Nov 2023", result.Receipt.Evidence.Empty.Nearest.Answer)
@@ -61,20 +64,20 @@ func TestReceipts(t *testing.T) {
 	get("/receipts/99", "/receipts/{receipt}", 404, &p)
 	assert.Equal(t, "no receipt 99", p.Detail)
 
-	var again service.Comparison
+	var again run.Comparison
 	post("/receipts/4/again", "/receipts/{receipt}/again", `{}`, 200, &again)
 	assert.True(t, again.Same, "the fingerprint of a CSV is that of a page of JSON")
 	post("/receipts/4/again", "/receipts/{receipt}/again", `{"as_of":"soon"}`, 422, &p)
 	post("/receipts/2/again", "/receipts/{receipt}/again", `{}`, 422, &p)
 
-	var e service.Explanation
+	var e answer.Explanation
 	post("/reports/fuel-on-a-day/explanation", report+"/explanation", `{"answers":{"delivery-day":"25 Oct 2026"}}`, 200, &e)
 	assert.Equal(t, []string{"fuel_deliveries_by_1"}, e.Indexes)
 	post("/reports/none/explanation", report+"/explanation", `{}`, 404, &p)
-	var m service.Matches
+	var m answer.Matches
 	post("/reports/late-sailings/matches", report+"/matches", `{}`, 200, &m)
-	assert.Equal(t, service.Matches{Records: 226, Of: 1652}, m)
-	var strip service.Strip
+	assert.Equal(t, answer.Matches{Records: 226, Of: 1652}, m)
+	var strip answer.Histogram
 	get("/reports/late-sailings/prompts/travel-period/strip", report+"/prompts/{prompt}/strip", 200, &strip)
 	assert.Len(t, strip.Units, 39)
 	var sum int64
@@ -85,11 +88,11 @@ func TestReceipts(t *testing.T) {
 	get("/reports/late-sailings/prompts/minutes/strip", report+"/prompts/{prompt}/strip", 200, &strip)
 	assert.Empty(t, strip.Units)
 	get("/reports/late-sailings/prompts/none/strip", report+"/prompts/{prompt}/strip", 404, &p)
-	var r service.Rehearsal
+	var r author.Rehearsal
 	post("/reports/late-sailings/rehearsal", report+"/rehearsal", `{"as_of":["2026-03-31"]}`, 200, &r)
 	assert.Equal(t, "Sun 1 Feb 2026 through Sat 28 Feb 2026 (28 days)", r.Phrases[0].Means[0].Spelled)
 	file := fmt.Sprintf(`[{"name":"q.yaml","text":%q}]`, "pikegate: 1\nquery: fuel-on-a-day\nof: fuel-deliveries\nshow: [litres]\nwhere: {delivered_at: {is: {prompt: delivery-day}}}\nsort: [delivered_at]\n")
-	var versions service.Comparison
+	var versions run.Comparison
 	post("/reports/fuel-on-a-day/comparison", report+"/comparison", `{"answers":{"delivery-day":"25 Oct 2026"},"after":`+file+`}`, 200, &versions)
 	assert.Equal(t, 3, versions.Altered.Records, "which show other columns")
 	post("/reports/fuel-on-a-day/runs", report+"/runs", `{"files":`+file+`}`, 200, &result)

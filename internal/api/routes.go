@@ -18,7 +18,9 @@ import (
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/readback"
 	"pikegate/internal/export"
-	"pikegate/internal/service"
+	"pikegate/internal/service/answer"
+	"pikegate/internal/service/base"
+	"pikegate/internal/service/receipt"
 )
 
 // ReportSummary is a report as it stands in a list.
@@ -104,9 +106,9 @@ type RunRequest struct {
 
 // Understanding is how answers are read, and what is wrong with them.
 type Understanding struct {
-	AsOf    civil.Day            `json:"as_of" format:"date" doc:"The day taken for today."`
-	Answers []service.Understood `json:"answers" doc:"One for each prompt, in order."`
-	Errors  []fault.Fault        `json:"errors" doc:"What would be refused; empty where the answers pass."`
+	AsOf    civil.Day           `json:"as_of" format:"date" doc:"The day taken for today."`
+	Answers []answer.Understood `json:"answers" doc:"One for each prompt, in order."`
+	Errors  []fault.Fault       `json:"errors" doc:"What would be refused; empty where the answers pass."`
 }
 
 // Result is a JSON result: columns, rows in the order of the columns, and the
@@ -115,7 +117,7 @@ type Result struct {
 	Columns []export.Column `json:"columns" doc:"The columns, in the order of the values in each row."`
 	Notes   []string        `json:"notes,omitempty" doc:"What is known before the rows are read and whoever reads them should know; absent where that is nothing. The receipt tells it too."`
 	Rows    [][]cell        `json:"rows" doc:"The records, sorted."`
-	Receipt service.Receipt `json:"receipt" doc:"The record of the run; always last."`
+	Receipt receipt.Receipt `json:"receipt" doc:"The record of the run; always last."`
 }
 
 // cell stands for one value in the document.
@@ -157,7 +159,7 @@ func (r routes) register(api huma.API) {
 		func(context.Context, *struct{}) (*status, error) { return ok(), nil })
 	huma.Register(api, huma.Operation{OperationID: "ready", Method: http.MethodGet, Path: "/readyz", Summary: "Can the service do its work?", Errors: []int{503}},
 		func(ctx context.Context, _ *struct{}) (*status, error) {
-			if err := r.service.Ready(ctx); err != nil {
+			if err := r.service.Base.Ready(ctx); err != nil {
 				return nil, newProblem(http.StatusServiceUnavailable, Failed, "the service's own records cannot be read, or there is no room for more of them")
 			}
 			return ok(), nil
@@ -192,8 +194,8 @@ func resultContent(schemas huma.Registry) map[string]*huma.MediaType {
 }
 
 func (r routes) about(ctx context.Context, _ *struct{}) (*body[About], error) {
-	person := service.PersonOf(ctx)
-	return &body[About]{About{Version: Version, Today: r.service.FixedToday().String(), Person: person.Name, Role: person.Role, Notice: r.service.Notice(ctx)}}, nil
+	person := base.PersonOf(ctx)
+	return &body[About]{About{Version: Version, Today: r.service.Base.FixedToday().String(), Person: person.Name, Role: person.Role, Notice: r.service.Receipts.Notice(ctx)}}, nil
 }
 
 // ReportList is the reports that were found.
@@ -204,7 +206,7 @@ type ReportList struct {
 func (r routes) reports(_ context.Context, in *struct {
 	Search string `query:"search" maxLength:"200" doc:"Words that a report's name, title, purpose or shelf must hold."`
 }) (*body[ReportList], error) {
-	found := r.service.Reports(in.Search)
+	found := r.service.Base.Reports(in.Search)
 	out := &body[ReportList]{}
 	out.Body.Reports = make([]ReportSummary, len(found))
 	for i, report := range found {
@@ -217,7 +219,7 @@ func (r routes) report(ctx context.Context, in *struct {
 	Report string `path:"report"`
 	AsOf   string `query:"as_of" maxLength:"1000" doc:"The day to take for today."`
 }) (*body[ReportInfo], error) {
-	on, err := r.service.ReportOn(ctx, in.Report, in.AsOf)
+	on, err := r.service.Answers.ReportOn(ctx, in.Report, in.AsOf)
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
@@ -270,7 +272,7 @@ func (r routes) understand(ctx context.Context, in *struct {
 	Report string `path:"report"`
 	Body   Asked
 }) (*body[Understanding], error) {
-	reading, err := r.service.Understand(ctx, in.Report, in.Body.request())
+	reading, err := r.service.Answers.Understand(ctx, in.Report, in.Body.request())
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
@@ -296,8 +298,8 @@ type ChoicesRequest struct {
 
 // ChoiceList is a page of choices.
 type ChoiceList struct {
-	Choices []service.Choice `json:"choices" doc:"By label."`
-	More    bool             `json:"more" doc:"Whether there are further ones."`
+	Choices []answer.Choice `json:"choices" doc:"By label."`
+	More    bool            `json:"more" doc:"Whether there are further ones."`
 }
 
 func (r routes) choices(ctx context.Context, in *struct {
@@ -309,13 +311,13 @@ func (r routes) choices(ctx context.Context, in *struct {
 	if b.Limit == 0 {
 		b.Limit = 50
 	}
-	list, more, err := r.service.Choices(ctx, in.Report, in.Prompt, service.ChoicesRequest{
-		Request: service.Request{Answers: b.Answers, AsOf: b.AsOf, Limit: b.Limit, Skip: b.Skip}, Search: b.Search})
+	list, more, err := r.service.Answers.Choices(ctx, in.Report, in.Prompt, answer.ChoicesRequest{
+		Request: answer.Request{Answers: b.Answers, AsOf: b.AsOf, Limit: b.Limit, Skip: b.Skip}, Search: b.Search})
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
 	if list == nil {
-		list = []service.Choice{}
+		list = []answer.Choice{}
 	}
 	return &body[ChoiceList]{ChoiceList{Choices: list, More: more}}, nil
 }
@@ -334,7 +336,7 @@ func (r routes) run(ctx context.Context, in *struct {
 		}
 		format = export.SafeCSV
 	}
-	run, err := r.service.Prepare(ctx, in.Report, service.Request{Answers: in.Body.Answers, AsOf: in.Body.AsOf,
+	run, err := r.service.Runs.Prepare(ctx, in.Report, answer.Request{Answers: in.Body.Answers, AsOf: in.Body.AsOf,
 		Limit: in.Body.Limit, Skip: in.Body.Skip, Uncounted: in.Body.Uncounted, Evidence: in.Body.Evidence, Files: in.Body.Files, Of: in.Body.Of})
 	if err != nil {
 		return nil, problemOf(ctx, err)
@@ -347,7 +349,7 @@ func (r routes) run(ctx context.Context, in *struct {
 		_, err := run.Stream(ctx, export.New(format, run.Sending(c.BodyWriter(), func() { cutOff(c.BodyWriter()) }), run.Columns, run.Zone, run.Notes()...))
 		switch {
 		case err == nil:
-		case run.Sent() || errors.Is(err, context.Canceled) || errors.Is(err, service.ErrGone):
+		case run.Sent() || errors.Is(err, context.Canceled) || errors.Is(err, receipt.ErrGone):
 			// Too late for a problem document: break the response off, so that
 			// nobody takes what was sent for the whole.
 			panic(http.ErrAbortHandler)

@@ -18,6 +18,9 @@ import (
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/load"
 	"pikegate/internal/service"
+	"pikegate/internal/service/base"
+	"pikegate/internal/service/publish"
+	"pikegate/internal/service/receipt"
 )
 
 const manyRows = `pikegate: 1
@@ -48,12 +51,12 @@ sections: [{table: {query: q}}]
 // Readers who do not read, or a byte now and then, keep nobody from a source and end by
 // their deadline, with receipts that say so; one who is slow and goes on gets everything.
 func TestSlowReaders(t *testing.T) {
-	s, err := service.Open(context.Background(), service.Config{Dir: t.TempDir(), RunTime: 20 * time.Second, Now: time.Now})
+	s, err := service.Open(context.Background(), base.Config{Dir: t.TempDir(), RunTime: 20 * time.Second, Now: time.Now})
 	require.NoError(t, err)
 	defer s.Close()
-	_, err = s.Load(context.Background(), strings.NewReader("id\n1\n"), -1, load.Request{Table: "t"})
+	_, err = s.Author.Load(context.Background(), strings.NewReader("id\n1\n"), -1, load.Request{Table: "t"})
 	require.NoError(t, err)
-	_, err = s.Put(context.Background(), service.Put{Files: []catalog.File{{Name: "many.yaml", Text: manyRows}}})
+	_, err = s.Publisher.Put(context.Background(), publish.Put{Files: []catalog.File{{Name: "many.yaml", Text: manyRows}}})
 	require.NoError(t, err)
 	server := httptest.NewUnstartedServer(nil)
 	server.Config = api.Server(api.New(s, api.Limits{Stall: 3 * time.Second}))
@@ -106,12 +109,12 @@ func TestSlowReaders(t *testing.T) {
 	}
 	assert.Greater(t, <-slow, 59_000, "a part of the texts may be cut in two by the reader")
 	assert.Eventually(t, func() bool {
-		receipts, _, err := s.History(context.Background(), service.Wanted{Most: 100})
+		receipts, _, err := s.Receipts.History(context.Background(), receipt.Wanted{Most: 100})
 		require.NoError(t, err)
-		states := map[service.State]int{}
+		states := map[receipt.State]int{}
 		for _, r := range receipts {
 			states[r.State]++
 		}
-		return states[service.CutByTime] == 8 && states[service.Rows] == 5
+		return states[receipt.CutByTime] == 8 && states[receipt.Rows] == 5
 	}, 20*time.Second, 100*time.Millisecond)
 }

@@ -16,7 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/demo/demotest"
-	"pikegate/internal/service"
+	"pikegate/internal/service/receipt"
 )
 
 // 64 readers at a mix of reports, for as long as PIKEGATE_SOAK says: no error,
@@ -68,12 +68,12 @@ func TestSoakReaders(t *testing.T) {
 	require.NotEmpty(t, heap)
 	settled := heap[len(heap)/5]
 	assert.Less(t, heap[len(heap)-1], settled+(16<<20), "live memory does not grow")
-	last, _, err := ferries.Service.History(t.Context(), service.Wanted{Most: 1})
+	last, _, err := ferries.Service.Receipts.History(t.Context(), receipt.Wanted{Most: 1})
 	require.NoError(t, err)
 	assert.Equal(t, done.Load(), last[0].ID, "each run has a receipt")
-	for _, state := range service.States {
-		none, _, err := ferries.Service.History(t.Context(), service.Wanted{State: state.State, Most: 1})
+	for _, state := range receipt.States {
+		none, _, err := ferries.Service.Receipts.History(t.Context(), receipt.Wanted{State: state.State, Most: 1})
 		require.NoError(t, err)
-		assert.Equal(t, state.State == service.Rows, len(none) == 1, state.State)
+		assert.Equal(t, state.State == receipt.Rows, len(none) == 1, state.State)
 	}
 }

@@ -82,7 +82,7 @@ func (r routes) registerSources(api huma.API) {
 
 func (r routes) sources(context.Context, *struct{}) (*body[SourceList], error) {
 	list := SourceList{Sources: []SourceInfo{}}
-	for _, s := range r.service.Sources() {
+	for _, s := range r.service.Author.Sources() {
 		list.Sources = append(list.Sources, SourceInfo{Name: s.Name, Title: s.Title, Engine: string(s.At.Engine), Zone: s.Zone.String()})
 	}
 	return &body[SourceList]{list}, nil
@@ -91,7 +91,7 @@ func (r routes) sources(context.Context, *struct{}) (*body[SourceList], error) {
 func (r routes) tables(ctx context.Context, in *struct {
 	Source string `path:"source"`
 }) (*body[TableNames], error) {
-	found, err := r.service.Tables(ctx, in.Source)
+	found, err := r.service.Author.Tables(ctx, in.Source)
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
@@ -107,7 +107,7 @@ func (r routes) inspect(ctx context.Context, in *struct {
 	Table  string `path:"table"`
 	Whole  bool   `query:"whole" doc:"Count the figures of a large table over all its records, and not over a sample."`
 }) (*body[TableInfo], error) {
-	p, of, err := r.service.Inspect(ctx, in.Source, in.Table, in.Whole)
+	p, of, err := r.service.Author.Inspect(ctx, in.Source, in.Table, in.Whole)
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}

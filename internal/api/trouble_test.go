@@ -22,7 +22,8 @@ import (
 	"pikegate/demo/demotest"
 	"pikegate/internal/api"
 	"pikegate/internal/core/catalog"
-	"pikegate/internal/service"
+	"pikegate/internal/service/base"
+	"pikegate/internal/service/publish"
 	"pikegate/internal/source/sourcetest"
 )
 
@@ -38,7 +39,7 @@ func TestSoakBesideTrouble(t *testing.T) {
 		readers = 64
 	}
 	ferries := demotest.Start(t)
-	who := service.WithPerson(context.Background(), service.Person{Name: "Ines", Role: "developer"})
+	who := base.WithPerson(context.Background(), base.Person{Name: "Ines", Role: "developer"})
 	var frozen []*sourcetest.Proxy
 	var far []string
 	for _, name := range []catalog.Engine{catalog.Postgres, catalog.MariaDB} {
@@ -51,7 +52,7 @@ func TestSoakBesideTrouble(t *testing.T) {
 		t.Setenv("FAR_"+strings.ToUpper(string(name)), at.String())
 		text := fmt.Sprintf("pikegate: 1\nsource: far-%[1]s\nzone: Europe/Helsinki\nengine: %[1]s\naddress: {env: FAR_%[2]s}\nschema: %[3]s\nlimits: {at_once: 2, waiting: 2}\n---\npikegate: 1\ndataset: far-%[1]s\nsource: far-%[1]s\ntable: t\nkey: [id]\ncolumns: {id: {type: integer}}\n---\npikegate: 1\nquery: far-%[1]s\nof: far-%[1]s\nshow: [id]\n---\npikegate: 1\nreport: far-%[1]s\ntitle: Far\nsections: [{table: {query: far-%[1]s}}]\n",
 			name, strings.ToUpper(string(name)), e.At.Schema)
-		_, err = ferries.Service.Put(who, service.Put{Files: []catalog.File{{Name: "far.yaml", Text: text}}})
+		_, err = ferries.Service.Publisher.Put(who, publish.Put{Files: []catalog.File{{Name: "far.yaml", Text: text}}})
 		require.NoError(t, err)
 		frozen, far = append(frozen, proxy), append(far, "far-"+string(name))
 	}

@@ -10,7 +10,8 @@ import (
 
 	"pikegate/internal/api"
 	"pikegate/internal/core/english"
-	"pikegate/internal/service"
+	"pikegate/internal/service/receipt"
+	"pikegate/internal/service/run"
 )
 
 func newAgain() *cobra.Command {
@@ -33,7 +34,7 @@ it runs as of that day, by the definitions of now.`,
 			if err != nil {
 				return err
 			}
-			var found service.Comparison
+			var found run.Comparison
 			if err := client.json(c.Context(), http.MethodPost, fmt.Sprintf("/receipts/%d/again", id), api.AgainRequest{AsOf: asOf}, &found); err != nil {
 				return err
 			}
@@ -46,8 +47,8 @@ it runs as of that day, by the definitions of now.`,
 	return c
 }
 
-func sayComparison(w io.Writer, c *service.Comparison) {
-	for _, r := range []*service.Receipt{&c.Before, &c.After} {
+func sayComparison(w io.Writer, c *run.Comparison) {
+	for _, r := range []*receipt.Receipt{&c.Before, &c.After} {
 		fmt.Fprintf(w, "Receipt %d, %s, as of %s: %s. %s\n", r.ID, r.StartedAt.Format("2006-01-02 15:04:05 MST"), r.AsOf.Spelled(), recordsOf(r), r.ReadBack)
 	}
 	switch {
@@ -60,14 +61,14 @@ func sayComparison(w io.Writer, c *service.Comparison) {
 	}
 	for _, d := range []struct {
 		word string
-		rows *service.Differing
+		rows *receipt.Differing
 	}{{"Gained", c.Gained}, {"Lost", c.Lost}, {"Changed", c.Altered}} {
 		fmt.Fprintf(w, "%s: %s%s\n", d.word, english.Count(d.rows.Records, "record"), keysOf(c.Key, d.rows))
 	}
 }
 
 // keysOf names the records that differ, as far as they are told.
-func keysOf(labels []string, d *service.Differing) string {
+func keysOf(labels []string, d *receipt.Differing) string {
 	if d.Records == 0 {
 		return ""
 	}

@@ -14,7 +14,7 @@ import (
 	"pikegate/internal/api"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/service"
+	"pikegate/internal/service/answer"
 )
 
 // lines reads one line after the other and can be given up.
@@ -102,7 +102,7 @@ func ask(ctx context.Context, c *client, report, asOf string, in *lines, out io.
 	return answers, nil
 }
 
-func question(ctx context.Context, out io.Writer, p api.PromptInfo, d service.Understood, list *chooser) error {
+func question(ctx context.Context, out io.Writer, p api.PromptInfo, d answer.Understood, list *chooser) error {
 	fmt.Fprintf(out, "\n%s", p.Ask)
 	if p.Help != "" {
 		fmt.Fprintf(out, " %s", p.Help)
@@ -149,7 +149,7 @@ type chooser struct {
 	asked  api.Asked
 	out    io.Writer
 	search string
-	shown  []service.Choice
+	shown  []answer.Choice
 	more   bool
 }
 
@@ -204,14 +204,14 @@ func (c *chooser) turn(ctx context.Context, line string) (bool, error) {
 }
 
 // isNumbered reports whether choices can be picked by their number: none of them is one.
-func isNumbered(choices []service.Choice) bool {
-	return !slices.ContainsFunc(choices, func(c service.Choice) bool {
+func isNumbered(choices []answer.Choice) bool {
+	return !slices.ContainsFunc(choices, func(c answer.Choice) bool {
 		_, isNumber := prompt.ParseNumber(c.Value)
 		return isNumber
 	})
 }
 
-func understood(out io.Writer, u service.Understood) {
+func understood(out io.Writer, u answer.Understood) {
 	fmt.Fprintf(out, "  = %s\n", u.Spelled)
 	for _, note := range u.Notes {
 		fmt.Fprintf(out, "    %s\n", note)
@@ -230,7 +230,7 @@ func refusalsOf(faults []fault.Fault, name string) []string {
 
 // typed turns a line into an answer. For choices it takes their numbers among those shown
 // and their labels as well as their values.
-func typed(p api.PromptInfo, line string, shown []service.Choice) prompt.Entered {
+func typed(p api.PromptInfo, line string, shown []answer.Choice) prompt.Entered {
 	if strings.TrimSpace(line) == leaveOpen {
 		return prompt.OneText("")
 	}
@@ -248,7 +248,7 @@ func typed(p api.PromptInfo, line string, shown []service.Choice) prompt.Entered
 		part = strings.TrimSpace(part)
 		if n, err := strconv.Atoi(part); err == nil && n >= 1 && n <= len(shown) && isNumbered(shown) {
 			part = shown[n-1].Value
-		} else if i := slices.IndexFunc(shown, func(c service.Choice) bool { return strings.EqualFold(c.Label, part) }); i >= 0 {
+		} else if i := slices.IndexFunc(shown, func(c answer.Choice) bool { return strings.EqualFold(c.Label, part) }); i >= 0 {
 			part = shown[i].Value
 		}
 		values = append(values, part)

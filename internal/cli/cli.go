@@ -16,7 +16,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/internal/api"
-	"pikegate/internal/service"
+	"pikegate/internal/service/base"
 )
 
 // The exit codes of every command.
@@ -129,11 +129,11 @@ func codeName(code int) string {
 // codeOf is the exit code for a problem that the service answered with.
 func codeOf(p *api.Problem) int {
 	switch p.Code {
-	case string(service.AnswersRefused):
+	case string(base.AnswersRefused):
 		return exitAnswers
-	case string(service.DefinitionInError), string(service.DefinitionsRefused), string(service.LoadRefused):
+	case string(base.DefinitionInError), string(base.DefinitionsRefused), string(base.LoadRefused):
 		return exitDefinitions
-	case string(service.Unknown), api.InvalidRequest:
+	case string(base.Unknown), api.InvalidRequest:
 		return exitUsage
 	case api.SourceFailed:
 		return exitUnreached

@@ -23,7 +23,8 @@ import (
 
 	"pikegate/demo/demotest"
 	"pikegate/internal/api"
-	"pikegate/internal/service"
+	"pikegate/internal/service/base"
+	"pikegate/internal/service/receipt"
 )
 
 func TestMain(m *testing.M) {
@@ -221,7 +222,7 @@ func TestAStreamThatBreaksOff(t *testing.T) {
 // What became of a run that broke off is told by its receipt, with the exit code of its
 // kind.
 func TestWhyAStreamBrokeOff(t *testing.T) {
-	for state, want := range map[service.State]int{service.CutByTime: exitCut, service.CutBySize: exitCut, service.SourceNotReady: exitUnreached, service.Interrupted: exitInterrupted, service.Running: exitInterrupted} {
+	for state, want := range map[receipt.State]int{receipt.CutByTime: exitCut, receipt.CutBySize: exitCut, receipt.SourceNotReady: exitUnreached, receipt.Interrupted: exitInterrupted, receipt.Running: exitInterrupted} {
 		broken := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			if strings.HasSuffix(r.URL.Path, "/receipts/7") {
 				fmt.Fprintf(w, `{"id":7,"state":%q,"says":%q,"problem":"so it is","as_of":"2026-11-23"}`, state, state.Says())
@@ -246,8 +247,8 @@ func TestWhyAStreamBrokeOff(t *testing.T) {
 // Each way for a run to end has the exit code of its kind.
 func TestExitCodes(t *testing.T) {
 	for code, want := range map[string]int{
-		string(service.AnswersRefused): exitAnswers, string(service.DefinitionsRefused): exitDefinitions, string(service.DefinitionInError): exitDefinitions, string(service.LoadRefused): exitDefinitions,
-		string(service.Unknown): exitUsage, api.InvalidRequest: exitUsage, api.SourceFailed: exitUnreached, api.CutByTime: exitCut, api.CutBySize: exitCut, api.Failed: exitFailed,
+		string(base.AnswersRefused): exitAnswers, string(base.DefinitionsRefused): exitDefinitions, string(base.DefinitionInError): exitDefinitions, string(base.LoadRefused): exitDefinitions,
+		string(base.Unknown): exitUsage, api.InvalidRequest: exitUsage, api.SourceFailed: exitUnreached, api.CutByTime: exitCut, api.CutBySize: exitCut, api.Failed: exitFailed,
 	} {
 		answers := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			w.WriteHeader(http.StatusInternalServerError)

@@ -15,6 +15,8 @@ import (
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/service"
+	"pikegate/internal/service/base"
+	"pikegate/internal/service/publish"
 	"pikegate/internal/store"
 )
 
@@ -104,27 +106,27 @@ func serveDemo(c *cobra.Command, listener net.Listener, dir string, on catalog.E
 		return fail(exitFailed, "make the demo in %s: %w", dir, err)
 	}
 	fmt.Fprintf(c.OutOrStdout(), "Lantern Sound Ferries as of %s: http://%s\n", asOf.Spelled(), listener.Addr())
-	return run(ctx, s, listener, to)
+	return serveOn(ctx, s, listener, to)
 }
 
 // prepareDemo makes what is not there yet: the records, the day that they reach up to, the
 // definitions, in this order, each whole or not at all, so that a start that was broken
 // off is made good by the next one.
 func prepareDemo(ctx context.Context, s *service.Service, dir string, on catalog.Engine, asOf civil.Day) error {
-	before := s.FixedToday()
-	if kept := s.SourceOf(demo.Source); kept != nil && kept.At.Engine != on {
+	before := s.Base.FixedToday()
+	if kept := s.Base.SourceOf(demo.Source); kept != nil && kept.At.Engine != on {
 		return fmt.Errorf("there is a demo on %s already; name another directory by --data", kept.At.Engine)
 	}
-	_, err := os.Stat(service.RecordsPath(dir))
+	_, err := os.Stat(base.RecordsPath(dir))
 	if before != asOf || on == catalog.Embedded && err != nil {
 		if err := fillDemo(ctx, dir, on, asOf); err != nil {
 			return err
 		}
 	}
-	if err := s.SetToday(ctx, asOf); err != nil || s.SourceOf(demo.Source) != nil {
+	if err := s.Base.SetToday(ctx, asOf); err != nil || s.Base.SourceOf(demo.Source) != nil {
 		return err // its definitions are there, and may have been changed on purpose
 	}
-	_, err = s.Put(service.WithPerson(ctx, service.Person{Name: "demo", Role: "developer"}), service.Put{Files: demo.Definitions(on)})
+	_, err = s.Publisher.Put(base.WithPerson(ctx, base.Person{Name: "demo", Role: "developer"}), publish.Put{Files: demo.Definitions(on)})
 	return err
 }
 
@@ -132,7 +134,7 @@ func fillDemo(ctx context.Context, dir string, on catalog.Engine, asOf civil.Day
 	var db demo.Database
 	var err error
 	if on == catalog.Embedded {
-		db, err = demo.OpenFile(store.DSN(service.RecordsPath(dir)))
+		db, err = demo.OpenFile(store.DSN(base.RecordsPath(dir)))
 	} else {
 		db, err = demo.OpenServer(ctx, on, os.Getenv(demo.ServerVariable), demo.Schema)
 	}

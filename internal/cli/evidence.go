@@ -8,11 +8,11 @@ import (
 	"github.com/mattn/go-runewidth"
 
 	"pikegate/internal/core/english"
-	"pikegate/internal/service"
+	"pikegate/internal/service/receipt"
 )
 
 // recordsOf says how many records a run brought.
-func recordsOf(r *service.Receipt) string {
+func recordsOf(r *receipt.Receipt) string {
 	switch {
 	case r.Records == nil:
 		return english.Count(r.Rows, "row") + " and maybe more"
@@ -23,7 +23,7 @@ func recordsOf(r *service.Receipt) string {
 }
 
 // sayEvidence prints what shows that a result is right.
-func sayEvidence(w io.Writer, r *service.Receipt) {
+func sayEvidence(w io.Writer, r *receipt.Receipt) {
 	e := r.Evidence
 	if e == nil {
 		return
@@ -58,12 +58,12 @@ func sayEvidence(w io.Writer, r *service.Receipt) {
 	}
 }
 
-func sayEnds(w io.Writer, ends *service.Ends) {
+func sayEnds(w io.Writer, ends *receipt.Ends) {
 	if ends.First != nil {
 		fmt.Fprintf(w, "First %s (%d that day), last %s (%d that day).", ends.First.Spelled, ends.First.Records, ends.Last.Spelled, ends.Last.Records)
 	}
 	var near []string
-	for _, left := range []*service.Dated{ends.Earlier, ends.Later} {
+	for _, left := range []*receipt.Dated{ends.Earlier, ends.Later} {
 		if left != nil {
 			near = append(near, left.Spelled)
 		}
@@ -79,7 +79,7 @@ func sayEnds(w io.Writer, ends *service.Ends) {
 }
 
 // saySieve prints how many records each condition left.
-func saySieve(w io.Writer, e *service.Evidence) {
+func saySieve(w io.Writer, e *receipt.Evidence) {
 	width := 0
 	for _, step := range e.Sieve {
 		width = max(width, runewidth.StringWidth(step.Says))
@@ -91,7 +91,7 @@ func saySieve(w io.Writer, e *service.Evidence) {
 }
 
 // sayEmpty prints why there are no records.
-func sayEmpty(w io.Writer, why *service.WhyEmpty) {
+func sayEmpty(w io.Writer, why *receipt.WhyEmpty) {
 	if why == nil {
 		return
 	}

@@ -9,7 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/internal/api"
-	"pikegate/internal/service"
+	"pikegate/internal/service/answer"
 )
 
 func newExplain() *cobra.Command {
@@ -32,7 +32,7 @@ func newExplain() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			var e service.Explanation
+			var e answer.Explanation
 			if err := client.json(c.Context(), http.MethodPost, reportPath(args[0])+"/explanation", api.Asked{Answers: answers, AsOf: asOf}, &e); err != nil {
 				return err
 			}
@@ -45,7 +45,7 @@ func newExplain() *cobra.Command {
 	return c
 }
 
-func sayExplanation(w io.Writer, e *service.Explanation) {
+func sayExplanation(w io.Writer, e *answer.Explanation) {
 	fmt.Fprintf(w, "%s\n\n%s\n", e.ReadBack, indented(e.SQL))
 	sayValues(w, e.Values)
 	fmt.Fprintf(w, "\nHow %s (%s) would go about it:\n", e.Source, e.Engine)

@@ -9,7 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/internal/api"
-	"pikegate/internal/service"
+	"pikegate/internal/service/receipt"
 )
 
 func newHistory() *cobra.Command {
@@ -49,7 +49,7 @@ func newHistory() *cobra.Command {
 	f := c.Flags()
 	f.StringVar(&report, "report", "", "only runs of this report")
 	f.StringVar(&person, "person", "", "only runs by this person")
-	wordFlag(c, &state, "state", "", service.AllStates(), "only runs that ended so")
+	wordFlag(c, &state, "state", "", receipt.AllStates(), "only runs that ended so")
 	f.StringVar(&day, "day", "", "only runs that started on this day")
 	f.Int64Var(&before, "before", 0, "only receipts below this number")
 	f.IntVar(&most, "most", 20, "most receipts")
@@ -76,8 +76,8 @@ func sayHistory(c *cobra.Command, list api.ReceiptList) {
 }
 
 // outcome is how a run ended, in few words.
-func outcome(r *service.Receipt) string {
-	if r.State == service.Rows || r.State == service.NoRows {
+func outcome(r *receipt.Receipt) string {
+	if r.State == receipt.Rows || r.State == receipt.NoRows {
 		return recordsOf(r)
 	}
 	return string(r.State)

@@ -20,6 +20,8 @@ import (
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
 	"pikegate/internal/service"
+	"pikegate/internal/service/base"
+	"pikegate/internal/service/receipt"
 )
 
 // startDemo starts the demo in a directory and returns its address once it answers.
@@ -45,7 +47,7 @@ func startDemo(t *testing.T, dir string) (*exec.Cmd, string) {
 }
 
 // receipts are the last receipts of a service.
-func receipts(t *testing.T, at string) []service.Receipt {
+func receipts(t *testing.T, at string) []receipt.Receipt {
 	t.Helper()
 	answer, err := http.Get(at + "/api/v1/receipts?limit=1000")
 	require.NoError(t, err)
@@ -95,20 +97,20 @@ func TestKilledInTheMiddle(t *testing.T) {
 	all.Wait()
 
 	second, at := startDemo(t, dir)
-	states := map[service.State]int{}
+	states := map[receipt.State]int{}
 	told := receipts(t, at)
 	require.Len(t, told, done+underWay)
 	for i, r := range told {
 		states[r.State]++
 		assert.EqualValues(t, len(told)-i, r.ID, "no number is left out")
 		if _, came := whole.Load(r.ID); came {
-			assert.Equal(t, service.Rows, r.State, "receipt %d", r.ID)
+			assert.Equal(t, receipt.Rows, r.State, "receipt %d", r.ID)
 		}
 	}
 	t.Logf("%v", states)
-	assert.GreaterOrEqual(t, states[service.Rows], done)
-	assert.Positive(t, states[service.Interrupted])
-	assert.Equal(t, len(told), states[service.Rows]+states[service.Interrupted])
+	assert.GreaterOrEqual(t, states[receipt.Rows], done)
+	assert.Positive(t, states[receipt.Interrupted])
+	assert.Equal(t, len(told), states[receipt.Rows]+states[receipt.Interrupted])
 	var out, errs bytes.Buffer
 	assert.Equal(t, exitDone, Main([]string{"history", "--state", "interrupted", "--most", "1", "--server", at}, strings.NewReader(""), &out, &errs))
 	assert.Contains(t, out.String(), "interrupted")
@@ -137,12 +139,12 @@ func TestAFirstStartThatIsKilled(t *testing.T) {
 	}
 	// Between the day and the definitions, where a start was once taken for whole.
 	dir := t.TempDir()
-	s, err := service.Open(t.Context(), service.Config{Dir: dir, RunTime: time.Minute, Now: time.Now})
+	s, err := service.Open(t.Context(), base.Config{Dir: dir, RunTime: time.Minute, Now: time.Now})
 	require.NoError(t, err)
 	day := civil.MustParseDay("2026-11-23")
 	require.NoError(t, fillDemo(t.Context(), dir, catalog.Embedded, day))
-	require.NoError(t, s.SetToday(t.Context(), day))
+	require.NoError(t, s.Base.SetToday(t.Context(), day))
 	require.NoError(t, prepareDemo(t.Context(), s, dir, catalog.Embedded, day))
-	assert.Len(t, s.Reports(""), 15)
+	assert.Len(t, s.Base.Reports(""), 15)
 	require.NoError(t, s.Close())
 }

@@ -21,7 +21,7 @@ import (
 
 	"pikegate/internal/api"
 	"pikegate/internal/core/catalog"
-	"pikegate/internal/service"
+	"pikegate/internal/service/receipt"
 )
 
 // numbered are definitions in which a number stands twice, in two documents that are
@@ -203,7 +203,7 @@ func wholeAgain(t *testing.T, at string) {
 	var list api.ReceiptList
 	require.Equal(t, 200, get(api.Prefix+"/receipts?limit=1000", &list))
 	for i, r := range list.Receipts {
-		require.NotEqual(t, service.Running, r.State, "receipt %d", r.ID)
+		require.NotEqual(t, receipt.Running, r.State, "receipt %d", r.ID)
 		if i > 0 {
 			require.Equal(t, list.Receipts[i-1].ID-1, r.ID, "no number is left out")
 		}
@@ -255,6 +255,6 @@ func TestEndingBesideReadersWhoDoNotRead(t *testing.T) {
 	again := startService(t, dir)
 	all := receipts(t, again.address(t))
 	require.Len(t, all, 1)
-	require.Contains(t, []service.State{service.Cancelled, service.CutByTime}, all[0].State)
+	require.Contains(t, []receipt.State{receipt.Cancelled, receipt.CutByTime}, all[0].State)
 	again.kill(t)
 }

@@ -11,7 +11,7 @@ import (
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/service"
+	"pikegate/internal/service/receipt"
 )
 
 func newProof() *cobra.Command {
@@ -62,7 +62,7 @@ report, and publish it: from then on it is run at each check and before publishi
 }
 
 // proofOf is a proof as a definition.
-func proofOf(r *service.Receipt, name string) ([]byte, error) {
+func proofOf(r *receipt.Receipt, name string) ([]byte, error) {
 	if r.Evidence == nil || r.Evidence.Fingerprint == "" || r.Records == nil {
 		return nil, fail(exitUsage, "receipt %d tells of no evidence; run the report with --evidence, or as a table", r.ID)
 	}

@@ -12,7 +12,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/internal/core/fault"
-	"pikegate/internal/service"
+	"pikegate/internal/service/answer"
+	"pikegate/internal/service/receipt"
 )
 
 // printed prints a result as JSON or in words.
@@ -39,12 +40,12 @@ func receiptNumber(text string) (int64, error) {
 	return id, nil
 }
 
-func (c *client) receipt(cmd *cobra.Command, text string) (*service.Receipt, error) {
+func (c *client) receipt(cmd *cobra.Command, text string) (*receipt.Receipt, error) {
 	id, err := receiptNumber(text)
 	if err != nil {
 		return nil, err
 	}
-	r := &service.Receipt{}
+	r := &receipt.Receipt{}
 	return r, c.json(cmd.Context(), http.MethodGet, fmt.Sprintf("/receipts/%d", id), nil, r)
 }
 
@@ -72,7 +73,7 @@ func newReceipt() *cobra.Command {
 	return c
 }
 
-func sayReceipt(w io.Writer, r *service.Receipt) {
+func sayReceipt(w io.Writer, r *receipt.Receipt) {
 	fmt.Fprintf(w, "Receipt %d: %s (%s)\n", r.ID, r.Title, r.Report)
 	fmt.Fprintf(w, "Run by %s on %s, as of %s, %s.\n", r.Person, r.StartedAt.Format("2006-01-02 15:04:05 MST"), r.AsOf.Spelled(), r.Clock)
 	if r.Again > 0 {
@@ -115,7 +116,7 @@ func sayReceipt(w io.Writer, r *service.Receipt) {
 
 // understoodText is an answer as it was entered and, where that says more, as it was
 // understood.
-func understoodText(r *service.Receipt, a service.Understood) string {
+func understoodText(r *receipt.Receipt, a answer.Understood) string {
 	entered := a.Entered.String()
 	refused := slices.ContainsFunc(r.Faults, func(f fault.Fault) bool { return f.Place.Prompt == a.Prompt })
 	switch {

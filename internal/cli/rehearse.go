@@ -8,7 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/internal/api"
-	"pikegate/internal/service"
+	"pikegate/internal/service/author"
 )
 
 func newRehearse() *cobra.Command {
@@ -33,7 +33,7 @@ which clocks change; or on days of one's own. Nothing is run.`,
 			if err != nil {
 				return err
 			}
-			var r service.Rehearsal
+			var r author.Rehearsal
 			if err := client.json(c.Context(), http.MethodPost, reportPath(args[0])+"/rehearsal", api.RehearsalRequest{Files: files, AsOf: asOf}, &r); err != nil {
 				return err
 			}
@@ -47,7 +47,7 @@ which clocks change; or on days of one's own. Nothing is run.`,
 	return c
 }
 
-func sayRehearsal(w io.Writer, r *service.Rehearsal) {
+func sayRehearsal(w io.Writer, r *author.Rehearsal) {
 	if len(r.Phrases) == 0 {
 		fmt.Fprintln(w, "This report has no phrases: its days stand fast.")
 	}

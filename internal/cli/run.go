@@ -17,7 +17,7 @@ import (
 	"pikegate/internal/api"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/export"
-	"pikegate/internal/service"
+	"pikegate/internal/service/receipt"
 )
 
 // tableOutput is what a terminal gets; the others are what the service sends.
@@ -158,7 +158,7 @@ func (c *client) broken(ctx context.Context, err error, to, link string) error {
 		return fail(exitFailed, "%w", err)
 	}
 	var id int64
-	var r service.Receipt
+	var r receipt.Receipt
 	asking, cancel := context.WithTimeout(ctx, 5*time.Second)
 	defer cancel()
 	if _, wrong := fmt.Sscanf(link, "<"+api.Prefix+"/receipts/%d>", &id); wrong == nil && c.json(asking, http.MethodGet, fmt.Sprintf("/receipts/%d", id), nil, &r) == nil {
@@ -171,7 +171,7 @@ func (c *client) broken(ctx context.Context, err error, to, link string) error {
 
 // exitsOfCut are the exit codes of runs that ended after some of their records were
 // sent.
-var exitsOfCut = map[service.State]int{service.CutByTime: exitCut, service.CutBySize: exitCut, service.SourceNotReady: exitUnreached, service.SourceBusy: exitUnreached, service.FailedByService: exitFailed}
+var exitsOfCut = map[receipt.State]int{receipt.CutByTime: exitCut, receipt.CutBySize: exitCut, receipt.SourceNotReady: exitUnreached, receipt.SourceBusy: exitUnreached, receipt.FailedByService: exitFailed}
 
 // whole writes a file under a temporary name and gives it its own when it is
 // whole.

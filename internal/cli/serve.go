@@ -16,6 +16,7 @@ import (
 
 	"pikegate/internal/api"
 	"pikegate/internal/service"
+	"pikegate/internal/service/base"
 )
 
 func newServe() *cobra.Command {
@@ -57,11 +58,11 @@ func serve(ctx context.Context, to *serving, logTo io.Writer) error {
 	}
 	defer s.Close()
 	slog.Info("the service answers", "address", "http://"+listener.Addr().String(), "data", to.Dir, "version", api.Version)
-	return run(ctx, s, listener, to)
+	return serveOn(ctx, s, listener, to)
 }
 
 // openService makes the directory of a service where there is none, and opens it.
-func openService(ctx context.Context, config service.Config) (*service.Service, error) {
+func openService(ctx context.Context, config base.Config) (*service.Service, error) {
 	syscall.Umask(0o077) // what the service writes is for nobody else
 	if err := os.MkdirAll(config.Dir, 0o700); err != nil {
 		return nil, fail(exitFailed, "%w", err)
@@ -78,8 +79,8 @@ func openService(ctx context.Context, config service.Config) (*service.Service, 
 // collects many times a second. GOGC overrules it.
 const heapGrowth = 400
 
-// run serves until ctx ends.
-func run(ctx context.Context, s *service.Service, listener net.Listener, to *serving) error {
+// serveOn serves until ctx ends.
+func serveOn(ctx context.Context, s *service.Service, listener net.Listener, to *serving) error {
 	if os.Getenv("GOGC") == "" {
 		debug.SetGCPercent(heapGrowth)
 	}

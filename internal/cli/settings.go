@@ -16,12 +16,12 @@ import (
 	"pikegate/internal/api"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
-	"pikegate/internal/service"
+	"pikegate/internal/service/base"
 )
 
 // serving is what a service is started with, and how it is reached.
 type serving struct {
-	service.Config
+	base.Config
 	listen string
 	limits api.Limits
 	// connections is how many there may be at once.
@@ -213,7 +213,7 @@ func readSettings(c *cobra.Command) (*serving, error) {
 
 // taken puts the texts of all settings in place.
 func taken(textOf func(setting) string) (*serving, error) {
-	to := &serving{Config: service.Config{Now: time.Now}}
+	to := &serving{Config: base.Config{Now: time.Now}}
 	for _, s := range settings {
 		if err := s.take(to, textOf(s)); err != nil {
 			return nil, fail(exitUsage, "%s: %w", s.name, err)

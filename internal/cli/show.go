@@ -10,7 +10,7 @@ import (
 
 	"pikegate/internal/api"
 	"pikegate/internal/core/english"
-	"pikegate/internal/service"
+	"pikegate/internal/service/answer"
 )
 
 func newShow() *cobra.Command {
@@ -43,7 +43,7 @@ func newShow() *cobra.Command {
 	return c
 }
 
-func show(w io.Writer, r *api.ReportInfo, defaults []service.Understood) {
+func show(w io.Writer, r *api.ReportInfo, defaults []answer.Understood) {
 	fmt.Fprintln(w, strings.TrimSuffix(r.Title+". "+r.About, ". "))
 	for i, p := range r.Prompts {
 		fmt.Fprintf(w, "\n%s\n  %s\n", p.Name, strings.TrimSpace(p.Ask+" "+p.Help))
@@ -79,7 +79,7 @@ func show(w io.Writer, r *api.ReportInfo, defaults []service.Understood) {
 
 // defaultText is the default as it was written and, where that says more, as
 // it is understood.
-func defaultText(d service.Understood) string {
+func defaultText(d answer.Understood) string {
 	written := d.Entered.String()
 	if written == d.Spelled {
 		return written

@@ -13,7 +13,7 @@ import (
 
 	"pikegate/internal/core/civil"
 	"pikegate/internal/export"
-	"pikegate/internal/service"
+	"pikegate/internal/service/receipt"
 )
 
 // widthRows is how many rows set the widths of the columns; the rest follow as
@@ -26,23 +26,23 @@ const missing = "missing"
 // and the count under it.
 func writeTable(from io.Reader, to io.Writer, colour bool) error {
 	t := &table{w: bufio.NewWriter(to), colour: colour}
-	receipt, err := readResult(from, t.begin, t.row)
+	told, err := readResult(from, t.begin, t.row)
 	if err != nil {
 		t.flush()
 		return err
 	}
 	if t.widths == nil { // no row is printed yet, and the receipt knows more
-		t.notes = receipt.Notes
+		t.notes = told.Notes
 	}
 	if len(t.columns) > 0 && t.rows > 0 {
 		t.release()
 		fmt.Fprintln(t.w)
 	}
-	t.say(receipt.Notes)
-	fmt.Fprintf(t.w, "%s. %s\n", recordsOf(receipt), receipt.ReadBack)
-	sayEvidence(t.w, receipt)
-	if receipt.ID > 0 {
-		fmt.Fprintf(t.w, "Receipt %d.\n", receipt.ID)
+	t.say(told.Notes)
+	fmt.Fprintf(t.w, "%s. %s\n", recordsOf(told), told.ReadBack)
+	sayEvidence(t.w, told)
+	if told.ID > 0 {
+		fmt.Fprintf(t.w, "Receipt %d.\n", told.ID)
 	}
 	return t.flush()
 }
@@ -59,13 +59,13 @@ func (t *table) say(notes []string) {
 
 // readResult decodes a JSON result as it comes. A result without a receipt is
 // refused.
-func readResult(from io.Reader, begin func([]export.Column, []string), row func([]any)) (*service.Receipt, error) {
+func readResult(from io.Reader, begin func([]export.Column, []string), row func([]any)) (*receipt.Receipt, error) {
 	d := json.NewDecoder(from)
 	d.UseNumber()
 	if _, err := d.Token(); err != nil {
 		return nil, err
 	}
-	var receipt *service.Receipt
+	var told *receipt.Receipt
 	var columns []export.Column
 	var notes []string
 	for d.More() {
@@ -98,8 +98,8 @@ func readResult(from io.Reader, begin func([]export.Column, []string), row func(
 				return nil, err
 			}
 		case "receipt":
-			receipt = &service.Receipt{}
-			if err := d.Decode(receipt); err != nil {
+			told = &receipt.Receipt{}
+			if err := d.Decode(told); err != nil {
 				return nil, err
 			}
 		}
@@ -107,10 +107,10 @@ func readResult(from io.Reader, begin func([]export.Column, []string), row func(
 	if _, err := d.Token(); err != nil {
 		return nil, err
 	}
-	if receipt == nil {
+	if told == nil {
 		return nil, errCut
 	}
-	return receipt, nil
+	return told, nil
 }
 
 // table prints rows under headings, numbers to the right.

@@ -13,7 +13,7 @@ import (
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/lint"
-	"pikegate/internal/service"
+	"pikegate/internal/service/publish"
 	"pikegate/internal/source/sourcetest"
 )
 
@@ -30,10 +30,10 @@ func TestDefinitionsAreHeldAgainstTheDatabase(t *testing.T) {
 			at = fmt.Sprintf("address: {env: %s}\nschema: %s", e.At.Address.Env, e.At.Schema)
 		}
 		s := open(t, t.TempDir(), time.Date(2026, 11, 23, 11, 0, 0, 0, time.UTC))
-		_, err := s.Put(ctx, service.Put{Files: file(fmt.Sprintf("pikegate: 1\nsource: shore\nzone: Europe/Helsinki\nengine: %s\n%s\n", e.Name, at))})
+		_, err := s.Publisher.Put(ctx, publish.Put{Files: file(fmt.Sprintf("pikegate: 1\nsource: shore\nzone: Europe/Helsinki\nengine: %s\n%s\n", e.Name, at))})
 		require.NoError(t, err)
 		found := func(text string) string {
-			all, err := s.Check(ctx, file("pikegate: 1\n"+text))
+			all, err := s.Publisher.Check(ctx, file("pikegate: 1\n"+text))
 			require.NoError(t, err)
 			var lines []string
 			for _, f := range all {
@@ -60,10 +60,10 @@ func TestDefinitionsAreHeldAgainstTheDatabase(t *testing.T) {
 	s := open(t, t.TempDir(), time.Date(2026, 11, 23, 11, 0, 0, 0, time.UTC))
 	t.Setenv("NOWHERE", "postgres://me@127.0.0.1:1/x")
 	far := file("pikegate: 1\nsource: far\nzone: Europe/Helsinki\nengine: postgres\naddress: {env: NOWHERE}\n---\npikegate: 1\ndataset: t\nsource: far\ntable: t\nkey: [id]\ncolumns: {id: {type: integer}}\n")
-	all, err := s.Check(ctx, far)
+	all, err := s.Publisher.Check(ctx, far)
 	require.NoError(t, err, "a source that does not answer stops no definition")
 	assert.Contains(t, all.Error(), `warning: the source "far" could not be asked whether it has what this describes: it is not published, and only published sources are connected to [source_not_asked]`)
-	put, err := s.Put(ctx, service.Put{Files: far})
+	put, err := s.Publisher.Put(ctx, publish.Put{Files: far})
 	require.NoError(t, err)
 	assert.Contains(t, put.Findings.Error(), `warning: the source "far" could not be asked whether it has what this describes: no connection to its server: connection refused [source_not_asked]`)
 }
@@ -80,12 +80,12 @@ func TestPublishingBesideASilentServer(t *testing.T) {
 	left, leave := context.WithCancel(ctx)
 	ended := make(chan error, 1)
 	go func() {
-		_, err := s.Put(left, service.Put{Files: far})
+		_, err := s.Publisher.Put(left, publish.Put{Files: far})
 		ended <- err
 	}()
 	time.Sleep(200 * time.Millisecond)
 	start := time.Now()
-	_, err = s.Put(ctx, service.Put{Files: file("pikegate: 1\nprompt: day\nask: Which?\ntype: day\n")})
+	_, err = s.Publisher.Put(ctx, publish.Put{Files: file("pikegate: 1\nprompt: day\nask: Which?\ntype: day\n")})
 	require.NoError(t, err)
 	assert.Less(t, time.Since(start), 8*time.Second)
 	leave()
@@ -95,14 +95,14 @@ func TestPublishingBesideASilentServer(t *testing.T) {
 	case <-time.After(5 * time.Second):
 		assert.Fail(t, "it goes on although nobody waits for it")
 	}
-	all, err := s.Definitions(ctx)
+	all, err := s.Publisher.Definitions(ctx)
 	require.NoError(t, err)
 	assert.Len(t, all, 1, "nothing of what was cancelled is stored")
 
 	several := file(far[0].Text + strings.ReplaceAll("---\npikegate: 1\ndataset: NAME\nsource: far\ntable: t\nkey: [id]\ncolumns: {id: {type: integer}}\n", "NAME", "u") +
 		strings.ReplaceAll("---\npikegate: 1\ndataset: NAME\nsource: far\ntable: t\nkey: [id]\ncolumns: {id: {type: integer}}\n", "NAME", "v"))
 	start = time.Now()
-	put, err := s.Put(ctx, service.Put{Files: several})
+	put, err := s.Publisher.Put(ctx, publish.Put{Files: several})
 	require.NoError(t, err)
 	assert.Less(t, time.Since(start), 25*time.Second, "a server that is silent is waited for once")
 	assert.Equal(t, 3, strings.Count(put.Findings.Error(), "its server does not answer"))

@@ -20,6 +20,12 @@ import (
 	"pikegate/internal/core/value"
 	"pikegate/internal/load"
 	"pikegate/internal/service"
+	"pikegate/internal/service/answer"
+	"pikegate/internal/service/author"
+	"pikegate/internal/service/base"
+	"pikegate/internal/service/publish"
+	"pikegate/internal/service/receipt"
+	"pikegate/internal/service/run"
 	"pikegate/internal/source/sourcetest"
 )
 
@@ -80,14 +86,14 @@ sections: [{table: {query: trips}}]
 
 // sailing opens a service with the trips. The records are written through what it
 // returns beside it.
-func sailing(t *testing.T, change func(*service.Config)) (*service.Service, *sql.DB) {
+func sailing(t *testing.T, change func(*base.Config)) (*service.Service, *sql.DB) {
 	t.Helper()
 	dir := t.TempDir()
-	config := service.Config{Dir: dir, RunTime: time.Minute, Sources: sourcetest.Rules, Now: func() time.Time { return time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC) }}
+	config := base.Config{Dir: dir, RunTime: time.Minute, Sources: sourcetest.Rules, Now: func() time.Time { return time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC) }}
 	if change != nil {
 		change(&config)
 	}
-	records, err := sql.Open("sqlite3", service.RecordsPath(dir))
+	records, err := sql.Open("sqlite3", base.RecordsPath(dir))
 	require.NoError(t, err)
 	t.Cleanup(func() { records.Close() })
 	_, err = records.Exec(trips)
@@ -95,7 +101,7 @@ func sailing(t *testing.T, change func(*service.Config)) (*service.Service, *sql
 	s, err := service.Open(ctx, config)
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
-	_, err = s.Put(ctx, service.Put{Files: file(tripFiles)})
+	_, err = s.Publisher.Put(ctx, publish.Put{Files: file(tripFiles)})
 	require.NoError(t, err)
 	return s, records
 }
@@ -104,12 +110,12 @@ func answers(days, route string) map[string]prompt.Entered {
 	return map[string]prompt.Entered{"days": prompt.OneText(days), "route": prompt.OneText(route)}
 }
 
-func ran(t *testing.T, s *service.Service, req service.Request) *service.Receipt {
+func ran(t *testing.T, s *service.Service, req answer.Request) *receipt.Receipt {
 	t.Helper()
 	req.Evidence = true
-	run, err := s.Prepare(ctx, "trips", req)
+	started, err := s.Runs.Prepare(ctx, "trips", req)
 	require.NoError(t, err)
-	receipt, err := run.Stream(ctx, &pausing{})
+	receipt, err := started.Stream(ctx, &pausing{})
 	require.NoError(t, err)
 	return receipt
 }
@@ -148,32 +154,32 @@ func (c *counting) WithAttrs([]slog.Attr) slog.Handler { return c }
 
 func (c *counting) WithGroup(string) slog.Handler { return c }
 
-func dated(day string) *service.Dated {
+func dated(day string) *receipt.Dated {
 	d := civil.MustParseDay(day)
-	return &service.Dated{Day: d, Spelled: d.Spelled()}
+	return &receipt.Dated{Day: d, Spelled: d.Spelled()}
 }
 
 // The whole evidence of one run, figure by figure.
 func TestEvidence(t *testing.T) {
 	s, _ := sailing(t, nil)
-	r := ran(t, s, service.Request{Answers: answers("Mar 2026", "Outer Loop")})
+	r := ran(t, s, answer.Request{Answers: answers("Mar 2026", "Outer Loop")})
 	all := int64(10)
 	e := r.Evidence
 	assert.Len(t, e.Fingerprint, 64)
 	e.Fingerprint = ""
-	assert.Equal(t, &service.Evidence{
+	assert.Equal(t, &receipt.Evidence{
 		All: &all,
-		Period: &service.Reconciliation{Column: "on", Says: "on from Sun 1 Mar 2026 through Tue 31 Mar 2026 (31 days)",
+		Period: &receipt.Reconciliation{Column: "on", Says: "on from Sun 1 Mar 2026 through Tue 31 Mar 2026 (31 days)",
 			Before: 2, Inside: 4, After: 2, Missing: 1, Unreadable: 1},
-		Sieve: []service.SieveStep{
+		Sieve: []receipt.ConditionCount{
 			{Says: "on from Sun 1 Mar 2026 through Tue 31 Mar 2026 (31 days)", Left: 4, TookAway: 6},
 			{Says: "party at least 1", Left: 4},
 			{Says: "route is Outer Loop", Left: 3, TookAway: 1}},
-		Ends: &service.Ends{Column: "on", First: &service.EndDay{Dated: *dated("2026-03-01"), Records: 1}, Last: &service.EndDay{Dated: *dated("2026-03-31"), Records: 1},
+		Ends: &receipt.Ends{Column: "on", First: &receipt.EndDay{Dated: *dated("2026-03-01"), Records: 1}, Last: &receipt.EndDay{Dated: *dated("2026-03-31"), Records: 1},
 			Earlier: dated("2026-02-28"), Later: dated("2026-05-05")},
 		UpTo: dated("2026-05-05"), Statements: 2,
 	}, e)
-	kept, err := s.Receipt(ctx, r.ID)
+	kept, err := s.Receipts.Find(ctx, r.ID)
 	require.NoError(t, err)
 	spent := kept.Time
 	assert.InDelta(t, kept.TookMS, spent.Checking+spent.Recording+spent.Waiting+spent.Database+spent.Sending+spent.Counting, 0.01)
@@ -187,7 +193,7 @@ func TestEvidence(t *testing.T) {
 // fingerprint.
 func TestStatementsOfEvidence(t *testing.T) {
 	s, _ := sailing(t, nil)
-	_, err := s.Put(ctx, service.Put{Files: file(`
+	_, err := s.Publisher.Put(ctx, publish.Put{Files: file(`
 pikegate: 1
 query: sieve
 of: trips
@@ -199,9 +205,9 @@ sort: [on]
 {pikegate: 1, report: sieve, title: Sieve, prompts: [days], sections: [{table: {query: sieve}}]}
 `)})
 	require.NoError(t, err)
-	run := func(limit int) []string {
+	started := func(limit int) []string {
 		return statements(t, func() {
-			r, err := s.Prepare(ctx, "sieve", service.Request{Evidence: true, Limit: limit})
+			r, err := s.Runs.Prepare(ctx, "sieve", answer.Request{Evidence: true, Limit: limit})
 			require.NoError(t, err)
 			receipt, err := r.Stream(ctx, &pausing{})
 			require.NoError(t, err)
@@ -209,51 +215,51 @@ sort: [on]
 			assert.EqualValues(t, 4, receipt.Evidence.Sieve[7].Left)
 		})
 	}
-	run(0) // which asks for the structure of the table, for a minute
-	sent := run(0)
+	started(0) // which asks for the structure of the table, for a minute
+	sent := started(0)
 	require.Len(t, sent, 3, strings.Join(sent, "\n\n"))
 	assert.True(t, strings.HasPrefix(sent[0], `SELECT +"id"`), "the rows wait for nothing")
-	assert.Len(t, run(1), 4)
+	assert.Len(t, started(1), 4)
 }
 
 // A changed row, or one that is added, moved or taken away, changes the fingerprint;
 // the same answers again tell which.
 func TestRunningAgain(t *testing.T) {
 	s, records := sailing(t, nil)
-	first := ran(t, s, service.Request{Answers: answers("Mar 2026", "")})
-	same, err := s.Again(ctx, first.ID, "")
+	first := ran(t, s, answer.Request{Answers: answers("Mar 2026", "")})
+	same, err := s.Runs.Again(ctx, first.ID, "")
 	require.NoError(t, err)
 	assert.True(t, same.Same)
 	assert.Equal(t, first.ID, same.After.Again)
-	assert.Equal(t, first.Evidence.Fingerprint, ran(t, s, service.Request{Answers: answers("Mar 2026", ""), Limit: 1}).Evidence.Fingerprint, "a page stands for all")
+	assert.Equal(t, first.Evidence.Fingerprint, ran(t, s, answer.Request{Answers: answers("Mar 2026", ""), Limit: 1}).Evidence.Fingerprint, "a page stands for all")
 
 	_, err = records.Exec(`UPDATE trips SET party = 7 WHERE id = 3; DELETE FROM trips WHERE id = 4; INSERT INTO trips VALUES (11, '2026-03-20', 'Kelp Point', 1)`)
 	require.NoError(t, err)
-	c, err := s.Again(ctx, first.ID, "")
+	c, err := s.Runs.Again(ctx, first.ID, "")
 	require.NoError(t, err)
 	assert.False(t, c.Same)
 	assert.Equal(t, []string{"id"}, c.Key)
-	assert.Equal(t, &service.Differing{Records: 1, Keys: [][]string{{"11"}}}, c.Gained)
-	assert.Equal(t, &service.Differing{Records: 1, Keys: [][]string{{"4"}}}, c.Lost)
-	assert.Equal(t, &service.Differing{Records: 1, Keys: [][]string{{"3"}}}, c.Altered)
+	assert.Equal(t, &receipt.Differing{Records: 1, Keys: [][]string{{"11"}}}, c.Gained)
+	assert.Equal(t, &receipt.Differing{Records: 1, Keys: [][]string{{"4"}}}, c.Lost)
+	assert.Equal(t, &receipt.Differing{Records: 1, Keys: [][]string{{"3"}}}, c.Altered)
 
 	// As it was: by the revisions of then. As of today: by those of now.
-	_, err = s.Put(ctx, service.Put{Files: file(strings.Replace(tripFiles[strings.Index(tripFiles, "\npikegate: 1\nquery"):strings.Index(tripFiles, "---\npikegate: 1\nreport")], "at_least: 1", "at_least: 6", 1))})
+	_, err = s.Publisher.Put(ctx, publish.Put{Files: file(strings.Replace(tripFiles[strings.Index(tripFiles, "\npikegate: 1\nquery"):strings.Index(tripFiles, "---\npikegate: 1\nreport")], "at_least: 1", "at_least: 6", 1))})
 	require.NoError(t, err)
-	c, err = s.Again(ctx, first.ID, "")
+	c, err = s.Runs.Again(ctx, first.ID, "")
 	require.NoError(t, err)
 	assert.EqualValues(t, 4, *c.After.Records)
-	c, err = s.Again(ctx, first.ID, "today")
+	c, err = s.Runs.Again(ctx, first.ID, "today")
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, *c.After.Records)
 	assert.Equal(t, 3, c.Lost.Records)
 
-	run, err := s.Prepare(ctx, "trips", service.Request{})
+	started, err := s.Runs.Prepare(ctx, "trips", answer.Request{})
 	require.NoError(t, err)
-	bare, err := run.Stream(ctx, &pausing{})
+	bare, err := started.Stream(ctx, &pausing{})
 	require.NoError(t, err)
 	assert.Nil(t, bare.Evidence)
-	c, err = s.Again(ctx, bare.ID, "")
+	c, err = s.Runs.Again(ctx, bare.ID, "")
 	require.NoError(t, err)
 	assert.Equal(t, "The first run was made without evidence, so that its rows are not known.", c.NotByRows)
 }
@@ -262,21 +268,21 @@ func TestRunningAgain(t *testing.T) {
 // the nearest are.
 func TestWhyEmpty(t *testing.T) {
 	s, records := sailing(t, nil)
-	why := func(days, route string) *service.WhyEmpty {
-		r := ran(t, s, service.Request{Answers: answers(days, route)})
-		assert.Equal(t, service.NoRows, r.State)
+	why := func(days, route string) *receipt.WhyEmpty {
+		r := ran(t, s, answer.Request{Answers: answers(days, route)})
+		assert.Equal(t, receipt.NoRows, r.State)
 		require.Empty(t, r.Evidence.NotComputed)
 		return r.Evidence.Empty
 	}
 	w := why("Jul 2026", "")
 	assert.Equal(t, "No record is left once on from Wed 1 Jul 2026 through Fri 31 Jul 2026 (31 days).", w.Says)
-	assert.Equal(t, &service.Nearest{Prompt: "days", Answer: "May 2026", First: civil.MustParseDay("2026-05-01"), Last: civil.MustParseDay("2026-05-31"),
+	assert.Equal(t, &receipt.Nearest{Prompt: "days", Answer: "May 2026", First: civil.MustParseDay("2026-05-01"), Last: civil.MustParseDay("2026-05-31"),
 		Spelled: "Fri 1 May 2026 through Sun 31 May 2026 (31 days)", Records: 1}, w.Nearest)
 
 	w = why("May 2026", "Kelp Point")
 	assert.Equal(t, 3, w.Step)
-	assert.Equal(t, []service.Pair{{One: "on from Fri 1 May 2026 through Sun 31 May 2026 (31 days)", Other: "route is Kelp Point"}}, w.Pairs)
-	assert.Equal(t, []service.SieveOut{{Says: "on from Fri 1 May 2026 through Sun 31 May 2026 (31 days)", Records: 3}, {Says: "route is Kelp Point", Records: 1}}, w.Without)
+	assert.Equal(t, []receipt.Pair{{One: "on from Fri 1 May 2026 through Sun 31 May 2026 (31 days)", Other: "route is Kelp Point"}}, w.Pairs)
+	assert.Equal(t, []receipt.WithoutCondition{{Says: "on from Fri 1 May 2026 through Sun 31 May 2026 (31 days)", Records: 3}, {Says: "route is Kelp Point", Records: 1}}, w.Without)
 	assert.Equal(t, "Apr 2026", w.Nearest.Answer)
 
 	w = why("May 2026", "Nowhere")
@@ -285,7 +291,7 @@ func TestWhyEmpty(t *testing.T) {
 
 	// An operator that leaves out the day that it is answered with is offered the day
 	// beside that of the nearest record.
-	_, err := s.Put(ctx, service.Put{Files: file(`
+	_, err := s.Publisher.Put(ctx, publish.Put{Files: file(`
 {pikegate: 1, prompt: since, ask: Since, type: day}
 ---
 {pikegate: 1, query: since, of: trips, show: [on], where: {on: {after: {prompt: since}}}, sort: [on]}
@@ -300,9 +306,9 @@ func TestWhyEmpty(t *testing.T) {
 	for report, c := range map[string]struct{ asked, answer, spelled string }{
 		"since": {"2026-05-05", "2026-05-04", "Tue 5 May 2026 (1 day)"}, "until": {"2026-01-10", "2026-01-11", "Sat 10 Jan 2026 (1 day)"},
 	} {
-		run, err := s.Prepare(ctx, report, service.Request{Answers: map[string]prompt.Entered{"since": prompt.OneText(c.asked)}, Evidence: true})
+		started, err := s.Runs.Prepare(ctx, report, answer.Request{Answers: map[string]prompt.Entered{"since": prompt.OneText(c.asked)}, Evidence: true})
 		require.NoError(t, err)
-		r, err := run.Stream(ctx, &pausing{})
+		r, err := started.Stream(ctx, &pausing{})
 		require.NoError(t, err)
 		near := r.Evidence.Empty.Nearest
 		assert.Equal(t, []any{c.answer, c.spelled, int64(1)}, []any{near.Answer, near.Spelled, near.Records}, report)
@@ -327,27 +333,27 @@ func (w *writing) Row([]value.Value) error { return w.then() }
 
 // Every way for a run to end is a state of its own, with words of its own, on record.
 func TestStates(t *testing.T) {
-	states := map[service.State]int{}
-	state := func(want service.State, problem string, s *service.Service, run func(ctx context.Context) error) {
+	states := map[receipt.State]int{}
+	state := func(want receipt.State, problem string, s *service.Service, started func(ctx context.Context) error) {
 		t.Helper()
 		own, cancel := context.WithCancel(ctx)
 		defer cancel()
-		err := run(context.WithValue(own, cancelKey{}, cancel))
-		all, _, errHistory := s.History(ctx, service.Wanted{Most: 1})
+		err := started(context.WithValue(own, cancelKey{}, cancel))
+		all, _, errHistory := s.Receipts.History(ctx, receipt.Wanted{Most: 1})
 		require.NoError(t, errHistory)
 		require.Len(t, all, 1)
 		assert.Equal(t, want, all[0].State, "%v", err)
 		assert.Contains(t, all[0].Problem, problem)
 		assert.Equal(t, want.Says(), all[0].Says)
 		if states[want]++; problem != "" {
-			var kept *service.RunError
+			var kept *receipt.RunError
 			require.ErrorAs(t, err, &kept)
 			assert.Equal(t, all[0].ID, kept.Receipt)
 		}
 	}
-	run := func(s *service.Service, report string, req service.Request, w *writing) func(context.Context) error {
+	started := func(s *service.Service, report string, req answer.Request, w *writing) func(context.Context) error {
 		return func(ctx context.Context) error {
-			r, err := s.Prepare(ctx, report, req)
+			r, err := s.Runs.Prepare(ctx, report, req)
 			if err != nil {
 				return err
 			}
@@ -360,30 +366,30 @@ func TestStates(t *testing.T) {
 	}
 	fine := func() *writing { return &writing{then: func() error { return nil }} }
 	s, _ := sailing(t, nil)
-	state(service.Rows, "", s, run(s, "trips", service.Request{}, fine()))
-	state(service.NoRows, "", s, run(s, "trips", service.Request{Answers: answers("2020", "")}, fine()))
-	state(service.Refused, "there is no 30 February 2026", s, run(s, "trips", service.Request{Answers: answers("30 Feb 2026", "")}, fine()))
-	state(service.Refused, "as of:", s, run(s, "trips", service.Request{AsOf: "soon"}, fine()))
-	state(service.Cancelled, "whoever asked went away", s, run(s, "trips", service.Request{}, &writing{then: func() error { return errors.New("broken pipe") }}))
-	state(service.Cancelled, "context canceled", s, run(s, "trips", service.Request{}, &writing{}))
+	state(receipt.Rows, "", s, started(s, "trips", answer.Request{}, fine()))
+	state(receipt.NoRows, "", s, started(s, "trips", answer.Request{Answers: answers("2020", "")}, fine()))
+	state(receipt.Refused, "there is no 30 February 2026", s, started(s, "trips", answer.Request{Answers: answers("30 Feb 2026", "")}, fine()))
+	state(receipt.Refused, "as of:", s, started(s, "trips", answer.Request{AsOf: "soon"}, fine()))
+	state(receipt.Cancelled, "whoever asked went away", s, started(s, "trips", answer.Request{}, &writing{then: func() error { return errors.New("broken pipe") }}))
+	state(receipt.Cancelled, "context canceled", s, started(s, "trips", answer.Request{}, &writing{}))
 
 	slow := strings.Replace(tripFiles[strings.Index(tripFiles, "\npikegate: 1\ndataset"):], "table: trips", "sql: |\n  WITH RECURSIVE n(id) AS (SELECT 1 UNION ALL SELECT id + 1 FROM n WHERE id < 100000000)\n  SELECT id, '2026-03-01' AS \"on\", 'x' AS route, 1 AS party FROM n", 1)
-	s, _ = sailing(t, func(c *service.Config) { c.RunTime = 200 * time.Millisecond })
-	_, err := s.Put(ctx, service.Put{Files: file(slow)})
+	s, _ = sailing(t, func(c *base.Config) { c.RunTime = 200 * time.Millisecond })
+	_, err := s.Publisher.Put(ctx, publish.Put{Files: file(slow)})
 	require.NoError(t, err)
-	state(service.CutByTime, "the run took longer than it may: 200ms", s, run(s, "trips", service.Request{}, fine()))
-	cut, _, err := s.History(ctx, service.Wanted{Most: 1})
+	state(receipt.CutByTime, "the run took longer than it may: 200ms", s, started(s, "trips", answer.Request{}, fine()))
+	cut, _, err := s.Receipts.History(ctx, receipt.Wanted{Most: 1})
 	require.NoError(t, err)
 	assert.GreaterOrEqual(t, cut[0].TookMS, 200.0, "the time that it took is told all the same")
 
 	s, _ = sailing(t, nil)
-	_, err = s.Put(ctx, service.Put{Files: file(strings.Replace(tripFiles[:strings.Index(tripFiles, "---")], "clock:", "limits: {at_once: 1, waiting: 0}\nclock:", 1))})
+	_, err = s.Publisher.Put(ctx, publish.Put{Files: file(strings.Replace(tripFiles[:strings.Index(tripFiles, "---")], "clock:", "limits: {at_once: 1, waiting: 0}\nclock:", 1))})
 	require.NoError(t, err)
-	second, err := s.Prepare(ctx, "trips", service.Request{Limit: 1, Uncounted: true})
+	second, err := s.Runs.Prepare(ctx, "trips", answer.Request{Limit: 1, Uncounted: true})
 	require.NoError(t, err)
-	third, err := s.Prepare(ctx, "trips", service.Request{}) // whose receipt is the last
+	third, err := s.Runs.Prepare(ctx, "trips", answer.Request{}) // whose receipt is the last
 	require.NoError(t, err)
-	state(service.SourceBusy, "its queue is full", s, func(ctx context.Context) (busy error) {
+	state(receipt.SourceBusy, "its queue is full", s, func(ctx context.Context) (busy error) {
 		_, err := second.Stream(ctx, &writing{then: func() error {
 			_, busy = third.Stream(ctx, fine())
 			return nil
@@ -392,15 +398,15 @@ func TestStates(t *testing.T) {
 	})
 
 	s, records := sailing(t, nil)
-	_, err = s.Put(ctx, service.Put{Files: file(strings.Replace(tripFiles[:strings.Index(tripFiles, "---")], "clock:", "limits: {rows: 2}\nclock:", 1))})
+	_, err = s.Publisher.Put(ctx, publish.Put{Files: file(strings.Replace(tripFiles[:strings.Index(tripFiles, "---")], "clock:", "limits: {rows: 2}\nclock:", 1))})
 	require.NoError(t, err)
-	state(service.CutBySize, "the result has more rows than its source allows: 2", s, run(s, "trips", service.Request{}, fine()))
+	state(receipt.CutBySize, "the result has more rows than its source allows: 2", s, started(s, "trips", answer.Request{}, fine()))
 	_, err = records.Exec("DROP TABLE trips")
 	require.NoError(t, err)
-	state(service.SourceNotReady, "no such table: trips", s, run(s, "trips", service.Request{}, fine()))
-	for _, known := range service.States {
+	state(receipt.SourceNotReady, "no such table: trips", s, started(s, "trips", answer.Request{}, fine()))
+	for _, known := range receipt.States {
 		switch known.State {
-		case service.Running, service.Interrupted, service.InError, service.FailedByService: // provoked elsewhere; the last is for what nobody foresees
+		case receipt.Running, receipt.Interrupted, receipt.InError, receipt.FailedByService: // provoked elsewhere; the last is for what nobody foresees
 		default:
 			assert.Positive(t, states[known.State], known.State)
 		}
@@ -423,10 +429,10 @@ func (h *handing) HandOn() error {
 // The rows and the evidence are of one snapshot, whatever happens in between. Where the
 // engine has none, as MariaDB's older tables have not, a change is told.
 func TestDataThatChangeMeanwhile(t *testing.T) {
-	changed := func(s *service.Service, change func()) *service.Receipt {
-		run, err := s.Prepare(ctx, "trips", service.Request{Evidence: true})
+	changed := func(s *service.Service, change func()) *receipt.Receipt {
+		started, err := s.Runs.Prepare(ctx, "trips", answer.Request{Evidence: true})
 		require.NoError(t, err)
-		r, err := run.Stream(ctx, &handing{then: change})
+		r, err := started.Stream(ctx, &handing{then: change})
 		require.NoError(t, err)
 		require.Empty(t, r.Evidence.NotComputed)
 		return r
@@ -449,7 +455,7 @@ func TestDataThatChangeMeanwhile(t *testing.T) {
 			db.Exec(t, trips[strings.Index(trips, "INSERT"):])
 			s := open(t, t.TempDir(), time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC))
 			at := fmt.Sprintf("engine: mariadb\naddress: {env: %s}\nschema: %s\nclock:", sourcetest.Variables[catalog.MariaDB], db.At.Schema)
-			_, err := s.Put(ctx, service.Put{Files: file(strings.Replace(tripFiles, "clock:", at, 1))})
+			_, err := s.Publisher.Put(ctx, publish.Put{Files: file(strings.Replace(tripFiles, "clock:", at, 1))})
 			require.NoError(t, err)
 			r := changed(s, func() { db.Exec(t, more) })
 			assert.Equal(t, !snapshots, r.Evidence.Changed)
@@ -460,21 +466,21 @@ func TestDataThatChangeMeanwhile(t *testing.T) {
 
 // What cannot be counted in time says so; the rows stand.
 func TestEvidenceInTime(t *testing.T) {
-	s, _ := sailing(t, func(c *service.Config) { c.EvidenceTime = time.Nanosecond })
-	r := ran(t, s, service.Request{Limit: 2})
-	assert.Equal(t, service.Rows, r.State)
+	s, _ := sailing(t, func(c *base.Config) { c.EvidenceTime = time.Nanosecond })
+	r := ran(t, s, answer.Request{Limit: 2})
+	assert.Equal(t, receipt.Rows, r.State)
 	assert.Equal(t, 2, r.Rows)
 	assert.Equal(t, []string{"where the records lie: it took longer than evidence may"}, r.Evidence.NotComputed)
 	assert.Nil(t, r.Records)
 	assert.Nil(t, r.Evidence.All)
-	assert.NotEmpty(t, ran(t, s, service.Request{}).Evidence.Fingerprint, "which costs nothing where all rows were sent")
+	assert.NotEmpty(t, ran(t, s, answer.Request{}).Evidence.Fingerprint, "which costs nothing where all rows were sent")
 }
 
 // A proof that brings something else stops publishing, is found at a check, and says
 // what came.
 func TestProofs(t *testing.T) {
 	s, records := sailing(t, nil)
-	first := ran(t, s, service.Request{Answers: answers("Mar 2026", "Outer Loop")})
+	first := ran(t, s, answer.Request{Answers: answers("Mar 2026", "Outer Loop")})
 	proof := fmt.Sprintf(`pikegate: 1
 proof: march
 report: trips
@@ -488,7 +494,7 @@ expect:
   fingerprint: %s
 `, first.Evidence.Fingerprint)
 	checked := func(text string) string {
-		found, err := s.Check(ctx, file(text))
+		found, err := s.Publisher.Check(ctx, file(text))
 		require.NoError(t, err)
 		return found.Error()
 	}
@@ -508,22 +514,22 @@ expect:
 	assert.Equal(t, `f.yaml:7:12: the proof "march" could not be run: there is no 30 February 2026; the month has 28 days; did you mean "28 Feb 2026"? [proof_failed]`,
 		checked(strings.Replace(proof[:strings.Index(proof, "  with:")], "days: Mar 2026", "days: 30 Feb 2026", 1)))
 
-	_, err := s.Put(ctx, service.Put{Files: file(proof)})
+	_, err := s.Publisher.Put(ctx, publish.Put{Files: file(proof)})
 	require.NoError(t, err)
 	query := strings.Replace(tripFiles[strings.Index(tripFiles, "\npikegate: 1\nquery"):strings.Index(tripFiles, "---\npikegate: 1\nreport")], "at_least: 1", "at_least: 2", 1)
-	_, err = s.Put(ctx, service.Put{Files: file(query)})
-	var refusal *service.Refusal
+	_, err = s.Publisher.Put(ctx, publish.Put{Files: file(query)})
+	var refusal *base.Refusal
 	require.ErrorAs(t, err, &refusal)
 	assert.Contains(t, err.Error(), "the records that must come back are 3, and 2 came [proof_failed]")
-	assert.EqualValues(t, 3, *ran(t, s, service.Request{Answers: answers("Mar 2026", "Outer Loop")}).Records, "what was published stays")
-	_, err = s.Put(ctx, service.Put{Files: file(query), Draft: true})
+	assert.EqualValues(t, 3, *ran(t, s, answer.Request{Answers: answers("Mar 2026", "Outer Loop")}).Records, "what was published stays")
+	_, err = s.Publisher.Put(ctx, publish.Put{Files: file(query), Draft: true})
 	require.NoError(t, err, "a draft is stored with what is wrong")
-	assert.Error(t, s.Publish(ctx, catalog.Ref{Kind: catalog.KindQuery, Name: "trips"}, 0))
+	assert.Error(t, s.Publisher.Publish(ctx, catalog.Ref{Kind: catalog.KindQuery, Name: "trips"}, 0))
 
 	_, err = records.Exec("UPDATE trips SET party = 3 WHERE id = 3")
 	require.NoError(t, err)
 	assert.Contains(t, checked(proof), "party must come to 9, and comes to 6 [proof_failed]")
-	all, _, err := s.History(ctx, service.Wanted{Most: 100})
+	all, _, err := s.Receipts.History(ctx, receipt.Wanted{Most: 100})
 	require.NoError(t, err)
 	assert.Len(t, all, 2, "proofs are no runs")
 }
@@ -532,22 +538,22 @@ expect:
 func TestComparingVersions(t *testing.T) {
 	s, _ := sailing(t, nil)
 	query := tripFiles[strings.Index(tripFiles, "\npikegate: 1\nquery"):strings.Index(tripFiles, "---\npikegate: 1\nreport")]
-	c, err := s.Compare(ctx, "trips", service.Versions{Request: service.Request{Answers: answers("Mar 2026", "Outer Loop")},
+	c, err := s.Runs.Compare(ctx, "trips", run.Versions{Request: answer.Request{Answers: answers("Mar 2026", "Outer Loop")},
 		After: file(strings.Replace(query, "  all:", "  any:", 1))})
 	require.NoError(t, err)
 	assert.EqualValues(t, 3, *c.Before.Records)
 	assert.EqualValues(t, 10, *c.After.Records)
 	assert.Equal(t, 7, c.Gained.Records)
 	assert.Zero(t, c.Lost.Records)
-	_, err = s.Compare(ctx, "trips", service.Versions{After: file(strings.Replace(query, "at_least", "at_lest", 1))})
+	_, err = s.Runs.Compare(ctx, "trips", run.Versions{After: file(strings.Replace(query, "at_least", "at_lest", 1))})
 	assert.ErrorContains(t, err, "at_lest")
-	all, _, err := s.History(ctx, service.Wanted{Most: 10})
+	all, _, err := s.Receipts.History(ctx, receipt.Wanted{Most: 10})
 	require.NoError(t, err)
 	assert.Empty(t, all)
 
-	run, err := s.Prepare(ctx, "trips", service.Request{Files: file(strings.Replace(query, "at_least: 1", "at_least: 4", 1))})
+	started, err := s.Runs.Prepare(ctx, "trips", answer.Request{Files: file(strings.Replace(query, "at_least: 1", "at_least: 4", 1))})
 	require.NoError(t, err)
-	r, err := run.Stream(ctx, &pausing{})
+	r, err := started.Stream(ctx, &pausing{})
 	require.NoError(t, err)
 	assert.EqualValues(t, 2, *r.Records, "tried before it is published")
 	assert.Zero(t, r.ID)
@@ -557,12 +563,12 @@ func TestComparingVersions(t *testing.T) {
 // and is taken for true for a minute, or until a load.
 func TestStrips(t *testing.T) {
 	now := time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
-	s, records := sailing(t, func(c *service.Config) { c.Now = func() time.Time { return now } })
-	var strip *service.Strip
+	s, records := sailing(t, func(c *base.Config) { c.Now = func() time.Time { return now } })
+	var strip *answer.Histogram
 	asked := func() (n int) {
 		for _, sent := range statements(t, func() {
 			var err error
-			strip, err = s.Strip(ctx, "trips", "days", "")
+			strip, err = s.Answers.Histogram(ctx, "trips", "days", "")
 			require.NoError(t, err)
 		}) {
 			if !strings.Contains(sent, "pragma_") && !strings.Contains(sent, "LIMIT 1000") { // which ask for the table itself
@@ -587,36 +593,36 @@ func TestStrips(t *testing.T) {
 	assert.Equal(t, 3, asked())
 	assert.Equal(t, "quarter", strip.Unit, "so many months are counted by quarters")
 	assert.Equal(t, "Q4 1999 1", counts()[0])
-	_, err = s.Load(ctx, strings.NewReader("id,on,route,party\n30,2026-06-01,x,1\n"), -1, load.Request{Table: "trips", Mode: load.Append})
+	_, err = s.Author.Load(ctx, strings.NewReader("id,on,route,party\n30,2026-06-01,x,1\n"), -1, load.Request{Table: "trips", Mode: load.Append})
 	require.NoError(t, err)
 	assert.Equal(t, 3, asked())
 	assert.Equal(t, "Q2 2026 3", counts()[len(strip.Units)-1])
-	assert.Equal(t, &service.Loaded{At: now, By: "Ines", Rows: 1}, ran(t, s, service.Request{}).Evidence.Loaded)
-	_, err = s.Strip(ctx, "trips", "dys", "")
+	assert.Equal(t, &receipt.Loaded{At: now, By: "Ines", Rows: 1}, ran(t, s, answer.Request{}).Evidence.Loaded)
+	_, err = s.Answers.Histogram(ctx, "trips", "dys", "")
 	assert.ErrorContains(t, err, `no prompt "dys"`)
-	strip, err = s.Strip(ctx, "trips", "days", "2026-03")
+	strip, err = s.Answers.Histogram(ctx, "trips", "days", "2026-03")
 	require.NoError(t, err)
 	assert.Len(t, strip.Units, 31)
 	assert.Equal(t, []string{"1 Mar 2026 2", "2 Mar 2026 0"}, counts()[:2])
 	assert.Equal(t, "31 Mar 2026 1", counts()[30])
-	_, err = s.Strip(ctx, "trips", "days", "2026-13")
+	_, err = s.Answers.Histogram(ctx, "trips", "days", "2026-13")
 	assert.EqualError(t, err, `"2026-13" is not a month; write it like 2026-03 [not_a_month]`)
 }
 
 // What will match is told without running it, and what a run would be is explained.
 func TestBeforeTheRun(t *testing.T) {
 	s, _ := sailing(t, nil)
-	m, err := s.Matches(ctx, "trips", service.Request{Answers: answers("Mar 2026", "Outer Loop")})
+	m, err := s.Answers.Matches(ctx, "trips", answer.Request{Answers: answers("Mar 2026", "Outer Loop")})
 	require.NoError(t, err)
-	assert.Equal(t, &service.Matches{Records: 3, Of: 4}, m)
-	e, err := s.Explain(ctx, "trips", service.Request{Answers: answers("Mar 2026", "Outer Loop")})
+	assert.Equal(t, &answer.Matches{Records: 3, Of: 4}, m)
+	e, err := s.Answers.Explain(ctx, "trips", answer.Request{Answers: answers("Mar 2026", "Outer Loop")})
 	require.NoError(t, err)
 	assert.Contains(t, e.ReadBack, "Trips party at least 1, on from Sun 1 Mar 2026 through Tue 31 Mar 2026 (31 days), and route is Outer Loop")
 	assert.Equal(t, []string{"1", "2026-03-01", "2026-04-01", "Outer Loop"}, e.Values)
 	assert.Contains(t, strings.Join(e.Plan, "\n"), "SCAN trips")
 	assert.True(t, e.Whole)
 	assert.Empty(t, e.Indexes)
-	all, _, err := s.History(ctx, service.Wanted{Most: 10})
+	all, _, err := s.Receipts.History(ctx, receipt.Wanted{Most: 10})
 	require.NoError(t, err)
 	assert.Empty(t, all, "nothing was run")
 }
@@ -624,7 +630,7 @@ func TestBeforeTheRun(t *testing.T) {
 // What phrases mean on telling days, before they are published too.
 func TestRehearsal(t *testing.T) {
 	s, _ := sailing(t, nil)
-	r, err := s.Rehearse(ctx, "trips", service.Tried{Files: file("pikegate: 1\nprompt: days\nask: Which days?\ntype: period\ndefault: last month\noffer: [yesterday]\nlatest: today\n")})
+	r, err := s.Author.Rehearse(ctx, "trips", author.Tried{Files: file("pikegate: 1\nprompt: days\nask: Which days?\ntype: period\ndefault: last month\noffer: [yesterday]\nlatest: today\n")})
 	require.NoError(t, err)
 	means := map[string]string{}
 	for i, d := range r.Days {
@@ -639,27 +645,27 @@ func TestRehearsal(t *testing.T) {
 		phrases = append(phrases, p.Where+": "+p.Phrase)
 	}
 	assert.Equal(t, []string{"default of days: last month", "offered by days: yesterday", "latest of days: today"}, phrases)
-	r, err = s.Rehearse(ctx, "trips", service.Tried{AsOf: []string{"1 Mar 2026"}})
+	r, err = s.Author.Rehearse(ctx, "trips", author.Tried{AsOf: []string{"1 Mar 2026"}})
 	require.NoError(t, err)
-	assert.Equal(t, []service.TellingDay{{Day: civil.MustParseDay("2026-03-01"), Spelled: "Sun 1 Mar 2026", Why: "asked for"}}, r.Days)
+	assert.Equal(t, []author.TellingDay{{Day: civil.MustParseDay("2026-03-01"), Spelled: "Sun 1 Mar 2026", Why: "asked for"}}, r.Days)
 }
 
 // History by report, person, state and day, in pages, and no longer than it is kept.
 func TestHistory(t *testing.T) {
 	now := time.Date(2026, 11, 22, 21, 30, 0, 0, time.UTC) // 23:30 in the harbour
 	dir := ""
-	s, _ := sailing(t, func(c *service.Config) {
+	s, _ := sailing(t, func(c *base.Config) {
 		dir = c.Dir
 		c.Now, c.KeepDays = func() time.Time { return now }, 400
 	})
-	ran(t, s, service.Request{})
+	ran(t, s, answer.Request{})
 	now = now.Add(time.Hour)
-	ran(t, s, service.Request{Answers: answers("2020", "")})
-	_, err := s.Prepare(service.WithPerson(ctx, service.Person{Name: "Tove"}), "trips", service.Request{Answers: answers("soon", "")})
+	ran(t, s, answer.Request{Answers: answers("2020", "")})
+	_, err := s.Runs.Prepare(base.WithPerson(ctx, base.Person{Name: "Tove"}), "trips", answer.Request{Answers: answers("soon", "")})
 	require.Error(t, err)
-	numbers := func(w service.Wanted) (all []int64) {
+	numbers := func(w receipt.Wanted) (all []int64) {
 		w.Most = 2
-		found, more, err := s.History(ctx, w)
+		found, more, err := s.Receipts.History(ctx, w)
 		require.NoError(t, err)
 		for _, r := range found {
 			all = append(all, r.ID)
@@ -669,21 +675,21 @@ func TestHistory(t *testing.T) {
 		}
 		return all
 	}
-	assert.Equal(t, []int64{3, 2, 0}, numbers(service.Wanted{}))
-	assert.Equal(t, []int64{1}, numbers(service.Wanted{Before: 2}))
-	assert.Equal(t, []int64{3}, numbers(service.Wanted{Person: "Tove"}))
-	assert.Equal(t, []int64{2}, numbers(service.Wanted{State: service.NoRows}))
-	assert.Equal(t, []int64{1}, numbers(service.Wanted{State: service.Rows}))
-	assert.Equal(t, []int64{1}, numbers(service.Wanted{Day: "22 Nov 2026"}))
-	assert.Equal(t, []int64{3, 2}, numbers(service.Wanted{Day: "today"}))
-	assert.Nil(t, numbers(service.Wanted{Report: "other"}))
+	assert.Equal(t, []int64{3, 2, 0}, numbers(receipt.Wanted{}))
+	assert.Equal(t, []int64{1}, numbers(receipt.Wanted{Before: 2}))
+	assert.Equal(t, []int64{3}, numbers(receipt.Wanted{Person: "Tove"}))
+	assert.Equal(t, []int64{2}, numbers(receipt.Wanted{State: receipt.NoRows}))
+	assert.Equal(t, []int64{1}, numbers(receipt.Wanted{State: receipt.Rows}))
+	assert.Equal(t, []int64{1}, numbers(receipt.Wanted{Day: "22 Nov 2026"}))
+	assert.Equal(t, []int64{3, 2}, numbers(receipt.Wanted{Day: "today"}))
+	assert.Nil(t, numbers(receipt.Wanted{Report: "other"}))
 	require.NoError(t, s.Close())
 
 	now = now.AddDate(0, 0, 20)
-	s, err = service.Open(ctx, service.Config{Dir: dir, RunTime: time.Minute, KeepDays: 20, Now: func() time.Time { return now.Add(-30 * time.Minute) }})
+	s, err = service.Open(ctx, base.Config{Dir: dir, RunTime: time.Minute, KeepDays: 20, Now: func() time.Time { return now.Add(-30 * time.Minute) }})
 	require.NoError(t, err)
 	defer s.Close()
-	require.Eventually(t, func() bool { return len(numbers(service.Wanted{})) == 2 }, 5*time.Second, 10*time.Millisecond, "the first is more than 20 days old")
-	_, err = s.Receipt(ctx, 1)
+	require.Eventually(t, func() bool { return len(numbers(receipt.Wanted{})) == 2 }, 5*time.Second, 10*time.Millisecond, "the first is more than 20 days old")
+	_, err = s.Receipts.Find(ctx, 1)
 	assert.EqualError(t, err, "no receipt 1 [unknown_receipt]")
 }

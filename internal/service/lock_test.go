@@ -11,12 +11,13 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/internal/service"
+	"pikegate/internal/service/base"
 )
 
 // One service has a directory to itself, and leaves it as it found it where it is refused.
 func TestTwoServicesOnOneDirectory(t *testing.T) {
 	dir := t.TempDir()
-	config := service.Config{Dir: dir, RunTime: time.Minute, Now: time.Now}
+	config := base.Config{Dir: dir, RunTime: time.Minute, Now: time.Now}
 	first, err := service.Open(ctx, config)
 	require.NoError(t, err)
 	_, err = service.Open(ctx, config)
@@ -33,7 +34,7 @@ func TestOwnRecordsThatAreEmpty(t *testing.T) {
 	dir := t.TempDir()
 	path := filepath.Join(dir, "pikegate.db")
 	require.NoError(t, os.WriteFile(path+".new", []byte("half"), 0o600))
-	config := service.Config{Dir: dir, RunTime: time.Minute, Now: time.Now}
+	config := base.Config{Dir: dir, RunTime: time.Minute, Now: time.Now}
 	s, err := service.Open(ctx, config)
 	require.NoError(t, err)
 	require.NoError(t, s.Close())
@@ -50,7 +51,7 @@ func TestOwnRecordsThatAreEmpty(t *testing.T) {
 func TestRightsOfItsFiles(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "records.db"), nil, 0o644))
-	s, err := service.Open(ctx, service.Config{Dir: dir, RunTime: time.Minute, Now: time.Now})
+	s, err := service.Open(ctx, base.Config{Dir: dir, RunTime: time.Minute, Now: time.Now})
 	require.NoError(t, err)
 	defer s.Close()
 	files, err := os.ReadDir(dir)

@@ -19,7 +19,11 @@ import (
 	"pikegate/internal/core/difference"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/service"
+	"pikegate/internal/service/answer"
+	"pikegate/internal/service/author"
+	"pikegate/internal/service/base"
+	"pikegate/internal/service/publish"
+	"pikegate/internal/service/run"
 )
 
 // fuzzTime is how long tests by chance go on: briefly, or as long as PIKEGATE_FUZZ says.
@@ -88,8 +92,8 @@ func TestDefinitionsThatAreBrokenByChance(t *testing.T) {
 		}
 	}()
 	s, n := ferries.Service, 0
-	reports := s.Reports("")
-	who := service.WithPerson(context.Background(), service.Person{Name: "Ines", Role: "developer"})
+	reports := s.Base.Reports("")
+	who := base.WithPerson(context.Background(), base.Person{Name: "Ines", Role: "developer"})
 	for until := time.Now().Add(fuzzTime(t)); time.Now().Before(until); n++ {
 		tried = slices.Clone(files)
 		for range 1 + random.IntN(3) {
@@ -105,21 +109,21 @@ func TestDefinitionsThatAreBrokenByChance(t *testing.T) {
 		switch one := tried[random.IntN(len(tried))]; random.IntN(20) {
 		case 0:
 			doing = "check"
-			_, _ = s.Check(who, []catalog.File{one})
+			_, _ = s.Publisher.Check(who, []catalog.File{one})
 		case 1:
 			doing = "put"
-			_, _ = s.Put(who, service.Put{Files: []catalog.File{one}, Draft: random.IntN(2) == 0})
+			_, _ = s.Publisher.Put(who, publish.Put{Files: []catalog.File{one}, Draft: random.IntN(2) == 0})
 		case 2:
 			doing = "run of " + name
-			if run, err := s.Prepare(who, name, service.Request{Files: tried, Limit: 1, Answers: map[string]prompt.Entered{"travel-period": prompt.OneText("last month")}}); err == nil {
-				_, _ = run.Stream(who, &pausing{})
+			if started, err := s.Runs.Prepare(who, name, answer.Request{Files: tried, Limit: 1, Answers: map[string]prompt.Entered{"travel-period": prompt.OneText("last month")}}); err == nil {
+				_, _ = started.Stream(who, &pausing{})
 			}
 		case 3:
 			doing = "comparison of " + name
-			_, _ = s.Compare(who, name, service.Versions{After: tried})
+			_, _ = s.Runs.Compare(who, name, run.Versions{After: tried})
 		case 4:
 			doing = "rehearsal of " + name
-			_, _ = s.Rehearse(who, name, service.Tried{Files: tried})
+			_, _ = s.Author.Rehearse(who, name, author.Tried{Files: tried})
 		}
 	}
 	t.Logf("%d sets of files", n)

@@ -20,6 +20,11 @@ import (
 	"pikegate/internal/core/value"
 	"pikegate/internal/export"
 	"pikegate/internal/service"
+	"pikegate/internal/service/answer"
+	"pikegate/internal/service/base"
+	"pikegate/internal/service/publish"
+	"pikegate/internal/service/receipt"
+	"pikegate/internal/service/run"
 	"pikegate/internal/source/sourcetest"
 )
 
@@ -28,7 +33,7 @@ import (
 func shore(t *testing.T, statements ...string) *service.Service {
 	t.Helper()
 	dir := t.TempDir()
-	records, err := sql.Open("sqlite3", service.RecordsPath(dir))
+	records, err := sql.Open("sqlite3", base.RecordsPath(dir))
 	require.NoError(t, err)
 	t.Cleanup(func() { records.Close() })
 	for _, s := range statements {
@@ -43,7 +48,7 @@ func shore(t *testing.T, statements ...string) *service.Service {
 // putting puts documents and returns what was found.
 func putting(t *testing.T, s *service.Service, documents ...string) string {
 	t.Helper()
-	result, err := s.Put(ctx, service.Put{Files: file(strings.Join(documents, "\n---\n"))})
+	result, err := s.Publisher.Put(ctx, publish.Put{Files: file(strings.Join(documents, "\n---\n"))})
 	require.NoError(t, err)
 	return result.Findings.Error()
 }
@@ -51,10 +56,10 @@ func putting(t *testing.T, s *service.Service, documents ...string) string {
 // refusing puts documents that are refused and returns why.
 func refusing(t *testing.T, s *service.Service, documents ...string) string {
 	t.Helper()
-	_, err := s.Put(ctx, service.Put{Files: file(strings.Join(documents, "\n---\n"))})
-	var refused *service.Refusal
+	_, err := s.Publisher.Put(ctx, publish.Put{Files: file(strings.Join(documents, "\n---\n"))})
+	var refused *base.Refusal
 	require.ErrorAs(t, err, &refused)
-	assert.Equal(t, service.DefinitionsRefused, refused.Kind)
+	assert.Equal(t, base.DefinitionsRefused, refused.Kind)
 	return refused.Error()
 }
 
@@ -62,7 +67,7 @@ func refusing(t *testing.T, s *service.Service, documents ...string) string {
 type got struct {
 	Rows    [][]any          `json:"rows"`
 	Notes   []string         `json:"notes"`
-	Receipt *service.Receipt `json:"receipt"`
+	Receipt *receipt.Receipt `json:"receipt"`
 }
 
 // ids are the first values of the rows.
@@ -75,17 +80,17 @@ func (g got) ids() string {
 }
 
 // asked runs a report with evidence, on answers NAME=VALUE.
-func asked(t *testing.T, s *service.Service, report string, req service.Request, given ...string) got {
+func asked(t *testing.T, s *service.Service, report string, req answer.Request, given ...string) got {
 	t.Helper()
 	req.Evidence, req.Answers = true, map[string]prompt.Entered{}
 	for _, g := range given {
 		name, value, _ := strings.Cut(g, "=")
 		req.Answers[name] = prompt.OneText(value)
 	}
-	run, err := s.Prepare(ctx, report, req)
+	started, err := s.Runs.Prepare(ctx, report, req)
 	require.NoError(t, err)
 	var out bytes.Buffer
-	_, err = run.Stream(ctx, export.New(export.JSON, &out, run.Columns, run.Zone, run.Notes()...))
+	_, err = started.Stream(ctx, export.New(export.JSON, &out, started.Columns, started.Zone, started.Notes()...))
 	require.NoError(t, err)
 	var g got
 	require.NoError(t, json.Unmarshal(out.Bytes(), &g))
@@ -108,7 +113,7 @@ func TestWholeDaysInCustomSQL(t *testing.T) {
 		refusing(t, s, fmt.Sprintf(calls, "at >= :start_date AND at <= :end_date"), rest))
 	for _, where := range []string{"at >= :start_date AND at < :end_date_next_day", ":start_date <= at AND at < :end_date_next_day", "at >= :start_date_first AND NOT (at >= :end_date_next_day)", "at BETWEEN :start_date AND '9' AND at < :end_date_next_day"} {
 		putting(t, s, fmt.Sprintf(calls, where), rest)
-		assert.Equal(t, "2 3 4 5", asked(t, s, "calls", service.Request{}, "start-date=5 Mar 2026", "end-date=6 Mar 2026").ids(), where)
+		assert.Equal(t, "2 3 4 5", asked(t, s, "calls", answer.Request{}, "start-date=5 Mar 2026", "end-date=6 Mar 2026").ids(), where)
 	}
 }
 
@@ -117,7 +122,7 @@ func TestAPlaceholderBesideTwoColumns(t *testing.T) {
 	s := shore(t, "CREATE TABLE calls (id INTEGER PRIMARY KEY, day INTEGER, at INTEGER)", "INSERT INTO calls VALUES (1, 20260305, 1772661600), (2, 20260305, 1772661599), (3, 20260304, 1772661600)")
 	putting(t, s, `{pikegate: 1, dataset: calls, source: shore, sql: "SELECT id, day, at FROM calls WHERE day = :d AND at >= :d", key: [id], columns: {id: {type: integer}, day: {type: date, stored: yyyymmdd}, at: {type: instant, stored: epoch-seconds}}}`, "{pikegate: 1, prompt: d, ask: When, type: day, required: true}",
 		"{pikegate: 1, query: calls, of: calls, show: [id]}", "{pikegate: 1, report: calls, title: Calls, prompts: [d], sections: [{table: {query: calls}}]}")
-	assert.Equal(t, "1", asked(t, s, "calls", service.Request{}, "d=5 Mar 2026").ids())
+	assert.Equal(t, "1", asked(t, s, "calls", answer.Request{}, "d=5 Mar 2026").ids())
 }
 
 // A dataset that says of its dates what they are not is refused when it is put, and where
@@ -144,17 +149,17 @@ func TestFormsThatTheDataDoNotHave(t *testing.T) {
 ---
 {pikegate: 1, report: calls, title: Calls, prompts: [days], sections: [{table: {query: calls}}]}`
 	s := shore(t, generated, "CREATE TABLE calls (id INTEGER PRIMARY KEY, day)", text)
-	_, err := s.Put(ctx, service.Put{Offline: true, Files: file(fmt.Sprintf(dataset, "date, stored: text, pattern: d/M/yyyy") + "\n---\n" + query)})
+	_, err := s.Publisher.Put(ctx, publish.Put{Offline: true, Files: file(fmt.Sprintf(dataset, "date, stored: text, pattern: d/M/yyyy") + "\n---\n" + query)})
 	require.NoError(t, err, "without asking the database")
-	_, err = s.Prepare(ctx, "calls", service.Request{})
-	var refused *service.Refusal
+	_, err = s.Runs.Prepare(ctx, "calls", answer.Request{})
+	var refused *base.Refusal
 	require.ErrorAs(t, err, &refused)
-	assert.Equal(t, service.DefinitionInError, refused.Kind)
+	assert.Equal(t, base.DefinitionInError, refused.Kind)
 	assert.Contains(t, refused.Error(), `dataset calls: most values of the column "day" cannot be read as a date in the pattern d/M/yyyy: 53 of 100`)
 
 	s = shore(t, generated, "CREATE TABLE calls (id INTEGER PRIMARY KEY, day)", text, "UPDATE calls SET day = 'n/a' WHERE id IN (7, 70)", "UPDATE calls SET day = 'soon' WHERE id = 50")
 	assert.Contains(t, putting(t, s, fmt.Sprintf(dataset, "date, stored: text, pattern: M/d/yyyy"), query), `f.yaml:1:107: warning: 3 % of the values of the column "day" that were looked at cannot be read as a date in the pattern M/d/yyyy, such as "n/a" and "soon"; no condition finds them [stored_otherwise]`)
-	g := asked(t, s, "calls", service.Request{})
+	g := asked(t, s, "calls", answer.Request{})
 	assert.Len(t, g.Rows, 97)
 	assert.Equal(t, []string{`3 % of the values of the column "day" that were looked at cannot be read as a date in the pattern M/d/yyyy, such as "n/a" and "soon"; no condition finds them`}, g.Notes, "before the rows")
 	assert.Equal(t, []string{`day: 3 records whose value cannot be read as a date in the pattern M/d/yyyy, such as "n/a" and "soon"; no condition on days finds them.`}, g.Receipt.Notes)
@@ -167,7 +172,7 @@ func TestPutAsksTheDatabase(t *testing.T) {
 	assert.Equal(t, `f.yaml:1:53: the source "shore" has no table "cals"; did you mean "calls"? [no_such_table]`,
 		refusing(t, s, "{pikegate: 1, dataset: calls, source: shore, table: cals, key: [id], columns: {id: {type: integer}}}"))
 	assert.Contains(t, refusing(t, s, "{pikegate: 1, dataset: calls, source: shore, table: calls, key: [id], columns: {id: {type: integer}, shop: {type: text}}}"), `the table "calls" has no column "shop"; did you mean "ship"? [no_such_column]`)
-	_, err := s.Put(ctx, service.Put{Offline: true, Files: file("{pikegate: 1, dataset: calls, source: shore, table: later, key: [id], columns: {id: {type: integer}}}")})
+	_, err := s.Publisher.Put(ctx, publish.Put{Offline: true, Files: file("{pikegate: 1, dataset: calls, source: shore, table: later, key: [id], columns: {id: {type: integer}}}")})
 	require.NoError(t, err)
 	putting(t, s, "{pikegate: 1, dataset: calls, source: shore, table: later, key: [id], columns: {id: {type: integer}}}")
 
@@ -210,11 +215,11 @@ func TestAKeyThatDoesNotTellRecordsApart(t *testing.T) {
 			"{pikegate: 1, query: towns, of: towns, show: [town, people], sort: [people descending]}", "{pikegate: 1, report: towns, title: Towns, sections: [{table: {query: towns}}]}")
 		assert.Regexp(t, `warning: the key does not tell records apart: 100 records of "towns" have the same "state", "S\d"; rows are still brought once each, but runs cannot be compared by it \[key_not_unique\]`, found)
 		seen := map[string]int{}
-		whole := asked(t, s, "towns", service.Request{})
+		whole := asked(t, s, "towns", answer.Request{})
 		assert.Equal(t, []string{"500 rows share their key with another: it does not tell records apart, and runs cannot be compared by it."}, whole.Receipt.Notes)
 		var paged []string
 		for skip := 0; skip < 500; skip += 40 {
-			page := asked(t, s, "towns", service.Request{Limit: 40, Skip: skip})
+			page := asked(t, s, "towns", answer.Request{Limit: 40, Skip: skip})
 			assert.Equal(t, whole.Receipt.Evidence.Fingerprint, page.Receipt.Evidence.Fingerprint, "the fingerprint is that of the whole, of the last page too")
 			assert.EqualValues(t, 500, *page.Receipt.Records)
 			paged = append(paged, page.ids())
@@ -233,12 +238,12 @@ func TestNoDigitIsLost(t *testing.T) {
 	putting(t, s, "{pikegate: 1, dataset: fares, source: shore, table: fares, key: [id], columns: {id: {type: integer}, fare: {type: decimal, scale: 1, label: Fare}, exact: {type: decimal, scale: 2, stored: text}}}",
 		"{pikegate: 1, prompt: fare, ask: How much, type: number}", "{pikegate: 1, query: fares, of: fares, show: [id, fare, exact], where: {all: [{fare: {is: {prompt: fare}}}]}, sort: [exact]}",
 		"{pikegate: 1, report: fares, title: Fares, prompts: [fare], sections: [{table: {query: fares}}]}")
-	g := asked(t, s, "fares", service.Request{})
+	g := asked(t, s, "fares", answer.Request{})
 	assert.Equal(t, [][]any{{2.0, "1.2", "-0.50"}, {1.0, "1.25", "12345678901234567.89"}, {3.0, "3.0", nil}}, g.Rows)
-	assert.Equal(t, []service.MoreDigits{{Column: "Fare", Scale: 1, Records: 1}}, g.Receipt.Evidence.MoreDigits)
+	assert.Equal(t, []receipt.MoreDigits{{Column: "Fare", Scale: 1, Records: 1}}, g.Receipt.Evidence.MoreDigits)
 	assert.Equal(t, []string{"Fare: 1 value with more digits than its scale of 1, shown whole."}, g.Receipt.Notes)
-	assert.Equal(t, "1", asked(t, s, "fares", service.Request{}, "fare=1.25").ids())
-	assert.Equal(t, "2", asked(t, s, "fares", service.Request{}, "fare=1.2").ids())
+	assert.Equal(t, "1", asked(t, s, "fares", answer.Request{}, "fare=1.25").ids())
+	assert.Equal(t, "2", asked(t, s, "fares", answer.Request{}, "fare=1.2").ids())
 }
 
 // Numbers that stand for days outside the calendar are unreadable: no condition finds
@@ -248,11 +253,11 @@ func TestDaysOutsideTheCalendar(t *testing.T) {
 	for column, stored := range map[string]string{"day": "date, stored: serial-days", "at": "instant, stored: epoch-seconds"} {
 		putting(t, s, fmt.Sprintf("{pikegate: 1, dataset: calls, source: shore, table: calls, key: [id], columns: {id: {type: integer}, %s: {type: %s}}}", column, stored), "{pikegate: 1, prompt: days, ask: When, type: period, open: either}",
 			fmt.Sprintf("{pikegate: 1, query: calls, of: calls, show: [id], where: {%s: {within: {prompt: days}}}}", column), "{pikegate: 1, report: calls, title: Calls, prompts: [days], sections: [{table: {query: calls}}]}")
-		g := asked(t, s, "calls", service.Request{}, "days=since 6 Mar 2026")
+		g := asked(t, s, "calls", answer.Request{}, "days=since 6 Mar 2026")
 		assert.Equal(t, "3 4 5", g.ids(), column)
 		assert.EqualValues(t, 1, g.Receipt.Evidence.Period.Unreadable, column)
 		assert.Equal(t, "2026-03-08", g.Receipt.Evidence.UpTo.Day.String(), column)
-		history, _, err := s.History(ctx, service.Wanted{Most: 10})
+		history, _, err := s.Receipts.History(ctx, receipt.Wanted{Most: 10})
 		require.NoError(t, err)
 		assert.NotEmpty(t, history)
 	}
@@ -273,15 +278,15 @@ func TestWhatIsOfferedBringsRecords(t *testing.T) {
 	for range 400 {
 		r.Shuffle(len(conditions), func(i, j int) { conditions[i], conditions[j] = conditions[j], conditions[i] })
 		query := fmt.Sprintf("{pikegate: 1, query: calls, of: calls, show: [id], sort: [day], where: {all: [%s]}}", strings.Join(conditions[:1+r.IntN(4)], ", "))
-		_, err := s.Put(ctx, service.Put{Files: file(query + "\n---\n{pikegate: 1, report: calls, title: Calls, prompts: [day, days, ship], sections: [{table: {query: calls}}]}")})
+		_, err := s.Publisher.Put(ctx, publish.Put{Files: file(query + "\n---\n{pikegate: 1, report: calls, title: Calls, prompts: [day, days, ship], sections: [{table: {query: calls}}]}")})
 		if err != nil {
 			continue // conditions that can never hold together
 		}
 		given := map[string]string{"day": days[r.IntN(len(days))], "days": periods[r.IntN(len(periods))], "ship": []string{"Marram", "Tern"}[r.IntN(2)]}
-		run := func() got {
-			return asked(t, s, "calls", service.Request{}, "day="+given["day"], "days="+given["days"], "ship="+given["ship"])
+		started := func() got {
+			return asked(t, s, "calls", answer.Request{}, "day="+given["day"], "days="+given["days"], "ship="+given["ship"])
 		}
-		why := run().Receipt.Evidence.Empty
+		why := started().Receipt.Evidence.Empty
 		if why == nil || why.Nearest == nil {
 			continue
 		}
@@ -289,7 +294,7 @@ func TestWhatIsOfferedBringsRecords(t *testing.T) {
 		require.Positive(t, why.Nearest.Records, query)
 		if name := why.Nearest.Prompt; name != "" {
 			given[name] = why.Nearest.Answer
-			require.EqualValues(t, why.Nearest.Records, len(run().Rows), "%s %v", query, given)
+			require.EqualValues(t, why.Nearest.Records, len(started().Rows), "%s %v", query, given)
 		}
 	}
 	assert.Greater(t, offered, 40)
@@ -299,7 +304,7 @@ func TestWhatIsOfferedBringsRecords(t *testing.T) {
 // order and the start of its business year.
 func TestRunningAgainReadsTheSame(t *testing.T) {
 	dir := t.TempDir()
-	records, err := sql.Open("sqlite3", service.RecordsPath(dir))
+	records, err := sql.Open("sqlite3", base.RecordsPath(dir))
 	require.NoError(t, err)
 	t.Cleanup(func() { records.Close() })
 	_, err = records.Exec("CREATE TABLE calls (id INTEGER PRIMARY KEY, at INTEGER)")
@@ -308,13 +313,13 @@ func TestRunningAgainReadsTheSame(t *testing.T) {
 	_, err = records.Exec(`WITH RECURSIVE n(i) AS (SELECT 0 UNION ALL SELECT i + 1 FROM n WHERE i < 1459)
 		INSERT INTO calls SELECT i + 1, ? + i * 12 * 3600 FROM n UNION ALL SELECT 5000 + i, ? + i * 3600 + 1800 FROM n WHERE i < 24`, start.AddDate(-1, 0, 0).Unix(), start.Unix())
 	require.NoError(t, err)
-	config := service.Config{Dir: dir, RunTime: time.Minute, Now: func() time.Time { return start.Add(10 * time.Hour) }, DayOrder: phrase.DayFirst, FiscalStart: time.July}
+	config := base.Config{Dir: dir, RunTime: time.Minute, Now: func() time.Time { return start.Add(10 * time.Hour) }, DayOrder: phrase.DayFirst, FiscalStart: time.July}
 	s, err := service.Open(ctx, config)
 	require.NoError(t, err)
 	putting(t, s, "{pikegate: 1, source: shore, zone: Europe/Helsinki}", "{pikegate: 1, dataset: calls, source: shore, table: calls, key: [id], columns: {id: {type: integer}, at: {type: instant, stored: epoch-seconds}}}",
 		"{pikegate: 1, prompt: moments, ask: When, type: moment-period}", "{pikegate: 1, prompt: days, ask: When, type: period}",
 		"{pikegate: 1, query: calls, of: calls, show: [id], where: {all: [{at: {within: {prompt: moments}}}, {at: {within: {prompt: days}}}]}}", "{pikegate: 1, report: calls, title: Calls, prompts: [moments, days], sections: [{table: {query: calls}}]}")
-	first := []got{asked(t, s, "calls", service.Request{}, "moments=last 6 hours"), asked(t, s, "calls", service.Request{}, "days=3/4/2026 to 5/4/2026"), asked(t, s, "calls", service.Request{}, "days=this fiscal year")}
+	first := []got{asked(t, s, "calls", answer.Request{}, "moments=last 6 hours"), asked(t, s, "calls", answer.Request{}, "days=3/4/2026 to 5/4/2026"), asked(t, s, "calls", answer.Request{}, "days=this fiscal year")}
 	assert.Equal(t, "5004 5005 5006 5007 5008 5009", strings.TrimPrefix(first[0].ids(), "731 "))
 	require.NoError(t, s.Close())
 
@@ -323,12 +328,12 @@ func TestRunningAgainReadsTheSame(t *testing.T) {
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
 	for _, g := range first {
-		c, err := s.Again(ctx, g.Receipt.ID, "")
+		c, err := s.Runs.Again(ctx, g.Receipt.ID, "")
 		require.NoError(t, err)
 		assert.True(t, c.Same, g.Receipt.ReadBack)
 		assert.Equal(t, []int{0, 0}, []int{c.Gained.Records, c.Lost.Records})
 	}
-	today, err := s.Again(ctx, first[0].Receipt.ID, "today")
+	today, err := s.Runs.Again(ctx, first[0].Receipt.ID, "today")
 	require.NoError(t, err)
 	assert.Equal(t, 6, today.Gained.Records, "as of today it goes by the moment of now")
 }
@@ -344,11 +349,11 @@ func TestHowFarTheDataReach(t *testing.T) {
 		"{pikegate: 1, dataset: all, source: shore, table: calls, " + columns + "\n---\n{pikegate: 1, dataset: calls, of: all, where: {all: [{id: {at_least: 0}}, {id: {present}}]}}": true,
 		`{pikegate: 1, dataset: calls, source: shore, sql: "SELECT id, day FROM calls", ` + columns:                                                                                   true,
 	} {
-		_, err := s.Put(ctx, service.Put{Files: file(strings.Join(append([]string{strings.ReplaceAll(dataset, "{id: {present}}", "{id: present}")}, rest...), "\n---\n"))})
+		_, err := s.Publisher.Put(ctx, publish.Put{Files: file(strings.Join(append([]string{strings.ReplaceAll(dataset, "{id: {present}}", "{id: present}")}, rest...), "\n---\n"))})
 		if err != nil && told { // whose report has a prompt that nothing uses, which is a finding only
 			require.NoError(t, err)
 		}
-		g := asked(t, s, "calls", service.Request{}, "days=Mar 2026")
+		g := asked(t, s, "calls", answer.Request{}, "days=Mar 2026")
 		assert.Equal(t, told, g.Receipt.Evidence.UpTo != nil, dataset)
 	}
 }
@@ -356,25 +361,25 @@ func TestHowFarTheDataReach(t *testing.T) {
 // A receipt that cannot be read to its end keeps nobody from the others.
 func TestReceiptsThatCannotBeRead(t *testing.T) {
 	dir := ""
-	s, _ := sailing(t, func(c *service.Config) { dir = c.Dir })
+	s, _ := sailing(t, func(c *base.Config) { dir = c.Dir })
 	for range 3 {
-		ran(t, s, service.Request{Answers: answers("Mar 2026", "")})
+		ran(t, s, answer.Request{Answers: answers("Mar 2026", "")})
 	}
 	own, err := sql.Open("sqlite3", filepath.Join(dir, "pikegate.db"))
 	require.NoError(t, err)
 	defer own.Close()
 	_, err = own.Exec(`UPDATE receipts SET body = CAST(replace(CAST(body AS TEXT), '"as_of":"2026-11-23"', '"as_of":"248073-06-01"') AS BLOB) WHERE id = 2; UPDATE receipts SET body = CAST('{' AS BLOB) WHERE id = 1`)
 	require.NoError(t, err)
-	all, _, err := s.History(ctx, service.Wanted{Most: 10})
+	all, _, err := s.Receipts.History(ctx, receipt.Wanted{Most: 10})
 	require.NoError(t, err)
 	require.Len(t, all, 3)
 	assert.Equal(t, []string{"trips", "trips", "trips"}, []string{all[0].Report, all[1].Report, all[2].Report})
-	r, err := s.Receipt(ctx, 2)
+	r, err := s.Receipts.Find(ctx, 2)
 	require.NoError(t, err)
-	assert.Equal(t, []any{int64(2), service.Rows, "Ines", `What is kept of this run cannot be read to its end: civil: "248073-06-01" is not a day in the form YYYY-MM-DD`}, []any{r.ID, r.State, r.Person, r.Problem})
-	_, err = s.Again(ctx, 2, "")
+	assert.Equal(t, []any{int64(2), receipt.Rows, "Ines", `What is kept of this run cannot be read to its end: civil: "248073-06-01" is not a day in the form YYYY-MM-DD`}, []any{r.ID, r.State, r.Person, r.Problem})
+	_, err = s.Runs.Again(ctx, 2, "")
 	assert.ErrorContains(t, err, "What is kept of this run cannot be read to its end")
-	_, err = s.Again(ctx, 3, "")
+	_, err = s.Runs.Again(ctx, 3, "")
 	require.NoError(t, err)
 }
 
@@ -397,29 +402,29 @@ func TestARunThatPanics(t *testing.T) {
 	putting(t, s, "{pikegate: 1, source: shore, zone: Europe/Helsinki, limits: {at_once: 1, waiting: 0}}", "{pikegate: 1, dataset: calls, source: shore, table: calls, key: [id], columns: {id: {type: integer}}}",
 		"{pikegate: 1, query: calls, of: calls, show: [id]}", "{pikegate: 1, report: calls, title: Calls, sections: [{table: {query: calls}}]}")
 	for _, row := range []int{1, 500} {
-		run, err := s.Prepare(ctx, "calls", service.Request{})
+		started, err := s.Runs.Prepare(ctx, "calls", answer.Request{})
 		require.NoError(t, err)
 		func() {
 			defer func() {
-				p, ok := recover().(*service.Panicked)
+				p, ok := recover().(*run.Panicked)
 				require.True(t, ok)
-				assert.Equal(t, run.ID(), p.Receipt)
+				assert.Equal(t, started.ID(), p.Receipt)
 				assert.Contains(t, string(p.Stack), "panicking")
 			}()
-			_, _ = run.Stream(ctx, &panicking{n: row})
+			_, _ = started.Stream(ctx, &panicking{n: row})
 		}()
-		r, err := s.Receipt(ctx, run.ID())
+		r, err := s.Receipts.Find(ctx, started.ID())
 		require.NoError(t, err)
-		assert.Equal(t, service.FailedByService, r.State)
+		assert.Equal(t, receipt.FailedByService, r.State)
 		assert.Equal(t, "the service failed: out of the blue", r.Problem)
 	}
-	assert.Len(t, asked(t, s, "calls", service.Request{}).Rows, 2000)
+	assert.Len(t, asked(t, s, "calls", answer.Request{}).Rows, 2000)
 }
 
 // A check of SQL with a placeholder that stands for nothing tells so.
 func TestCheckingAnUnknownPlaceholder(t *testing.T) {
 	s := shore(t, "CREATE TABLE calls (id INTEGER PRIMARY KEY)")
-	found, err := s.Check(ctx, file(`{pikegate: 1, dataset: calls, source: shore, sql: "SELECT id FROM calls WHERE id = :nobody", key: [id], columns: {id: {type: integer}}}`))
+	found, err := s.Publisher.Check(ctx, file(`{pikegate: 1, dataset: calls, source: shore, sql: "SELECT id FROM calls WHERE id = :nobody", key: [id], columns: {id: {type: integer}}}`))
 	require.NoError(t, err)
 	assert.Contains(t, found.Error(), "the placeholder :nobody stands for no prompt that there is")
 }
@@ -430,17 +435,17 @@ func TestFurtherRowsOfARun(t *testing.T) {
 	s := shore(t, "CREATE TABLE calls (id INTEGER PRIMARY KEY)", "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 50) INSERT INTO calls SELECT i FROM n")
 	dataset := "{pikegate: 1, dataset: calls, source: shore, table: calls, key: [id], columns: {id: {type: integer}}}"
 	putting(t, s, dataset, "{pikegate: 1, prompt: least, ask: From, type: number}", "{pikegate: 1, query: calls, of: calls, show: [id], where: {id: {at_least: {prompt: least}}}}", "{pikegate: 1, report: calls, title: Calls, prompts: [least], sections: [{table: {query: calls}}]}")
-	first := asked(t, s, "calls", service.Request{Limit: 20}, "least=11")
-	next := asked(t, s, "calls", service.Request{Limit: 20, Skip: 20, Of: first.Receipt.ID})
+	first := asked(t, s, "calls", answer.Request{Limit: 20}, "least=11")
+	next := asked(t, s, "calls", answer.Request{Limit: 20, Skip: 20, Of: first.Receipt.ID})
 	assert.Equal(t, "31 32 33 34 35 36 37 38 39 40 41 42 43 44 45 46 47 48 49 50", next.ids())
 	assert.Equal(t, []int64{0, first.Receipt.ID}, []int64{next.Receipt.ID, next.Receipt.PageOf})
-	all, _, err := s.History(ctx, service.Wanted{Most: 10})
+	all, _, err := s.Receipts.History(ctx, receipt.Wanted{Most: 10})
 	require.NoError(t, err)
 	assert.Len(t, all, 1)
-	_, err = s.Prepare(ctx, "calls", service.Request{Limit: 20, Of: 99})
+	_, err = s.Runs.Prepare(ctx, "calls", answer.Request{Limit: 20, Of: 99})
 	assert.ErrorContains(t, err, "no receipt 99")
 	putting(t, s, strings.Replace(dataset, "source", "title: All calls, source", 1))
-	_, err = s.Prepare(ctx, "calls", service.Request{Limit: 20, Skip: 20, Of: first.Receipt.ID})
+	_, err = s.Runs.Prepare(ctx, "calls", answer.Request{Limit: 20, Skip: 20, Of: first.Receipt.ID})
 	assert.ErrorContains(t, err, "the report has changed since; run it again [run_again]")
 }
 
@@ -456,15 +461,15 @@ func (e *ending) End([]byte) error { return e.end() }
 // and for good where the service ends meanwhile, the receipt says so.
 func TestAResultOnItsWay(t *testing.T) {
 	s, _ := sailing(t, nil)
-	run, err := s.Prepare(ctx, "trips", service.Request{Answers: answers("Mar 2026", "")})
+	started, err := s.Runs.Prepare(ctx, "trips", answer.Request{Answers: answers("Mar 2026", "")})
 	require.NoError(t, err)
 	said := func() string {
-		r, err := s.Receipt(ctx, run.ID())
+		r, err := s.Receipts.Find(ctx, started.ID())
 		require.NoError(t, err)
-		assert.Equal(t, service.Rows, r.State)
+		assert.Equal(t, receipt.Rows, r.State)
 		return r.Says
 	}
-	_, err = run.Stream(ctx, &ending{end: func() error {
+	_, err = started.Stream(ctx, &ending{end: func() error {
 		assert.Equal(t, "All was read and sent; it is not known to have arrived.", said())
 		return nil
 	}})

@@ -19,13 +19,17 @@ import (
 	"pikegate/internal/core/value"
 	"pikegate/internal/export"
 	"pikegate/internal/service"
+	"pikegate/internal/service/answer"
+	"pikegate/internal/service/base"
+	"pikegate/internal/service/publish"
+	"pikegate/internal/service/receipt"
 	"pikegate/internal/source/sourcetest"
 	"pikegate/internal/store"
 )
 
-var ctx = service.WithPerson(context.Background(), service.Person{Name: "Ines", Role: "developer"})
+var ctx = base.WithPerson(context.Background(), base.Person{Name: "Ines", Role: "developer"})
 
-const base = `
+const kiritimati = `
 pikegate: 1
 source: harbour
 zone: Pacific/Kiritimati
@@ -62,7 +66,7 @@ func file(text string) []catalog.File { return []catalog.File{{Name: "f.yaml", T
 
 func open(t *testing.T, dir string, now time.Time) *service.Service {
 	t.Helper()
-	s, err := service.Open(ctx, service.Config{Dir: dir, RunTime: time.Minute, Now: func() time.Time { return now }, Sources: sourcetest.Rules})
+	s, err := service.Open(ctx, base.Config{Dir: dir, RunTime: time.Minute, Now: func() time.Time { return now }, Sources: sourcetest.Rules})
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
 	return s
@@ -73,17 +77,17 @@ func open(t *testing.T, dir string, now time.Time) *service.Service {
 func TestWhatDayItIs(t *testing.T) {
 	dir := t.TempDir()
 	s := open(t, dir, time.Date(2026, 11, 23, 11, 0, 0, 0, time.UTC))
-	_, err := s.Put(ctx, service.Put{Files: file(base)})
+	_, err := s.Publisher.Put(ctx, publish.Put{Files: file(kiritimati)})
 	require.NoError(t, err)
 	asked := func(asOf string) string {
-		reading, err := s.Understand(ctx, "one", service.Request{AsOf: asOf})
+		reading, err := s.Answers.Understand(ctx, "one", answer.Request{AsOf: asOf})
 		require.NoError(t, err)
 		return reading.Answers[0].Spelled
 	}
 	assert.Equal(t, "Tue 24 Nov 2026", asked(""), "on Kiritimati, 14 hours ahead, it is the next day already")
 	assert.Equal(t, "Sun 1 Mar 2026", asked("1 Mar 2026"))
 	assert.Equal(t, "Mon 23 Nov 2026", asked("yesterday"))
-	require.NoError(t, s.SetToday(ctx, civil.MustParseDay("2024-02-29")))
+	require.NoError(t, s.Base.SetToday(ctx, civil.MustParseDay("2024-02-29")))
 	assert.Equal(t, "Thu 29 Feb 2024", asked(""))
 	require.NoError(t, s.Close())
 	s = open(t, dir, time.Now())
@@ -93,13 +97,13 @@ func TestWhatDayItIs(t *testing.T) {
 func TestDefinitionsOutliveARestart(t *testing.T) {
 	dir := t.TempDir()
 	s := open(t, dir, time.Now())
-	stored, err := s.Put(ctx, service.Put{Files: file(base)})
+	stored, err := s.Publisher.Put(ctx, publish.Put{Files: file(kiritimati)})
 	require.NoError(t, err)
 	assert.Len(t, stored.Stored, 5)
 	require.NoError(t, s.Close())
 	s = open(t, dir, time.Now())
-	assert.Len(t, s.Reports(""), 1)
-	stored, err = s.Put(ctx, service.Put{Files: file(base)})
+	assert.Len(t, s.Base.Reports(""), 1)
+	stored, err = s.Publisher.Put(ctx, publish.Put{Files: file(kiritimati)})
 	require.NoError(t, err)
 	for _, d := range stored.Stored {
 		assert.Equal(t, store.Same, d.Change, d.Name)
@@ -111,8 +115,8 @@ func TestDefinitionsOutliveARestart(t *testing.T) {
 func TestABrokenDefinitionIsLeftOut(t *testing.T) {
 	dir := t.TempDir()
 	s := open(t, dir, time.Now())
-	two := strings.NewReplacer("query: q", "query: r", "report: one", "report: two").Replace(base[strings.Index(base, "---\npikegate: 1\nquery"):])
-	_, err := s.Put(ctx, service.Put{Files: append(file(base), catalog.File{Name: "g.yaml", Text: two})})
+	two := strings.NewReplacer("query: q", "query: r", "report: one", "report: two").Replace(kiritimati[strings.Index(kiritimati, "---\npikegate: 1\nquery"):])
+	_, err := s.Publisher.Put(ctx, publish.Put{Files: append(file(kiritimati), catalog.File{Name: "g.yaml", Text: two})})
 	require.NoError(t, err)
 	require.NoError(t, s.Close())
 
@@ -126,37 +130,37 @@ func TestABrokenDefinitionIsLeftOut(t *testing.T) {
 
 	s = open(t, dir, time.Now())
 	var names []string
-	for _, r := range s.Reports("") {
+	for _, r := range s.Base.Reports("") {
 		names = append(names, r.Name)
 	}
 	assert.Equal(t, []string{"two"}, names)
-	_, err = s.Prepare(ctx, "one", service.Request{})
-	var refusal *service.Refusal
+	_, err = s.Runs.Prepare(ctx, "one", answer.Request{})
+	var refusal *base.Refusal
 	require.ErrorAs(t, err, &refusal)
-	assert.Equal(t, service.DefinitionInError, refusal.Kind)
+	assert.Equal(t, base.DefinitionInError, refusal.Kind)
 	assert.EqualError(t, err, `f.yaml:31:28: no query "q" [unknown_query]`)
-	all, _, err := s.History(ctx, service.Wanted{Most: 10})
+	all, _, err := s.Receipts.History(ctx, receipt.Wanted{Most: 10})
 	require.NoError(t, err)
 	require.Len(t, all, 1, "it is on record")
-	assert.Equal(t, service.InError, all[0].State)
+	assert.Equal(t, receipt.InError, all[0].State)
 }
 
 // Developers who publish at the same time: each sees all or nothing, and the
 // catalog is the one that was stored last.
 func TestPublishingAtTheSameTime(t *testing.T) {
 	s := open(t, t.TempDir(), time.Now())
-	_, err := s.Put(ctx, service.Put{Files: file(base)})
+	_, err := s.Publisher.Put(ctx, publish.Put{Files: file(kiritimati)})
 	require.NoError(t, err)
 	var all sync.WaitGroup
 	for n := range 8 {
 		all.Go(func() {
 			text := fmt.Sprintf("pikegate: 1\nreport: r%d\ntitle: R\nprompts: [day]\nsections: [{table: {query: q}}]\n", n)
-			_, err := s.Put(ctx, service.Put{Files: file(text)})
+			_, err := s.Publisher.Put(ctx, publish.Put{Files: file(text)})
 			assert.NoError(t, err)
 		})
 	}
 	all.Wait()
-	assert.Len(t, s.Reports(""), 9)
+	assert.Len(t, s.Base.Reports(""), 9)
 }
 
 // A named period of the business is there for prompts and answers alike.
@@ -188,43 +192,43 @@ title: Seasonal
 prompts: [days]
 sections: [{table: {query: s}}]
 `
-	_, err := s.Put(ctx, service.Put{Files: file(base + season)})
+	_, err := s.Publisher.Put(ctx, publish.Put{Files: file(kiritimati + season)})
 	require.NoError(t, err)
-	reading, err := s.Understand(ctx, "seasonal", service.Request{})
+	reading, err := s.Answers.Understand(ctx, "seasonal", answer.Request{})
 	require.NoError(t, err)
 	assert.Equal(t, "Mon 1 Jun 2026 through Mon 31 Aug 2026 (92 days)", reading.Answers[0].Spelled)
-	on, err := s.ReportOn(ctx, "seasonal", "1 Jul 2026")
+	on, err := s.Answers.ReportOn(ctx, "seasonal", "1 Jul 2026")
 	require.NoError(t, err)
 	assert.Equal(t, "2027-06-01/2027-08-31", on.Offers["days"][0].Answer.Period.String())
 
-	_, err = s.Put(ctx, service.Put{Files: file("pikegate: 1\nprompt: p\nask: Which?\ntype: period\ndefault: last sumer-season\n")})
+	_, err = s.Publisher.Put(ctx, publish.Put{Files: file("pikegate: 1\nprompt: p\nask: Which?\ntype: period\ndefault: last sumer-season\n")})
 	assert.EqualError(t, err, `f.yaml:5:10: default: "last sumer-season" is not a period; write it like 1 Mar 2026 to 5 Mar 2026, Mar 2026 or last month; did you mean "last summer-season"? [outside_own_limits]`)
 }
 
 func TestTheSameNameTwiceInOneUpload(t *testing.T) {
 	s := open(t, t.TempDir(), time.Now())
-	_, err := s.Put(ctx, service.Put{Files: append(file(base), catalog.File{Name: "g.yaml", Text: "\npikegate: 1\nprompt: day\nask: Which?\ntype: day\n"})})
+	_, err := s.Publisher.Put(ctx, publish.Put{Files: append(file(kiritimati), catalog.File{Name: "g.yaml", Text: "\npikegate: 1\nprompt: day\nask: Which?\ntype: day\n"})})
 	assert.EqualError(t, err, "g.yaml:1:1: the prompt day is defined at f.yaml:15 already [defined_twice]")
-	assert.Empty(t, s.Reports(""))
+	assert.Empty(t, s.Base.Reports(""))
 }
 
 func TestFindingReports(t *testing.T) {
 	ferries := demotest.Start(t)
 	for search, want := range map[string]int{"": 15, "LATE": 2, "office late newest left": 1, "freight fuel": 0, "waybills day": 1} {
-		assert.Len(t, ferries.Service.Reports(search), want, "%q", search)
+		assert.Len(t, ferries.Service.Base.Reports(search), want, "%q", search)
 	}
-	_, err := ferries.Service.Report("waybill-by-day")
+	_, err := ferries.Service.Base.Report("waybill-by-day")
 	assert.EqualError(t, err, `no report "waybill-by-day"; did you mean "waybills-by-day"? [unknown_report]`)
 
 	s := open(t, t.TempDir(), time.Now())
-	put, err := s.Put(ctx, service.Put{Files: file(base)})
+	put, err := s.Publisher.Put(ctx, publish.Put{Files: file(kiritimati)})
 	require.NoError(t, err)
 	assert.Contains(t, put.Findings.Error(), `the source "harbour" could not be asked whether it has what this describes: its file cannot be opened [source_not_asked]`)
-	reading, err := s.Understand(ctx, "one", service.Request{})
+	reading, err := s.Answers.Understand(ctx, "one", answer.Request{})
 	require.NoError(t, err, "answers are checked without the records")
 	assert.Empty(t, reading.Refused)
-	_, err = s.Prepare(ctx, "one", service.Request{})
-	var failed *service.SourceError
+	_, err = s.Runs.Prepare(ctx, "one", answer.Request{})
+	var failed *base.SourceError
 	require.ErrorAs(t, err, &failed)
 	assert.Equal(t, "harbour", failed.Source)
 }
@@ -236,17 +240,17 @@ func TestTheSecondSaveIsNotLost(t *testing.T) {
 	ref := catalog.Ref{Kind: catalog.KindPrompt, Name: "p"}
 	text := "pikegate: 1\nprompt: p\nask: Which?\ntype: day\n"
 	save := func(text string, saw int) error {
-		_, err := s.Put(ctx, service.Put{Files: file(text), Base: map[catalog.Ref]int{ref: saw}})
+		_, err := s.Publisher.Put(ctx, publish.Put{Files: file(text), Base: map[catalog.Ref]int{ref: saw}})
 		return err
 	}
 	require.NoError(t, save(text, 0))
 	require.NoError(t, save(text+"latest: today\n", 1))
 	err := save(text+"earliest: today\n", 1)
-	var refusal *service.Refusal
+	var refusal *base.Refusal
 	require.ErrorAs(t, err, &refusal)
-	assert.Equal(t, service.Conflicting, refusal.Kind)
+	assert.Equal(t, base.Conflicting, refusal.Kind)
 	assert.Regexp(t, `^the prompt p was saved as revision 2 by .* at .*, after revision 1 that this one was made from \[conflict\]\nlatest is new: "today" \[conflict\]$`, refusal.Faults.Error())
-	got, err := s.Definition(ctx, ref, 0)
+	got, err := s.Publisher.Definition(ctx, ref, 0)
 	require.NoError(t, err)
 	assert.Equal(t, text+"latest: today\n", got.Text)
 	require.NoError(t, save(text+"earliest: today\n", 2))
@@ -255,14 +259,14 @@ func TestTheSecondSaveIsNotLost(t *testing.T) {
 // A search in a list of a hundred thousand choices.
 func BenchmarkSearchChoices(b *testing.B) {
 	dir := b.TempDir()
-	records, err := sql.Open("sqlite3", service.RecordsPath(dir))
+	records, err := sql.Open("sqlite3", base.RecordsPath(dir))
 	require.NoError(b, err)
 	_, err = records.Exec(`CREATE TABLE t (id INTEGER PRIMARY KEY, name TEXT NOT NULL);
 		WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 100000) INSERT INTO t SELECT i, 'Passenger ' || i FROM n; CREATE INDEX by_name ON t (name)`)
 	require.NoError(b, err)
 	require.NoError(b, records.Close())
 	s := demotest.Empty(b, dir)
-	_, err = s.Put(ctx, service.Put{Files: file(`pikegate: 1
+	_, err = s.Publisher.Put(ctx, publish.Put{Files: file(`pikegate: 1
 source: s
 zone: Europe/Helsinki
 ---
@@ -281,7 +285,7 @@ columns: {id: {type: integer}, name: {type: text}}
 `)})
 	require.NoError(b, err)
 	for b.Loop() {
-		found, _, err := s.Choices(ctx, "r", "who", service.ChoicesRequest{Search: "GER 777", Request: service.Request{Limit: 50}})
+		found, _, err := s.Answers.Choices(ctx, "r", "who", answer.ChoicesRequest{Search: "GER 777", Request: answer.Request{Limit: 50}})
 		require.NoError(b, err)
 		require.NotEmpty(b, found)
 	}
@@ -298,13 +302,13 @@ func TestAReportWithManyPrompts(t *testing.T) {
 	}
 	text := "pikegate: 1\nquery: many\nof: sailings\nshow: [departed_at]\nsort: [departed_at]\nwhere:\n  all:\n" + conditions.String() +
 		"---\n{pikegate: 1, report: many, title: Many, prompts: [" + strings.TrimSuffix(names.String(), ", ") + "], sections: [{table: {query: many}}]}\n" + prompts.String()
-	_, err := ferries.Service.Put(ctx, service.Put{Files: file(text)})
+	_, err := ferries.Service.Publisher.Put(ctx, publish.Put{Files: file(text)})
 	require.NoError(t, err)
 	start := time.Now()
-	run, err := ferries.Service.Prepare(ctx, "many", service.Request{Limit: 100})
+	started, err := ferries.Service.Runs.Prepare(ctx, "many", answer.Request{Limit: 100})
 	require.NoError(t, err)
 	var out strings.Builder
-	receipt, err := run.Stream(ctx, export.New(export.NDJSON, &out, run.Columns, run.Zone))
+	receipt, err := started.Stream(ctx, export.New(export.NDJSON, &out, started.Columns, started.Zone))
 	require.NoError(t, err)
 	assert.Equal(t, 100, receipt.Rows)
 	assert.Len(t, receipt.Answers, 20)
@@ -318,39 +322,39 @@ func TestAReportWithManyPrompts(t *testing.T) {
 func TestTheLimitsOfASource(t *testing.T) {
 	dir := t.TempDir()
 	s := open(t, dir, time.Date(2026, 11, 23, 11, 0, 0, 0, time.UTC))
-	records, err := sql.Open("sqlite3", service.RecordsPath(dir))
+	records, err := sql.Open("sqlite3", base.RecordsPath(dir))
 	require.NoError(t, err)
 	defer records.Close()
 	_, err = records.Exec(`CREATE TABLE t (id INTEGER PRIMARY KEY, "on" TEXT); INSERT INTO t VALUES (1, '2026-11-23'), (2, '2026-11-23'), (3, '2026-11-23')`)
 	require.NoError(t, err)
-	_, err = s.Put(ctx, service.Put{Files: file(strings.Replace(base, "zone: Pacific/Kiritimati", "zone: Europe/Helsinki\nlimits: {rows: 2, at_once: 1, waiting: 0}", 1))})
+	_, err = s.Publisher.Put(ctx, publish.Put{Files: file(strings.Replace(kiritimati, "zone: Pacific/Kiritimati", "zone: Europe/Helsinki\nlimits: {rows: 2, at_once: 1, waiting: 0}", 1))})
 	require.NoError(t, err)
-	run := func(limit int, w export.Writer) (*service.Receipt, error) {
-		r, err := s.Prepare(ctx, "one", service.Request{Limit: limit})
+	started := func(limit int, w export.Writer) (*receipt.Receipt, error) {
+		r, err := s.Runs.Prepare(ctx, "one", answer.Request{Limit: limit})
 		require.NoError(t, err)
 		return r.Stream(ctx, w)
 	}
-	_, err = run(0, &pausing{})
-	assert.ErrorIs(t, err, service.ErrSize)
+	_, err = started(0, &pausing{})
+	assert.ErrorIs(t, err, receipt.ErrSize)
 	assert.EqualError(t, err, "the result has more rows than its source allows: 2")
-	receipt, err := run(2, &pausing{})
+	receipt, err := started(2, &pausing{})
 	require.NoError(t, err)
 	assert.EqualValues(t, 3, *receipt.Records)
 
 	first := &pausing{began: make(chan struct{}), goOn: make(chan struct{})}
 	done := make(chan error)
 	go func() {
-		_, err := run(2, first)
+		_, err := started(2, first)
 		done <- err
 	}()
 	<-first.began
-	_, err = run(2, &pausing{})
-	var failed *service.SourceError
+	_, err = started(2, &pausing{})
+	var failed *base.SourceError
 	require.ErrorAs(t, err, &failed)
 	assert.EqualError(t, err, "source harbour: its queue is full")
 	close(first.goOn)
 	require.NoError(t, <-done)
-	_, err = run(2, &pausing{})
+	_, err = started(2, &pausing{})
 	assert.NoError(t, err)
 }
 

@@ -1,0 +1,103 @@
+package base
+
+import (
+	"context"
+	"maps"
+	"slices"
+	"time"
+
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/column"
+	"pikegate/internal/core/compile"
+	"pikegate/internal/source"
+)
+
+// Relation is a dataset as its source has it: where to read it, and by which SQL.
+type Relation struct {
+	Source *source.Source
+	Sql    *compile.Compiler
+	at     time.Time
+	// unique says that the database keeps two records from having the same key. Where it
+	// does not, ties are all columns of the dataset, by which records of the same key are
+	// sorted, so that pages bring each of them once.
+	Unique bool
+	Ties   []*column.Column
+	Fits   []source.Fit // of some records of its tables, as they were some minutes ago
+}
+
+// factAge is how long it is believed what a database says of a table's columns.
+const factAge = time.Minute
+
+// structureTime is the longest that a source may take to tell of its tables.
+const structureTime = 30 * time.Second
+
+// TablesOf asks the database for the tables of a dataset, by what their columns are named
+// by. One that is not there has no columns.
+func TablesOf(ctx context.Context, v source.View, d *catalog.Dataset) (map[string]*source.Table, error) {
+	tables := map[string]*source.Table{}
+	for as, name := range d.From.Tables() {
+		t, err := v.Structure(ctx, name)
+		if err != nil {
+			return nil, err
+		}
+		tables[as] = t
+	}
+	return tables, nil
+}
+
+// IsUnique reports whether the database keeps two records of a dataset from having the
+// same key: the key of its first table stands in that of the dataset, and each joined
+// table has one record at most for each, or its key stands there too.
+func IsUnique(d *catalog.Dataset, tables map[string]*source.Table) bool {
+	inKey := map[string][]string{} // the columns of each table that stand in the key
+	for _, o := range d.Origins() {
+		if slices.ContainsFunc(d.Key, func(k *column.Column) bool { return k.Name == o.Name }) {
+			inKey[o.Table] = append(inKey[o.Table], o.Column)
+		}
+	}
+	first := tables[d.From.Table]
+	if first == nil || !first.TellsApart(inKey[d.From.Table]) {
+		return false
+	}
+	for _, j := range d.From.Joins {
+		found := slices.Clone(inKey[j.As])
+		for _, p := range j.On {
+			found = append(found, p.Column)
+		}
+		if !tables[j.As].IsUnique(found) {
+			return false
+		}
+	}
+	return true
+}
+
+// fitAge is how long it is believed how the values of a table fit, and fitTime the longest
+// that a run waits to learn it.
+const (
+	fitAge  = 10 * time.Minute
+	fitTime = 2 * time.Second
+)
+
+type fitsThen struct {
+	fits []source.Fit
+	at   time.Time
+}
+
+// FitsOf holds some records of the tables of a dataset to what it says of their columns.
+func FitsOf(ctx context.Context, v source.View, d *catalog.Dataset, tables map[string]*source.Table) ([]source.Fit, error) {
+	var all []source.Fit
+	for _, as := range slices.Sorted(maps.Keys(tables)) {
+		said := map[string]*column.Column{}
+		for _, o := range d.Origins() {
+			if o.Table == as {
+				said[o.Column] = d.Column(o.Name)
+			}
+		}
+		fits, err := v.Fits(ctx, d.From.Tables()[as], tables[as], said)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, fits...)
+	}
+	return all, nil
+}

@@ -1,0 +1,304 @@
+package publish
+
+import (
+	"context"
+	"errors"
+	"maps"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/shopspring/decimal"
+
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
+	"pikegate/internal/core/compile"
+	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/customsql"
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/english"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/value"
+	"pikegate/internal/service/base"
+	"pikegate/internal/source"
+)
+
+// checkTime is the longest that a source is asked about a definition; longer than it takes to
+// tell that its server is silent.
+const checkTime = 15 * time.Second
+
+// asking asks sources about definitions. One that was not reached is not asked again: each
+// time would take as long.
+type asking struct {
+	base   *base.Base
+	silent map[string]error // by the name of the source
+}
+
+// ask asks a source. One that does not answer is told, and nothing else of it.
+func (a asking) ask(ctx context.Context, c *checker, of *catalog.Source, use func(context.Context, source.View) error) {
+	err := a.silent[of.Name]
+	if err == nil {
+		var from *source.Source
+		if from, err = a.base.SourceAt(ctx, of.At); err == nil {
+			err = a.base.Look(ctx, from, checkTime, use)
+		}
+	}
+	if err != nil {
+		a.silent[of.Name] = err
+		c.warn(base.SourceUnreached, "the source %q could not be asked whether it has what this describes: %s", of.Name, err)
+	}
+}
+
+// checker holds one definition against its source.
+type checker struct {
+	doc   catalog.Document
+	found fault.List
+}
+
+// at finds what is wrong at the value of a key, by its path.
+func (c *checker) at(path []string, code, format string, args ...any) *fault.Fault {
+	f := fault.New(code, format, args...).At(definition.Place(&c.doc, path...))
+	c.found = append(c.found, f)
+	return f
+}
+
+func (c *checker) fault(code, format string, args ...any) *fault.Fault {
+	return c.at(nil, code, format, args...)
+}
+
+func (c *checker) warn(code, format string, args ...any) *fault.Fault {
+	f := c.fault(code, format, args...)
+	f.Warning = true
+	return f
+}
+
+// account warns of one that may do more than read: what is sent only reads, and the account
+// is the wall behind that.
+func (c *checker) account(ctx context.Context, v source.View) error {
+	may, err := v.MayWrite(ctx)
+	if may {
+		c.warn(base.AccountMayWrite, "the account of this source may change data, which no report needs; give it one that may only read")
+	}
+	return err
+}
+
+func (c *checker) dataset(ctx context.Context, v source.View, d *catalog.Dataset) error {
+	if d.Base != nil {
+		return nil // which tells by itself
+	}
+	if d.From.SQL != nil {
+		return c.sql(ctx, v, d)
+	}
+	tables, err := base.TablesOf(ctx, v, d)
+	if err != nil {
+		return err
+	}
+	known, err := v.Tables(ctx)
+	if err != nil {
+		return err
+	}
+	if !c.tables(d, tables, known) {
+		return nil
+	}
+	for _, j := range d.From.Joins {
+		var on []string
+		for _, p := range j.On {
+			on = append(on, p.Column)
+		}
+		if t := tables[j.As]; !t.IsUnique(on) && !d.HasInKey(j.As) {
+			c.warn(base.KeyNotUnique, "nothing in the database keeps the table %q from having several records with the same %s; each of ours would then be counted once for each", j.Table, english.Both(english.Quoted(on)))
+		}
+	}
+	if len(d.From.Joins) == 0 && len(d.Key) > 0 && !base.IsUnique(d, tables) {
+		if err := c.key(ctx, v, d); err != nil {
+			return err
+		}
+	}
+	fits, err := base.FitsOf(ctx, v, d, tables)
+	for _, f := range fits {
+		c.fit(d, f)
+	}
+	return err
+}
+
+// tables reports whether all tables and columns of a dataset are there, and finds those
+// that are not.
+func (c *checker) tables(d *catalog.Dataset, tables map[string]*source.Table, known []source.TableName) bool {
+	before := len(c.found)
+	for _, as := range slices.Sorted(maps.Keys(tables)) {
+		if len(tables[as].Columns) > 0 {
+			continue
+		}
+		var names []string
+		for _, t := range known {
+			names = append(names, t.Name)
+		}
+		path := []string{"table"}
+		if as != d.From.Table {
+			path = []string{"joins"}
+		}
+		c.at(path, base.NoSuchTable, "the source %q has no table %q", d.Source.Name, d.From.Tables()[as]).Suggest(fault.Near(d.From.Tables()[as], names))
+	}
+	for _, o := range d.Origins() {
+		t := tables[o.Table]
+		if t == nil || len(t.Columns) == 0 {
+			continue
+		}
+		var names []string
+		for _, column := range t.Columns {
+			names = append(names, column.Name)
+			if of := d.Column(o.Name); column.Name == o.Column && column.Text && !of.IsText() && !of.IsExactText() {
+				f := c.at([]string{"columns", o.Name}, base.StoredOtherwise, "the column %q is said to be %s, and the table %q has it as %s", o.Name, of.Wants(), d.From.Tables()[o.Table], column.Type)
+				if of.Type.IsDated() {
+					f.Message += "; say how the text is written, by stored and pattern"
+				}
+			}
+		}
+		if !slices.Contains(names, o.Column) {
+			f := c.at([]string{"columns", o.Name}, base.NoSuchColumn, "the table %q has no column %q", d.From.Tables()[o.Table], o.Column)
+			f.Suggest(fault.Near(o.Column, names))
+		}
+	}
+	return len(c.found) == before
+}
+
+// key looks for records with the same key, where nothing in the database keeps them out.
+func (c *checker) key(ctx context.Context, v source.View, d *catalog.Dataset) error {
+	t, err := v.Table(ctx, d.From.Table)
+	if err != nil {
+		return err
+	}
+	var columns []string
+	for _, k := range d.Key {
+		for _, o := range d.Origins() {
+			if o.Name == k.Name {
+				columns = append(columns, o.Column)
+			}
+		}
+	}
+	same, err := v.SameKey(ctx, d.From.Table, columns, t)
+	switch {
+	case err != nil:
+		return err
+	case same != nil:
+		f := c.at([]string{"key"}, base.KeyNotUnique, "the key does not tell records apart: %d records of %q have the same %s, %s; rows are still brought once each, but runs cannot be compared by it",
+			same.Records, d.From.Table, english.Both(english.Quoted(columns)), english.Both(english.Quoted(same.Values)))
+		f.Warning = true
+	case !t.IsBare():
+		f := c.at([]string{"key"}, base.KeyNotUnique, "nothing in the database keeps two records of %q from having the same key, %s", d.From.Table, english.Both(english.Quoted(columns)))
+		f.Warning = true
+	}
+	return nil
+}
+
+// fit tells of values that are not what the dataset says of their column.
+func (c *checker) fit(d *catalog.Dataset, fit source.Fit) {
+	if f := base.Misfit(fit); f != nil {
+		c.found = append(c.found, f.At(definition.Place(&c.doc, "columns", fit.Column.Name)))
+	}
+}
+
+// sql has the database read custom SQL, without running it.
+func (c *checker) sql(ctx context.Context, v source.View, d *catalog.Dataset) error {
+	q := compile.Query{Show: d.Columns, Key: d.Key, Zone: d.Source.Zone, Values: map[int]compile.Values{}}
+	for piece, value := range d.Values {
+		q.Values[piece] = compile.Values{Column: value.Column, List: sample(value, d.Source.Zone)}
+	}
+	explain := func() (*source.Error, error) {
+		s := compile.New(v.Dialect(), d.From, nil).Select(q)
+		s.SQL = "EXPLAIN " + s.SQL
+		err := v.Rows(ctx, s, func([]value.Value) error { return nil })
+		var said *source.Error
+		if !errors.As(err, &said) || said.Kind != source.Changed && said.Kind != source.Unfit {
+			return nil, err
+		}
+		return said, nil
+	}
+	said, err := explain()
+	if err != nil {
+		return err
+	}
+	if said != nil {
+		f := c.at([]string{"sql"}, base.SQLRefused, "the database does not understand this: %s", said)
+		if i := strings.Index(c.doc.Text, said.Near); i >= 0 && said.Near != "" {
+			line, column := customsql.Place(c.doc.Text, i)
+			f.At(fault.Place{File: c.doc.File, Line: c.doc.Line + line - 1, Column: column})
+		}
+		return nil
+	}
+	for _, of := range d.Columns {
+		if q.Where = looking(of); q.Where == nil {
+			continue
+		}
+		if said, err = explain(); err != nil {
+			return err
+		}
+		if said != nil {
+			c.at([]string{"columns", of.Name}, base.StoredOtherwise, "the column %q is said to be %s, and the database cannot compare what the SQL brings with one: %s", of.Name, of.Wants(), said)
+		}
+	}
+	return nil
+}
+
+// looking is some condition on a column, nil for one of texts, which any engine compares.
+func looking(of *column.Column) *criteria.Bound {
+	switch {
+	case of.Type.IsDated():
+		return &criteria.Bound{Column: of, Op: criteria.Within, Periods: []civil.Period{{First: civil.MustParseDay("2000-01-01"), Last: civil.MustParseDay("2000-12-31")}}}
+	case of.Type.IsNumeric():
+		return &criteria.Bound{Column: of, Op: criteria.AtLeast, Numbers: []decimal.Decimal{decimal.Zero}}
+	}
+	return nil
+}
+
+// sample is some value for a placeholder.
+func sample(v catalog.Placeholder, zone *time.Location) []any {
+	switch {
+	case v.Column != nil && v.Column.Type.IsDated():
+		return []any{v.Column.Bound(civil.StartOf(civil.MustParseDay("2000-01-01")), zone)}
+	case v.Prompt.Type == prompt.Number, v.Column != nil && v.Column.Type.IsNumeric():
+		return []any{int64(1)}
+	case v.Prompt.Type == prompt.YesNo:
+		return []any{true}
+	}
+	return []any{"x"}
+}
+
+// largeTable is how many records a table has before the lack of an index is told.
+const largeTable = 50_000
+
+// query warns of conditions on a large table of which none has an index that serves.
+func (c *checker) query(ctx context.Context, v source.View, q *catalog.Query) error {
+	var columns []string
+	texts := map[string]bool{}
+	q.Criteria().Walk(func(n *criteria.Node) {
+		if n.Column == nil {
+			return
+		}
+		for _, o := range q.Of.Origins() {
+			if o.Name == n.Column.Name && o.Table == q.Of.From.Table && !slices.Contains(columns, o.Column) {
+				columns = append(columns, o.Column)
+				texts[o.Column] = n.Column.IsText()
+			}
+		}
+	})
+	if len(columns) == 0 || q.Of.From.SQL != nil {
+		return nil
+	}
+	t, err := v.Table(ctx, q.Of.From.Table)
+	if err != nil || t.About < largeTable {
+		return err
+	}
+	if !slices.ContainsFunc(columns, t.Leads) {
+		c.warn(base.NoIndex, "the table %q has about %d records and no index that starts with %s: a search by it reads them all", q.Of.From.Table, t.About, english.Either(english.Quoted(columns)))
+		return nil
+	}
+	for _, column := range t.Columns {
+		if texts[column.Name] && column.Text && !column.Exact && t.Leads(column.Name) {
+			c.warn(base.OtherCollation, "the index on %q goes by a collation of its own, and texts are compared by code point: it does not serve; an index by code point would", column.Name)
+		}
+	}
+	return nil
+}

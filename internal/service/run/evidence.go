@@ -1,0 +1,373 @@
+package run
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
+	"pikegate/internal/core/compile"
+	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/english"
+	"pikegate/internal/core/evidence"
+	"pikegate/internal/core/readback"
+	"pikegate/internal/core/value"
+	"pikegate/internal/service/answer"
+	"pikegate/internal/service/base"
+	"pikegate/internal/service/receipt"
+	"pikegate/internal/source"
+)
+
+// counter counts the evidence of one run, in the snapshot of its rows.
+type counter struct {
+	run   *Run
+	view  source.View
+	query compile.Query // of all rows in order
+	plan  evidence.Plan
+	e     *receipt.Evidence
+	// otherwise is how many records there are that only the period leaves out, with
+	// those of the result.
+	otherwise int64
+}
+
+// count counts the evidence and puts it on the receipt. What cannot be had in time, or
+// at all, is said there and is no error: the rows stand by themselves.
+func (r *Run) count(ctx context.Context, v source.View, q compile.Query, got *reading) {
+	start := time.Now()
+	ctx, cancel := context.WithTimeoutCause(ctx, r.runs.base.Config.EvidenceTime, errEvidenceTime)
+	defer cancel()
+	table := r.ready.Bound.Report.Table
+	c := counter{run: r, view: v, query: q, plan: evidence.PlanOf(r.ready.Bound.Parts, table.Sort, table.Show), e: &receipt.Evidence{Sieve: []receipt.ConditionCount{}}}
+	r.receipt.Evidence = c.e
+	if got.whole {
+		c.fingerprinted(got)
+	}
+	steps := []struct {
+		what  string
+		count func(context.Context) error
+	}{
+		{"where the records lie", c.tally},
+		{"the ends of the result", c.ends},
+		{"the fingerprint", func(ctx context.Context) error { return c.fingerprint(ctx, got) }},
+		{"why there are no records", c.empty},
+		{"when the data were loaded", c.loaded},
+	}
+	for _, step := range steps {
+		if err := step.count(ctx); err != nil {
+			why := err.Error()
+			if ctx.Err() != nil {
+				why = context.Cause(ctx).Error()
+			}
+			c.e.NotComputed = append(c.e.NotComputed, step.what+": "+why)
+			if !got.whole {
+				got.marks = nil
+			}
+			break
+		}
+	}
+	r.counting = time.Since(start)
+}
+
+var errEvidenceTime = errors.New("it took longer than evidence may")
+
+// rows runs a statement that counts.
+func (c *counter) rows(ctx context.Context, s compile.Statement, use func(row []value.Value) error) error {
+	c.e.Statements++
+	return c.view.Rows(ctx, s, use)
+}
+
+// numbers runs a statement that returns one row of numbers.
+func (c *counter) numbers(ctx context.Context, s compile.Statement) ([]int64, error) {
+	c.e.Statements++
+	return c.view.Numbers(ctx, s)
+}
+
+// counting is the query of records of the dataset that the criteria hold for, beside
+// the dataset's own.
+func (c *counter) counting(where ...*criteria.Bound) compile.Query {
+	q := c.run.ready.Bound.Counting(criteria.AllOf(append([]*criteria.Bound{c.run.ready.Bound.Own}, where...)...))
+	q.Extents = c.query.Extents
+	return q
+}
+
+func (c *counter) says(b *criteria.Bound) string {
+	return readback.Criteria(b, c.run.ready.Bound.Clock()).String()
+}
+
+// tally counts all records once, for the reconciliation and the sieve.
+func (c *counter) tally(ctx context.Context) error {
+	if c.run.ready.From.Sql.HasCriteriaInside() {
+		return c.oneByOne(ctx)
+	}
+	var groups []evidence.Group
+	err := c.rows(ctx, c.run.ready.From.Sql.Tally(c.counting(), c.plan), func(row []value.Value) error {
+		groups = append(groups, compile.ReadGroup(row, c.plan))
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	f := c.plan.Sum(groups)
+	c.e.All = &f.All
+	if p := c.plan.Period; p != nil {
+		_, denies := p.Op.Denies()
+		c.e.Period = &receipt.Reconciliation{Column: p.Column.Label, Says: c.says(p), Excluded: denies,
+			Before: f.Classes[evidence.Before], Inside: f.Classes[evidence.Inside], Between: f.Classes[evidence.Between],
+			After: f.Classes[evidence.After], Missing: f.Classes[evidence.Missing], Unreadable: f.Classes[evidence.Unreadable]}
+		c.unreadable(p.Column, c.e.Period.Unreadable)
+	}
+	c.sieve(f.All, f.Left)
+	c.records(f.Result)
+	c.otherwise = f.Otherwise
+	if of := c.plan.Dated; of != nil {
+		c.e.Ends = &receipt.Ends{Column: of.Label}
+		if f.Span.Any {
+			c.e.Ends.First, c.e.Ends.Last = &receipt.EndDay{Dated: c.dated(f.Span.First)}, &receipt.EndDay{Dated: c.dated(f.Span.Last)}
+		}
+		if f.Earlier.Any {
+			earlier := c.dated(f.Earlier.Last)
+			c.e.Ends.Earlier = &earlier
+		}
+		if f.Later.Any {
+			later := c.dated(f.Later.First)
+			c.e.Ends.Later = &later
+		}
+		if f.Data.Any && c.knowsReach() {
+			upTo := c.dated(f.Data.Last)
+			c.e.UpTo = &upTo
+		}
+	}
+	return nil
+}
+
+// knowsReach reports whether the records that were counted are all of the dataset's: SQL
+// that takes answers, and a dataset's own condition on the dates, bring no more than was
+// asked for, and how far that reaches says nothing of the data.
+func (c *counter) knowsReach() bool {
+	if len(c.run.ready.Bound.Values) > 0 {
+		return false
+	}
+	known := true
+	c.run.ready.Bound.Own.Walk(func(b *criteria.Bound) { known = known && b.Column != c.plan.Dated })
+	return known
+}
+
+// unreadable notes that records have no date that can be read, in place of what some of
+// them told before.
+func (c *counter) unreadable(of *column.Column, records int64) {
+	if records == 0 {
+		return
+	}
+	such := ""
+	for _, fit := range c.run.ready.From.Fits {
+		if fit.Column.Name == of.Name && len(fit.Examples) > 0 {
+			such = ", such as " + english.Both(english.Quoted(base.Shortened(fit.Examples)))
+		}
+	}
+	c.run.ready.Notes = slices.DeleteFunc(c.run.ready.Notes, func(n answer.Note) bool { return n.Of != nil && n.Of.Name == of.Name })
+	c.note("%s: %s whose value cannot be read as %s%s; no condition on days finds them.", of.Label, english.Count(int(records), "record"), of.Wants(), such)
+}
+
+// oneByOne counts the sieve where the criteria stand within custom SQL: one
+// statement for each step. What the SQL makes of its records by groups cannot be
+// reconciled with a period that chooses among them before.
+func (c *counter) oneByOne(ctx context.Context) error {
+	steps := c.plan.All()
+	left := make([]int64, len(steps)+1)
+	for i := range left {
+		n, err := c.numbers(ctx, c.run.ready.From.Sql.Count(c.counting(steps[:i]...)))
+		if err != nil {
+			return err
+		}
+		left[i] = n[0]
+	}
+	c.e.All = &left[0]
+	c.sieve(left[0], left[1:])
+	c.records(left[len(steps)])
+	return nil
+}
+
+func (c *counter) sieve(all int64, left []int64) {
+	for i, step := range c.plan.All() {
+		c.e.Sieve = append(c.e.Sieve, receipt.ConditionCount{Says: c.says(step), Left: left[i], TookAway: all - left[i]})
+		all = left[i]
+	}
+}
+
+// records takes the number of records that passed everything, and holds the one that
+// the rows tell to it.
+func (c *counter) records(n int64) {
+	if known := c.run.receipt.Records; known != nil {
+		c.e.Changed = *known != n
+		return
+	}
+	c.run.receipt.Records = &n
+}
+
+// dated spells a date of the plan's column, given in seconds.
+func (c *counter) dated(seconds int64) receipt.Dated {
+	zone := c.zoneOf(c.plan.Dated)
+	day := civil.DayHolding(seconds, zone)
+	d := receipt.Dated{Day: day, Spelled: day.Spelled()}
+	if c.plan.Dated.Type == column.Date {
+		return d
+	}
+	d.Spelled += " " + civil.ClockAt(time.Unix(seconds, 0).In(zone))
+	return d
+}
+
+// zoneOf is the zone in which the seconds of a column's dates have their day: those of
+// days and wall times are as if UTC.
+func (c *counter) zoneOf(of *column.Column) *time.Location {
+	if of.Type == column.Instant {
+		return c.run.Zone
+	}
+	return time.UTC
+}
+
+// ends counts the records on the first and on the last day.
+func (c *counter) ends(ctx context.Context) error {
+	if c.e.Ends == nil || c.e.Ends.First == nil {
+		return nil
+	}
+	on := func(d civil.Day) *criteria.Bound {
+		return &criteria.Bound{Column: c.plan.Dated, Op: criteria.Within, Periods: []civil.Period{{First: d, Last: d}}}
+	}
+	first, last := on(c.e.Ends.First.Day), on(c.e.Ends.Last.Day)
+	either := &criteria.Bound{Logic: criteria.Any, Nodes: []*criteria.Bound{first, last}}
+	n, err := c.numbers(ctx, c.run.ready.From.Sql.Among(c.counting(append(c.plan.All(), either)...), first, last))
+	if err == nil {
+		c.e.Ends.First.Records, c.e.Ends.Last.Records = n[1], n[2]
+	}
+	return err
+}
+
+// fingerprint reads all rows again where those that were sent are not all.
+func (c *counter) fingerprint(ctx context.Context, got *reading) error {
+	if got.whole {
+		return nil
+	}
+	got.begin(c.run.ready.Bound.Report.Table.Show)
+	rows := int64(0)
+	c.query.Show = got.columns
+	err := c.rows(ctx, c.run.ready.From.Sql.Select(c.query), func(row []value.Value) error {
+		rows++
+		got.add(row)
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	c.e.Changed = c.e.Changed || rows != *c.run.receipt.Records
+	c.fingerprinted(got)
+	return nil
+}
+
+// fingerprinted tells what the fingerprint of all rows is, and what was found in them.
+func (c *counter) fingerprinted(got *reading) {
+	c.e.Fingerprint = got.fingerprint.Sum()
+	for i, found := range got.fingerprint.Found() {
+		of := c.run.ready.Bound.Report.Table.Show[i]
+		if found.Longer > 0 {
+			c.e.MoreDigits = append(c.e.MoreDigits, receipt.MoreDigits{Column: of.Label, Scale: of.Scale, Records: found.Longer})
+			c.note("%s: %s with more digits than its scale of %d, shown whole.", of.Label, english.Count(int(found.Longer), "value"), of.Scale)
+		}
+		if found.Unfit > 0 {
+			c.e.Unfit = append(c.e.Unfit, receipt.Unfit{Column: of.Label, Records: found.Unfit, Examples: base.Shortened(found.Examples)})
+			c.note("%s: %s in these rows cannot be read as %s and stand as they are stored, such as %s.", of.Label, english.Count(int(found.Unfit), "value"), of.Wants(), english.Both(english.Quoted(base.Shortened(found.Examples))))
+		}
+	}
+	if c.run.ready.From.Unique {
+		return
+	}
+	if c.e.SameKey = got.marks.SameKey(); c.e.SameKey > 0 {
+		c.note("%s share their key with another: it does not tell records apart, and runs cannot be compared by it.", english.Count(int(c.e.SameKey), "row"))
+	}
+}
+
+// note tells something to whoever reads the result, above the rows.
+func (c *counter) note(format string, args ...any) {
+	c.run.receipt.Notes = append(c.run.receipt.Notes, fmt.Sprintf(format, args...))
+}
+
+// loaded tells when the dataset's table was last loaded.
+func (c *counter) loaded(ctx context.Context) error {
+	of := c.run.ready.Bound.Report.Table.Of
+	if !of.Source.At.IsSQLite() || of.Source.At.File != "" || of.From.Table == "" {
+		return nil
+	}
+	known, err := c.run.runs.base.Store.LoadedAt(ctx, of.From.Table)
+	if known != nil {
+		c.e.Loaded = &receipt.Loaded{At: known.At, By: known.By, Rows: known.Rows}
+	}
+	return err
+}
+
+// empty finds why there are no records.
+func (c *counter) empty(ctx context.Context) error {
+	if *c.run.receipt.Records > 0 {
+		return nil
+	}
+	why := &receipt.WhyEmpty{Step: slices.IndexFunc(c.e.Sieve, func(s receipt.ConditionCount) bool { return s.Left == 0 }) + 1}
+	c.e.Empty = why
+	switch steps := c.plan.All(); {
+	case *c.e.All == 0:
+		why.Step = 0
+		why.Says = "The dataset has no records at all."
+		return nil
+	case why.Step == 0:
+		why.Says = "The data changed while they were counted."
+		return nil
+	default:
+		why.Says = fmt.Sprintf("No record is left once %s.", c.says(steps[why.Step-1]))
+		if c.run.ready.From.Sql.HasCriteriaInside() || len(steps) > compile.MostPassedBy {
+			return nil
+		}
+		if err := c.combinations(ctx, steps, why); err != nil {
+			return err
+		}
+		if c.plan.Alone && len(steps) > 1 && c.otherwise == 0 {
+			why.Says += " No period has a record that the other conditions hold for."
+		}
+	}
+	return c.nearest(ctx, why)
+}
+
+// combinations finds which pairs of conditions no record meets, and what each
+// condition alone keeps out.
+func (c *counter) combinations(ctx context.Context, steps []*criteria.Bound, why *receipt.WhyEmpty) error {
+	met := map[uint]int64{} // how many records meet which conditions, by bits
+	err := c.rows(ctx, c.run.ready.From.Sql.PassedBy(c.counting(), steps), func(row []value.Value) error {
+		bits, _ := row[0].Int()
+		met[uint(bits)], _ = row[1].Int()
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	meeting := func(wanted uint) (n int64) {
+		for bits, records := range met {
+			if bits&wanted == wanted {
+				n += records
+			}
+		}
+		return n
+	}
+	whole := uint(1)<<len(steps) - 1
+	for i := range steps {
+		if len(steps) > 1 {
+			if n := meeting(whole &^ (1 << i)); n > 0 {
+				why.Without = append(why.Without, receipt.WithoutCondition{Says: c.says(steps[i]), Records: n})
+			}
+		}
+		for j := range i {
+			if meeting(1<<i) > 0 && meeting(1<<j) > 0 && meeting(1<<i|1<<j) == 0 {
+				why.Pairs = append(why.Pairs, receipt.Pair{One: c.says(steps[j]), Other: c.says(steps[i])})
+			}
+		}
+	}
+	return nil
+}
