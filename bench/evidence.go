@@ -16,13 +16,13 @@ import (
 	"pikegate/internal/service/receipt"
 )
 
-// sieve is a report with eight conditions.
-const sieve = `
-{pikegate: 1, query: own-sieve, of: own-trips, show: [trip_id, travel_on, route, vessel, party, fare], sort: [travel_on],
+// conditions is a report with eight conditions.
+const conditions = `
+{pikegate: 1, query: own-conditions, of: own-trips, show: [trip_id, travel_on, route, vessel, party, fare], sort: [travel_on],
  where: {all: [{travel_on: {within: {prompt: own-days}}}, {route: {none_of: [Route 1, Route 2]}}, {party: {at_least: 2}}, {fare: {at_least: 10}},
    {vessel: {is_not: Vessel 3}}, {party: {at_most: 5}}, {fare: {less_than: 850}}, {route: {starts_with: Route}}]}}
 ---
-{pikegate: 1, report: own-sieve, title: Sieve, prompts: [own-days], sections: [{table: {query: own-sieve}}]}
+{pikegate: 1, report: own-conditions, title: Conditions, prompts: [own-days], sections: [{table: {query: own-conditions}}]}
 `
 
 // byHandConditions are the same conditions, as one would write them.
@@ -57,7 +57,7 @@ func byHandCounts() []string {
 
 // evidence compares the counting of evidence with the counting statements by hand.
 func (b *bench) evidence() error {
-	if err := b.put(sieve); err != nil {
+	if err := b.put(conditions); err != nil {
 		return err
 	}
 	db, err := sql.Open("sqlite3", "file:"+b.path("records.db")+"?mode=ro")
@@ -66,12 +66,12 @@ func (b *bench) evidence() error {
 	}
 	defer db.Close()
 	counts := byHandCounts()
-	fmt.Printf("ours:    the evidence of own-sieve\nby hand: %s\n", strings.Join(counts, ";\n         "))
+	fmt.Printf("ours:    the evidence of own-conditions\nby hand: %s\n", strings.Join(counts, ";\n         "))
 	var took [2][]time.Duration
 	var statements int
 	for range rounds {
 		body := fmt.Sprintf(`{"answers":{"own-days":"%s/%s"},"evidence":true}`, first, last)
-		resp, err := http.Post(b.url+"/api/v1/reports/own-sieve/runs?output=csv", "application/json", strings.NewReader(body))
+		resp, err := http.Post(b.url+"/api/v1/reports/own-conditions/runs?output=csv", "application/json", strings.NewReader(body))
 		if err != nil {
 			return err
 		}
@@ -107,8 +107,8 @@ func (b *bench) evidence() error {
 			}
 		}
 		took[1] = append(took[1], time.Since(start))
-		if got := r.Evidence.Sieve[len(r.Evidence.Sieve)-1].Left; got != left {
-			return fmt.Errorf("%d records are left after the sieve, and %d by hand", got, left)
+		if got := r.Evidence.ConditionCounts[len(r.Evidence.ConditionCounts)-1].Left; got != left {
+			return fmt.Errorf("%d records are left after all conditions, and %d by hand", got, left)
 		}
 	}
 	var first [2][]time.Duration // until the rows are here, with evidence and without
@@ -133,7 +133,7 @@ func (b *bench) evidence() error {
 func (b *bench) untilRows(evidence bool) (time.Duration, error) {
 	body := fmt.Sprintf(`{"answers":{"own-days":"%s/%s"},"limit":200,"evidence":%t,"uncounted":true}`, first, last, evidence)
 	start := time.Now()
-	resp, err := http.Post(b.url+"/api/v1/reports/own-sieve/runs?output=json", "application/json", strings.NewReader(body))
+	resp, err := http.Post(b.url+"/api/v1/reports/own-conditions/runs?output=json", "application/json", strings.NewReader(body))
 	if err != nil {
 		return 0, err
 	}

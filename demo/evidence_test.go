@@ -112,7 +112,7 @@ func TestTheEvidenceIsTrue(t *testing.T) {
 			r := receiptOf(t, f, s.report, s.answers, 2)
 			e := r.Evidence
 			require.Empty(t, e.NotComputed)
-			assert.False(t, e.Changed)
+			assert.False(t, e.DataChanged)
 			want := receipt.Reconciliation{Column: e.Period.Column, Says: e.Period.Says}
 			var all, result int64
 			var first, last, earlier, later, newest time.Time
@@ -164,14 +164,14 @@ func TestTheEvidenceIsTrue(t *testing.T) {
 			assert.Equal(t, all, *e.All)
 			assert.Equal(t, all, want.Before+want.Inside+want.After+want.Missing+want.Unreadable)
 			assert.Equal(t, result, *r.Records)
-			assert.Equal(t, want.Inside, e.Sieve[0].Left)
-			assert.Equal(t, result, e.Sieve[len(e.Sieve)-1].Left)
+			assert.Equal(t, want.Inside, e.ConditionCounts[0].Left)
+			assert.Equal(t, result, e.ConditionCounts[len(e.ConditionCounts)-1].Left)
 			left := all
-			for _, step := range e.Sieve {
+			for _, step := range e.ConditionCounts {
 				assert.Equal(t, left-step.Left, step.TookAway)
 				left = step.Left
 			}
-			assert.Equal(t, newest.Format(time.DateOnly), e.UpTo.Day.String())
+			assert.Equal(t, newest.Format(time.DateOnly), e.CompleteUpTo.Day.String())
 			near := func(want time.Time, got *receipt.Dated) {
 				if want.IsZero() {
 					assert.Nil(t, got)
@@ -182,8 +182,8 @@ func TestTheEvidenceIsTrue(t *testing.T) {
 					}
 				}
 			}
-			near(earlier, e.Ends.Earlier)
-			near(later, e.Ends.Later)
+			near(earlier, e.Ends.NearestBefore)
+			near(later, e.Ends.NearestAfter)
 			if result == 0 {
 				assert.Equal(t, receipt.NoRows, r.State)
 				require.NotNil(t, e.Empty)
@@ -204,14 +204,14 @@ func TestTheEvidenceIsTrue(t *testing.T) {
 	assert.Len(t, looked, len(f.Service.Base.Reports("")), "no report of the demo is left out")
 }
 
-// Of a report without a period the sieve and the ends are told; nothing is reconciled.
+// Of a report without a period the condition counts and the ends are told; nothing is reconciled.
 func TestEvidenceWithoutAPeriod(t *testing.T) {
 	f := demotest.Start(t)
 	e := receiptOf(t, f, "inspections-due-in-january", "{}", 10).Evidence
 	require.Empty(t, e.NotComputed)
 	assert.Nil(t, e.Period)
 	want := f.Texts(t, "SELECT due_on FROM inspections WHERE due_on LIKE '%-01-%' ORDER BY due_on")
-	assert.EqualValues(t, len(want), e.Sieve[0].Left)
+	assert.EqualValues(t, len(want), e.ConditionCounts[0].Left)
 	assert.Equal(t, want[0], e.Ends.First.Day.String())
 	assert.Equal(t, want[len(want)-1], e.Ends.Last.Day.String())
 }

@@ -302,7 +302,7 @@ test('evidence stands under the read-back in one line that opens', async ({ page
   await expect(page.getByText('What each condition left')).toBeHidden();
   await line.click();
   await expect(page.getByRole('table', { name: `All ${receipt.evidence.all.toLocaleString('en')} records, by Departed` })).toBeVisible();
-  for (const step of receipt.evidence.sieve) {
+  for (const step of receipt.evidence.condition_counts) {
     const row = page.getByRole('row', { name: step.says });
     await expect(row).toContainText(step.left.toLocaleString('en'));
     await expect(row).toContainText(`took away ${step.took_away.toLocaleString('en')}`);
@@ -320,13 +320,13 @@ test('what will match is told before the run', async ({ page }) => {
   await expect(rows(page)).toHaveCount(0);
 });
 
-test('months are picked from the strip by pointer and by keys', async ({ page }) => {
+test('months are picked from the histogram by pointer and by keys', async ({ page }) => {
   await page.goto('/reports/late-sailings');
-  const strip = page.getByRole('toolbar', { name: 'Records by month, Departed' });
-  await strip.getByRole('button', { name: /^Aug 2026: / }).click();
+  const histogram = page.getByRole('toolbar', { name: 'Records by month, Departed' });
+  await histogram.getByRole('button', { name: /^Aug 2026: / }).click();
   await expect(from(page)).toHaveValue('Aug 2026');
   await expect(page.getByText('Mon 31 Aug 2026 · 31 days')).toBeVisible();
-  await expect(strip.getByRole('button', { pressed: true })).toHaveCount(1);
+  await expect(histogram.getByRole('button', { pressed: true })).toHaveCount(1);
   await accessible(page);
   await page.keyboard.press('ArrowLeft');
   await page.keyboard.press('ArrowLeft');
@@ -336,7 +336,7 @@ test('months are picked from the strip by pointer and by keys', async ({ page })
   await expect(from(page)).toHaveValue('May 2026');
   await expect(through(page)).toHaveValue('Jun 2026');
   await expect(page.getByText('Tue 30 Jun 2026 · 61 days')).toBeVisible();
-  const bar = (name: RegExp) => strip.getByRole('button', { name }).boundingBox();
+  const bar = (name: RegExp) => histogram.getByRole('button', { name }).boundingBox();
   const [first, last] = [(await bar(/^Jan 2025: /))!, (await bar(/^Mar 2025: /))!];
   await page.mouse.move(first.x + 3, first.y + 20);
   await page.mouse.down();

@@ -29,7 +29,7 @@ func (r routes) registerReceipts(api huma.API) {
 	huma.Register(api, asked("run-again", http.MethodPost, "/receipts/{receipt}/again", "Run what a receipt tells of again, and compare"), r.again)
 	huma.Register(api, asked("explain-report", http.MethodPost, "/reports/{report}/explanation", "What a run would be, without running it"), r.explain)
 	huma.Register(api, asked("count-matches", http.MethodPost, "/reports/{report}/matches", "How many records a run would bring"), r.matches)
-	huma.Register(api, asked("show-strip", http.MethodGet, "/reports/{report}/prompts/{prompt}/strip", "How many records each month has, of the days that a prompt asks for"), r.strip)
+	huma.Register(api, asked("show-histogram", http.MethodGet, "/reports/{report}/prompts/{prompt}/histogram", "How many records each month has, of the days that a prompt asks for"), r.histogram)
 	huma.Register(api, asked("rehearse-report", http.MethodPost, "/reports/{report}/rehearsal", "What each phrase of a report means on telling days"), r.rehearse)
 	huma.Register(api, asked("compare-versions", http.MethodPost, "/reports/{report}/comparison", "Two versions of a report on the same answers, row by row"), r.compare)
 }
@@ -72,7 +72,7 @@ func (r routes) matches(ctx context.Context, in *struct {
 	return answered[answer.Matches](ctx)(r.service.Answers.Matches(ctx, in.Report, in.Body.request()))
 }
 
-func (r routes) strip(ctx context.Context, in *struct {
+func (r routes) histogram(ctx context.Context, in *struct {
 	Report string `path:"report"`
 	Prompt string `path:"prompt"`
 	Month  string `query:"month" maxLength:"20" doc:"A month, as 2026-03, whose days are counted."`

@@ -47,7 +47,7 @@ func TestReceipts(t *testing.T) {
 	assert.Equal(t, "/api/v1/receipts/2", p.Instance)
 	get("/receipts/2", "/receipts/{receipt}", 200, &kept)
 	assert.Equal(t, receipt.Refused, kept.State)
-	assert.Equal(t, "not_a_date", kept.Faults[0].Code)
+	assert.Equal(t, "not_a_date", kept.Errors[0].Code)
 	post("/reports/late-sailings/runs", report+"/runs", `{"answers":{"travel-period":"Feb 2020"},"evidence":true}`, 200, &result)
 	assert.Equal(t, "Nov 2023", result.Receipt.Evidence.Empty.Nearest.Answer)
 	status, text := c.run("fuel-on-a-day", "?output=csv", day)
@@ -77,24 +77,24 @@ func TestReceipts(t *testing.T) {
 	var m answer.Matches
 	post("/reports/late-sailings/matches", report+"/matches", `{}`, 200, &m)
 	assert.Equal(t, answer.Matches{Records: 226, Of: 1652}, m)
-	var strip answer.Histogram
-	get("/reports/late-sailings/prompts/travel-period/strip", report+"/prompts/{prompt}/strip", 200, &strip)
-	assert.Len(t, strip.Units, 39)
+	var histogram answer.Histogram
+	get("/reports/late-sailings/prompts/travel-period/histogram", report+"/prompts/{prompt}/histogram", 200, &histogram)
+	assert.Len(t, histogram.Units, 39)
 	var sum int64
-	for _, unit := range strip.Units {
+	for _, unit := range histogram.Units {
 		sum += unit.Records
 	}
 	assert.EqualValues(t, 61356, sum, "each record is in one month")
-	get("/reports/late-sailings/prompts/minutes/strip", report+"/prompts/{prompt}/strip", 200, &strip)
-	assert.Empty(t, strip.Units)
-	get("/reports/late-sailings/prompts/none/strip", report+"/prompts/{prompt}/strip", 404, &p)
+	get("/reports/late-sailings/prompts/minutes/histogram", report+"/prompts/{prompt}/histogram", 200, &histogram)
+	assert.Empty(t, histogram.Units)
+	get("/reports/late-sailings/prompts/none/histogram", report+"/prompts/{prompt}/histogram", 404, &p)
 	var r author.Rehearsal
 	post("/reports/late-sailings/rehearsal", report+"/rehearsal", `{"as_of":["2026-03-31"]}`, 200, &r)
 	assert.Equal(t, "Sun 1 Feb 2026 through Sat 28 Feb 2026 (28 days)", r.Phrases[0].Means[0].Spelled)
 	file := fmt.Sprintf(`[{"name":"q.yaml","text":%q}]`, "pikegate: 1\nquery: fuel-on-a-day\nof: fuel-deliveries\nshow: [litres]\nwhere: {delivered_at: {is: {prompt: delivery-day}}}\nsort: [delivered_at]\n")
 	var versions run.Comparison
 	post("/reports/fuel-on-a-day/comparison", report+"/comparison", `{"answers":{"delivery-day":"25 Oct 2026"},"after":`+file+`}`, 200, &versions)
-	assert.Equal(t, 3, versions.Altered.Records, "which show other columns")
+	assert.Equal(t, 3, versions.Changed.Records, "which show other columns")
 	post("/reports/fuel-on-a-day/runs", report+"/runs", `{"files":`+file+`}`, 200, &result)
 	assert.Zero(t, result.Receipt.ID)
 	post("/reports/fuel-on-a-day/runs", report+"/runs", `{"files":[{"name":"q.yaml","text":"pikegate: 1\nquery: fuel-on-a-day\n"}]}`, 422, &p)

@@ -47,31 +47,31 @@ type Offer struct {
 
 // PromptInfo is a question with all that a form needs to ask it.
 type PromptInfo struct {
-	Name     string          `json:"name" doc:"What an answer names it by."`
-	Ask      string          `json:"ask" doc:"The question."`
-	Help     string          `json:"help,omitempty" doc:"More about it."`
-	Labels   []string        `json:"labels" doc:"The words above its one or two fields, as in after, that day left out; empty where the question says enough."`
-	Type     string          `json:"type" doc:"The kind of answer."`
-	Required bool            `json:"required" doc:"Whether some answer must be given."`
-	Default  prompt.Entered  `json:"default" doc:"What is taken where no answer is given; null for none."`
-	Pair     bool            `json:"pair,omitempty" doc:"Whether a first and a last month, quarter or year are asked for."`
-	Open     string          `json:"open,omitempty" doc:"Which sides of a period may be left open."`
-	Earliest string          `json:"earliest,omitempty" doc:"Earliest day, a date or a phrase; for moments and units one of those."`
-	Latest   string          `json:"latest,omitempty" doc:"Latest day, likewise."`
-	Longest  string          `json:"longest,omitempty" doc:"The longest period."`
-	Shortest string          `json:"shortest,omitempty" doc:"The shortest period."`
-	Offers   []Offer         `json:"offers,omitempty" doc:"Periods to pick from."`
-	Units    []Offer         `json:"units,omitempty" doc:"Months, quarters or years that the data have, the latest first."`
-	Least    string          `json:"least,omitempty" doc:"The least number."`
-	Most     string          `json:"most,omitempty" doc:"The greatest number."`
-	Unit     string          `json:"unit,omitempty" doc:"Unit of the number."`
-	Letters  int             `json:"most_letters,omitempty" doc:"The most letters of a text."`
-	Pattern  string          `json:"pattern_help,omitempty" doc:"What a text must look like, in words."`
-	Many     bool            `json:"many,omitempty" doc:"Whether several choices may be given."`
-	AtLeast  int             `json:"at_least,omitempty" doc:"How many choices or days at least."`
-	AtMost   int             `json:"at_most,omitempty" doc:"How many choices or days at most."`
-	Choices  []prompt.Option `json:"choices,omitempty" doc:"The choices, where they stand in the definition."`
-	Listed   bool            `json:"listed,omitempty" doc:"Whether the choices come from the data and are asked for apart."`
+	Name        string          `json:"name" doc:"What an answer names it by."`
+	Ask         string          `json:"ask" doc:"The question."`
+	Help        string          `json:"help,omitempty" doc:"More about it."`
+	Labels      []string        `json:"labels" doc:"The words above its one or two fields, as in after, that day left out; empty where the question says enough."`
+	Type        string          `json:"type" doc:"The kind of answer."`
+	Required    bool            `json:"required" doc:"Whether some answer must be given."`
+	Default     prompt.Entered  `json:"default" doc:"What is taken where no answer is given; null for none."`
+	Pair        bool            `json:"pair,omitempty" doc:"Whether a first and a last month, quarter or year are asked for."`
+	Open        string          `json:"open,omitempty" doc:"Which sides of a period may be left open."`
+	Earliest    string          `json:"earliest,omitempty" doc:"Earliest day, a date or a phrase; for moments and units one of those."`
+	Latest      string          `json:"latest,omitempty" doc:"Latest day, likewise."`
+	Longest     string          `json:"longest,omitempty" doc:"The longest period."`
+	Shortest    string          `json:"shortest,omitempty" doc:"The shortest period."`
+	Offers      []Offer         `json:"offers,omitempty" doc:"Periods to pick from."`
+	Units       []Offer         `json:"units,omitempty" doc:"Months, quarters or years that the data have, the latest first."`
+	Least       string          `json:"least,omitempty" doc:"The least number."`
+	Most        string          `json:"most,omitempty" doc:"The greatest number."`
+	Unit        string          `json:"unit,omitempty" doc:"Unit of the number."`
+	MostLetters int             `json:"most_letters,omitempty" doc:"The most letters of a text."`
+	PatternHelp string          `json:"pattern_help,omitempty" doc:"What a text must look like, in words."`
+	Many        bool            `json:"many,omitempty" doc:"Whether several choices may be given."`
+	AtLeast     int             `json:"at_least,omitempty" doc:"How many choices or days at least."`
+	AtMost      int             `json:"at_most,omitempty" doc:"How many choices or days at most."`
+	Choices     []prompt.Option `json:"choices,omitempty" doc:"The choices, where they stand in the definition."`
+	Listed      bool            `json:"listed,omitempty" doc:"Whether the choices come from the data and are asked for apart."`
 }
 
 // ReportInfo is a report with its questions.
@@ -236,7 +236,7 @@ func (r routes) report(ctx context.Context, in *struct {
 
 func promptInfo(p *prompt.Prompt, offers, units []prompt.OfferedPeriod) PromptInfo {
 	info := PromptInfo{Name: p.Name, Ask: p.Ask, Help: p.Help, Type: string(p.Type), Required: p.Required, Default: p.Default, Open: string(p.Open), Pair: p.Pair,
-		Earliest: p.Earliest, Latest: p.Latest, Unit: p.Unit, Many: p.Many, AtLeast: p.AtLeast, AtMost: p.AtMost, Choices: p.Choices, Letters: p.MostLetters, Pattern: p.PatternHelp, Listed: p.Listed}
+		Earliest: p.Earliest, Latest: p.Latest, Unit: p.Unit, Many: p.Many, AtLeast: p.AtLeast, AtMost: p.AtMost, Choices: p.Choices, MostLetters: p.MostLetters, PatternHelp: p.PatternHelp, Listed: p.Listed}
 	if p.Longest.N > 0 {
 		info.Longest = p.Longest.String()
 	}

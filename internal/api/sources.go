@@ -38,7 +38,7 @@ type TableKind struct {
 type TableInfo struct {
 	Table    string       `json:"table" doc:"Its name in the database."`
 	About    int64        `json:"about" doc:"About how many records it has."`
-	Looked   int64        `json:"looked_at" doc:"How many records were looked at."`
+	LookedAt int64        `json:"looked_at" doc:"How many records were looked at."`
 	Sampled  bool         `json:"sampled" doc:"Whether those are a sample, from both ends of the key: then all figures of the columns are the sample's."`
 	Key      []string     `json:"key" doc:"The columns of its key."`
 	Columns  []ColumnInfo `json:"columns" doc:"In the order of the table."`
@@ -49,20 +49,20 @@ type TableInfo struct {
 
 // ColumnInfo is what a column holds, of the records looked at.
 type ColumnInfo struct {
-	Name     string  `json:"name" doc:"Its name."`
-	DBType   string  `json:"database_type" doc:"Its type, as the database calls it."`
-	Required bool    `json:"required" doc:"Whether the database keeps it from being missing."`
-	Missing  int64   `json:"missing" doc:"How many values are missing."`
-	Distinct int64   `json:"distinct" doc:"How many different values there are."`
-	Least    string  `json:"least,omitempty" doc:"The least value."`
-	Greatest string  `json:"greatest,omitempty" doc:"The greatest value."`
-	Type     string  `json:"type" doc:"What the values seem to mean."`
-	Scale    int     `json:"scale,omitempty" doc:"Digits after the point."`
-	Stored   string  `json:"stored,omitempty" doc:"How dates seem to be stored."`
-	Pattern  string  `json:"pattern,omitempty" doc:"The pattern of dates in text."`
-	Or       string  `json:"or_pattern,omitempty" doc:"Another pattern that all values fit as well."`
-	OrType   string  `json:"or_type,omitempty" doc:"Another type that they can have: of times without a zone, which may be local or by UTC."`
-	Share    float64 `json:"share" doc:"The share of the values that fit, from 0 to 1."`
+	Name         string  `json:"name" doc:"Its name."`
+	DatabaseType string  `json:"database_type" doc:"Its type, as the database calls it."`
+	Required     bool    `json:"required" doc:"Whether the database keeps it from being missing."`
+	Missing      int64   `json:"missing" doc:"How many values are missing."`
+	Distinct     int64   `json:"distinct" doc:"How many different values there are."`
+	Least        string  `json:"least,omitempty" doc:"The least value."`
+	Greatest     string  `json:"greatest,omitempty" doc:"The greatest value."`
+	Type         string  `json:"type" doc:"What the values seem to mean."`
+	Scale        int     `json:"scale,omitempty" doc:"Digits after the point."`
+	Stored       string  `json:"stored,omitempty" doc:"How dates seem to be stored."`
+	Pattern      string  `json:"pattern,omitempty" doc:"The pattern of dates in text."`
+	OrPattern    string  `json:"or_pattern,omitempty" doc:"Another pattern that all values fit as well."`
+	OrType       string  `json:"or_type,omitempty" doc:"Another type that they can have: of times without a zone, which may be local or by UTC."`
+	Share        float64 `json:"share" doc:"The share of the values that fit, from 0 to 1."`
 }
 
 // IndexInfo is an index of a table.
@@ -115,14 +115,14 @@ func (r routes) inspect(ctx context.Context, in *struct {
 }
 
 func tableInfo(name string, p *source.Profile, proposal string) TableInfo {
-	info := TableInfo{Table: name, About: p.About, Looked: p.Looked, Sampled: p.Sampled, Key: p.Key(), Columns: []ColumnInfo{}, Indexes: []IndexInfo{}, Rows: [][]*string{}, Proposal: proposal}
+	info := TableInfo{Table: name, About: p.About, LookedAt: p.Looked, Sampled: p.Sampled, Key: p.Key(), Columns: []ColumnInfo{}, Indexes: []IndexInfo{}, Rows: [][]*string{}, Proposal: proposal}
 	for _, c := range p.Columns {
 		orType := ""
 		if c.Guess.OrInstant {
 			orType = string(column.Instant)
 		}
-		info.Columns = append(info.Columns, ColumnInfo{Name: c.Name, DBType: c.Type, Required: c.NotNull, Missing: c.Missing, Distinct: c.Distinct, Least: c.Least, Greatest: c.Greatest,
-			Type: string(c.Guess.Type), Scale: c.Guess.Scale, Stored: string(c.Guess.Stored), Pattern: c.Guess.Pattern.String(), Or: c.Guess.Or, OrType: orType, Share: c.Guess.Share})
+		info.Columns = append(info.Columns, ColumnInfo{Name: c.Name, DatabaseType: c.Type, Required: c.NotNull, Missing: c.Missing, Distinct: c.Distinct, Least: c.Least, Greatest: c.Greatest,
+			Type: string(c.Guess.Type), Scale: c.Guess.Scale, Stored: string(c.Guess.Stored), Pattern: c.Guess.Pattern.String(), OrPattern: c.Guess.Or, OrType: orType, Share: c.Guess.Share})
 	}
 	for _, i := range p.Indexes {
 		info.Indexes = append(info.Indexes, IndexInfo{Name: i.Name, Unique: i.Unique, Columns: i.Columns})

@@ -41,7 +41,7 @@ func testSources(t *testing.T, c *caller) {
 	status, text = c.do("GET", sources+"/harbour/tables/inspections", table, "")
 	assert.Equal(t, http.StatusOK, status)
 	info := decoded[api.TableInfo](t, text)
-	assert.EqualValues(t, 3000, info.Looked)
+	assert.EqualValues(t, 3000, info.LookedAt)
 	assert.False(t, info.Sampled)
 	assert.Equal(t, []string{"inspection_id"}, info.Key)
 	due := info.Columns[5]

@@ -62,7 +62,7 @@ func sayComparison(w io.Writer, c *run.Comparison) {
 	for _, d := range []struct {
 		word string
 		rows *receipt.Differing
-	}{{"Gained", c.Gained}, {"Lost", c.Lost}, {"Changed", c.Altered}} {
+	}{{"Gained", c.Gained}, {"Lost", c.Lost}, {"Changed", c.Changed}} {
 		fmt.Fprintf(w, "%s: %s%s\n", d.word, english.Count(d.rows.Records, "record"), keysOf(c.Key, d.rows))
 	}
 }

@@ -39,15 +39,15 @@ func sayEvidence(w io.Writer, r *receipt.Receipt) {
 		}
 		fmt.Fprintf(w, "%d after, %d without a date, %d unreadable.\n", p.After, p.Missing, p.Unreadable)
 	}
-	saySieve(w, e)
-	if e.Changed {
+	sayConditionCounts(w, e)
+	if e.DataChanged {
 		fmt.Fprintln(w, "The data changed while they were counted; run it again.")
 	}
 	for _, missing := range e.NotComputed {
 		fmt.Fprintf(w, "Not computed: %s.\n", missing)
 	}
-	if e.UpTo != nil {
-		fmt.Fprintf(w, "The data reach to %s", e.UpTo.Spelled)
+	if e.CompleteUpTo != nil {
+		fmt.Fprintf(w, "The data reach to %s", e.CompleteUpTo.Spelled)
 		if e.Loaded != nil {
 			fmt.Fprintf(w, ", last loaded %s by %s", e.Loaded.At.Format("2006-01-02 15:04 MST"), e.Loaded.By)
 		}
@@ -63,7 +63,7 @@ func sayEnds(w io.Writer, ends *receipt.Ends) {
 		fmt.Fprintf(w, "First %s (%d that day), last %s (%d that day).", ends.First.Spelled, ends.First.Records, ends.Last.Spelled, ends.Last.Records)
 	}
 	var near []string
-	for _, left := range []*receipt.Dated{ends.Earlier, ends.Later} {
+	for _, left := range []*receipt.Dated{ends.NearestBefore, ends.NearestAfter} {
 		if left != nil {
 			near = append(near, left.Spelled)
 		}
@@ -78,13 +78,13 @@ func sayEnds(w io.Writer, ends *receipt.Ends) {
 	}
 }
 
-// saySieve prints how many records each condition left.
-func saySieve(w io.Writer, e *receipt.Evidence) {
+// sayConditionCounts prints how many records each condition left.
+func sayConditionCounts(w io.Writer, e *receipt.Evidence) {
 	width := 0
-	for _, step := range e.Sieve {
+	for _, step := range e.ConditionCounts {
 		width = max(width, runewidth.StringWidth(step.Says))
 	}
-	for _, step := range e.Sieve {
+	for _, step := range e.ConditionCounts {
 		gap := strings.Repeat(" ", width-runewidth.StringWidth(step.Says))
 		fmt.Fprintf(w, "  %s%s  leaves %d\n", step.Says, gap, step.Left)
 	}

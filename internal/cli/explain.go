@@ -55,7 +55,7 @@ func sayExplanation(w io.Writer, e *answer.Explanation) {
 	switch {
 	case len(e.Indexes) == 0:
 		fmt.Fprintln(w, "No index is used.")
-	case e.Whole:
+	case e.ReadsWholeTable:
 		fmt.Fprintf(w, "Index used: %s; and some table is read whole.\n", strings.Join(e.Indexes, ", "))
 	default:
 		fmt.Fprintf(w, "Index used: %s.\n", strings.Join(e.Indexes, ", "))

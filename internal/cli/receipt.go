@@ -118,7 +118,7 @@ func sayReceipt(w io.Writer, r *receipt.Receipt) {
 // understood.
 func understoodText(r *receipt.Receipt, a answer.Understood) string {
 	entered := a.Entered.String()
-	refused := slices.ContainsFunc(r.Faults, func(f fault.Fault) bool { return f.Place.Prompt == a.Prompt })
+	refused := slices.ContainsFunc(r.Errors, func(f fault.Fault) bool { return f.Place.Prompt == a.Prompt })
 	switch {
 	case refused:
 		return entered + ", which was refused"

@@ -154,11 +154,11 @@ func wanted(p api.PromptInfo) string {
 	case "either":
 		add("either side may be left open")
 	}
-	if p.Letters > 0 {
-		add("at most %s", english.Count(p.Letters, "letter"))
+	if p.MostLetters > 0 {
+		add("at most %s", english.Count(p.MostLetters, "letter"))
 	}
-	if p.Pattern != "" {
-		add("%s", p.Pattern)
+	if p.PatternHelp != "" {
+		add("%s", p.PatternHelp)
 	}
 	if p.AtLeast > 0 {
 		add("at least %d", p.AtLeast)

@@ -88,9 +88,9 @@ func describe(w io.Writer, t api.TableInfo) {
 	switch {
 	case t.Sampled:
 		of = " IN SAMPLE"
-		fmt.Fprintf(w, "%s, about %d records; the figures are of a sample of %d from both ends of the key, --whole counts all\n", t.Table, t.About, t.Looked)
+		fmt.Fprintf(w, "%s, about %d records; the figures are of a sample of %d from both ends of the key, --whole counts all\n", t.Table, t.About, t.LookedAt)
 	default:
-		fmt.Fprintf(w, "%s, %d records\n", t.Table, t.Looked)
+		fmt.Fprintf(w, "%s, %d records\n", t.Table, t.LookedAt)
 	}
 	key := "none that the database names"
 	if len(t.Key) > 0 {
@@ -109,13 +109,13 @@ func describe(w io.Writer, t api.TableInfo) {
 		if c.Stored != "" {
 			seems += ", " + c.Stored + " " + c.Pattern
 		}
-		if c.Or != "" {
-			seems += " or " + c.Or
+		if c.OrPattern != "" {
+			seems += " or " + c.OrPattern
 		}
 		if c.Share < 1 {
 			seems += fmt.Sprintf(" (%.1f %%)", 100*c.Share)
 		}
-		fmt.Fprintf(w, "%s\t%s\t%d\t%d\t%s\t%s\t%s\n", c.Name, c.DBType, c.Missing, c.Distinct, short(c.Least), short(c.Greatest), strings.TrimSpace(seems))
+		fmt.Fprintf(w, "%s\t%s\t%d\t%d\t%s\t%s\t%s\n", c.Name, c.DatabaseType, c.Missing, c.Distinct, short(c.Least), short(c.Greatest), strings.TrimSpace(seems))
 	}
 	for i, index := range t.Indexes {
 		if i == 0 {

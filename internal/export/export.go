@@ -47,9 +47,9 @@ type Writer interface {
 	Begin() error
 	// Row writes a record. There may be more values than columns.
 	Row(values []value.Value) error
-	// HandOn may come before End, when there are no more rows and End will take a
+	// Flush may come before End, when there are no more rows and End will take a
 	// while: what was written goes on its way.
-	HandOn() error
+	Flush() error
 	// End finishes the result. The receipt is JSON, for the formats that have a
 	// place for it.
 	End(receipt []byte) error
@@ -84,8 +84,8 @@ type output struct {
 // buffers are used again for other results; one that failed is not.
 var buffers = sync.Pool{New: func() any { return bufio.NewWriterSize(nil, 1<<16) }}
 
-// HandOn empties the buffer, and those behind it that can be told to.
-func (o *output) HandOn() error {
+// Flush empties the buffer, and those behind it that can be told to.
+func (o *output) Flush() error {
 	if err := o.w.Flush(); err != nil {
 		return err
 	}

@@ -167,7 +167,7 @@ func TestHandingOn(t *testing.T) {
 			require.NoError(t, w.Begin())
 			require.NoError(t, w.Row([]value.Value{value.Whole(7), value.Whole(8)}), "more values than columns")
 			if i == 0 {
-				require.NoError(t, w.HandOn())
+				require.NoError(t, w.Flush())
 			}
 			require.NoError(t, w.End([]byte("{}")))
 		}

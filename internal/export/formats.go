@@ -146,12 +146,12 @@ func (w *jsonWriter) Row(values []value.Value) error {
 	return w.send()
 }
 
-// HandOn ends the rows, so that whoever reads line by line knows that they are all.
-func (w *jsonWriter) HandOn() error {
+// Flush ends the rows, so that whoever reads line by line knows that they are all.
+func (w *jsonWriter) Flush() error {
 	if err := w.endRows(); err != nil {
 		return err
 	}
-	return w.output.HandOn()
+	return w.output.Flush()
 }
 
 func (w *jsonWriter) endRows() error {

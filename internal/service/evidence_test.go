@@ -171,13 +171,13 @@ func TestEvidence(t *testing.T) {
 		All: &all,
 		Period: &receipt.Reconciliation{Column: "on", Says: "on from Sun 1 Mar 2026 through Tue 31 Mar 2026 (31 days)",
 			Before: 2, Inside: 4, After: 2, Missing: 1, Unreadable: 1},
-		Sieve: []receipt.ConditionCount{
+		ConditionCounts: []receipt.ConditionCount{
 			{Says: "on from Sun 1 Mar 2026 through Tue 31 Mar 2026 (31 days)", Left: 4, TookAway: 6},
 			{Says: "party at least 1", Left: 4},
 			{Says: "route is Outer Loop", Left: 3, TookAway: 1}},
 		Ends: &receipt.Ends{Column: "on", First: &receipt.EndDay{Dated: *dated("2026-03-01"), Records: 1}, Last: &receipt.EndDay{Dated: *dated("2026-03-31"), Records: 1},
-			Earlier: dated("2026-02-28"), Later: dated("2026-05-05")},
-		UpTo: dated("2026-05-05"), Statements: 2,
+			NearestBefore: dated("2026-02-28"), NearestAfter: dated("2026-05-05")},
+		CompleteUpTo: dated("2026-05-05"), Statements: 2,
 	}, e)
 	kept, err := s.Receipts.Find(ctx, r.ID)
 	require.NoError(t, err)
@@ -185,7 +185,7 @@ func TestEvidence(t *testing.T) {
 	assert.InDelta(t, kept.TookMS, spent.Checking+spent.Recording+spent.Waiting+spent.Database+spent.Sending+spent.Counting, 0.01)
 	assert.Positive(t, spent.Database)
 	assert.Positive(t, spent.Counting)
-	assert.Equal(t, r.Evidence.Sieve, kept.Evidence.Sieve, "it is on record")
+	assert.Equal(t, r.Evidence.ConditionCounts, kept.Evidence.ConditionCounts, "it is on record")
 }
 
 // The rows are read by one statement, and the evidence of eight conditions counted by
@@ -211,8 +211,8 @@ sort: [on]
 			require.NoError(t, err)
 			receipt, err := r.Stream(ctx, &pausing{})
 			require.NoError(t, err)
-			assert.Len(t, receipt.Evidence.Sieve, 8)
-			assert.EqualValues(t, 4, receipt.Evidence.Sieve[7].Left)
+			assert.Len(t, receipt.Evidence.ConditionCounts, 8)
+			assert.EqualValues(t, 4, receipt.Evidence.ConditionCounts[7].Left)
 		})
 	}
 	started(0) // which asks for the structure of the table, for a minute
@@ -241,7 +241,7 @@ func TestRunningAgain(t *testing.T) {
 	assert.Equal(t, []string{"id"}, c.Key)
 	assert.Equal(t, &receipt.Differing{Records: 1, Keys: [][]string{{"11"}}}, c.Gained)
 	assert.Equal(t, &receipt.Differing{Records: 1, Keys: [][]string{{"4"}}}, c.Lost)
-	assert.Equal(t, &receipt.Differing{Records: 1, Keys: [][]string{{"3"}}}, c.Altered)
+	assert.Equal(t, &receipt.Differing{Records: 1, Keys: [][]string{{"3"}}}, c.Changed)
 
 	// As it was: by the revisions of then. As of today: by those of now.
 	_, err = s.Publisher.Put(ctx, publish.Put{Files: file(strings.Replace(tripFiles[strings.Index(tripFiles, "\npikegate: 1\nquery"):strings.Index(tripFiles, "---\npikegate: 1\nreport")], "at_least: 1", "at_least: 6", 1))})
@@ -421,7 +421,7 @@ type handing struct {
 	then func()
 }
 
-func (h *handing) HandOn() error {
+func (h *handing) Flush() error {
 	h.then()
 	return nil
 }
@@ -445,7 +445,7 @@ func TestDataThatChangeMeanwhile(t *testing.T) {
 		_, err := records.Exec(more)
 		require.NoError(t, err)
 	})
-	assert.False(t, r.Evidence.Changed)
+	assert.False(t, r.Evidence.DataChanged)
 	assert.EqualValues(t, 10, *r.Evidence.All)
 
 	for engine, snapshots := range map[string]bool{"InnoDB": true, "MyISAM": false} {
@@ -458,7 +458,7 @@ func TestDataThatChangeMeanwhile(t *testing.T) {
 			_, err := s.Publisher.Put(ctx, publish.Put{Files: file(strings.Replace(tripFiles, "clock:", at, 1))})
 			require.NoError(t, err)
 			r := changed(s, func() { db.Exec(t, more) })
-			assert.Equal(t, !snapshots, r.Evidence.Changed)
+			assert.Equal(t, !snapshots, r.Evidence.DataChanged)
 			assert.EqualValues(t, 4, *r.Records, "the rows that were sent")
 		})
 	}
@@ -559,16 +559,16 @@ func TestComparingVersions(t *testing.T) {
 	assert.Zero(t, r.ID)
 }
 
-// The strip counts by one statement beside the two that look for the ends of the data,
+// The histogram counts by one statement beside the two that look for the ends of the data,
 // and is taken for true for a minute, or until a load.
-func TestStrips(t *testing.T) {
+func TestHistograms(t *testing.T) {
 	now := time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
 	s, records := sailing(t, func(c *base.Config) { c.Now = func() time.Time { return now } })
-	var strip *answer.Histogram
+	var histogram *answer.Histogram
 	asked := func() (n int) {
 		for _, sent := range statements(t, func() {
 			var err error
-			strip, err = s.Answers.Histogram(ctx, "trips", "days", "")
+			histogram, err = s.Answers.Histogram(ctx, "trips", "days", "")
 			require.NoError(t, err)
 		}) {
 			if !strings.Contains(sent, "pragma_") && !strings.Contains(sent, "LIMIT 1000") { // which ask for the table itself
@@ -578,31 +578,31 @@ func TestStrips(t *testing.T) {
 		return n
 	}
 	counts := func() (all []string) {
-		for _, u := range strip.Units {
+		for _, u := range histogram.Units {
 			all = append(all, fmt.Sprintf("%s %d", u.Phrase, u.Records))
 		}
 		return all
 	}
 	assert.Equal(t, 3, asked())
 	assert.Equal(t, []string{"Jan 2026 1", "Feb 2026 1", "Mar 2026 4", "Apr 2026 1", "May 2026 1"}, counts())
-	assert.Equal(t, "Thu 1 Jan 2026 through Sat 31 Jan 2026 (31 days)", strip.Units[0].Spelled)
+	assert.Equal(t, "Thu 1 Jan 2026 through Sat 31 Jan 2026 (31 days)", histogram.Units[0].Spelled)
 	_, err := records.Exec("INSERT INTO trips VALUES (20, '1999-12-31', 'x', 1)")
 	require.NoError(t, err)
 	assert.Zero(t, asked())
 	now = now.Add(61 * time.Second)
 	assert.Equal(t, 3, asked())
-	assert.Equal(t, "quarter", strip.Unit, "so many months are counted by quarters")
+	assert.Equal(t, "quarter", histogram.Unit, "so many months are counted by quarters")
 	assert.Equal(t, "Q4 1999 1", counts()[0])
 	_, err = s.Author.Load(ctx, strings.NewReader("id,on,route,party\n30,2026-06-01,x,1\n"), -1, load.Request{Table: "trips", Mode: load.Append})
 	require.NoError(t, err)
 	assert.Equal(t, 3, asked())
-	assert.Equal(t, "Q2 2026 3", counts()[len(strip.Units)-1])
+	assert.Equal(t, "Q2 2026 3", counts()[len(histogram.Units)-1])
 	assert.Equal(t, &receipt.Loaded{At: now, By: "Ines", Rows: 1}, ran(t, s, answer.Request{}).Evidence.Loaded)
 	_, err = s.Answers.Histogram(ctx, "trips", "dys", "")
 	assert.ErrorContains(t, err, `no prompt "dys"`)
-	strip, err = s.Answers.Histogram(ctx, "trips", "days", "2026-03")
+	histogram, err = s.Answers.Histogram(ctx, "trips", "days", "2026-03")
 	require.NoError(t, err)
-	assert.Len(t, strip.Units, 31)
+	assert.Len(t, histogram.Units, 31)
 	assert.Equal(t, []string{"1 Mar 2026 2", "2 Mar 2026 0"}, counts()[:2])
 	assert.Equal(t, "31 Mar 2026 1", counts()[30])
 	_, err = s.Answers.Histogram(ctx, "trips", "days", "2026-13")
@@ -620,7 +620,7 @@ func TestBeforeTheRun(t *testing.T) {
 	assert.Contains(t, e.ReadBack, "Trips party at least 1, on from Sun 1 Mar 2026 through Tue 31 Mar 2026 (31 days), and route is Outer Loop")
 	assert.Equal(t, []string{"1", "2026-03-01", "2026-04-01", "Outer Loop"}, e.Values)
 	assert.Contains(t, strings.Join(e.Plan, "\n"), "SCAN trips")
-	assert.True(t, e.Whole)
+	assert.True(t, e.ReadsWholeTable)
 	assert.Empty(t, e.Indexes)
 	all, _, err := s.Receipts.History(ctx, receipt.Wanted{Most: 10})
 	require.NoError(t, err)

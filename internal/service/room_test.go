@@ -58,7 +58,7 @@ func TestRefusedRequestsThatAreLarge(t *testing.T) {
 	assert.Less(t, len(text), 25*9<<10)
 	one, err := s.Receipts.Find(ctx, all[0].ID)
 	require.NoError(t, err)
-	assert.Len(t, one.Faults, 101)
+	assert.Len(t, one.Errors, 101)
 	assert.Contains(t, one.Entered, "day")
 	require.NoError(t, s.Close())
 	info, err := os.Stat(filepath.Join(dir, "pikegate.db"))

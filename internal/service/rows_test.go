@@ -256,7 +256,7 @@ func TestDaysOutsideTheCalendar(t *testing.T) {
 		g := asked(t, s, "calls", answer.Request{}, "days=since 6 Mar 2026")
 		assert.Equal(t, "3 4 5", g.ids(), column)
 		assert.EqualValues(t, 1, g.Receipt.Evidence.Period.Unreadable, column)
-		assert.Equal(t, "2026-03-08", g.Receipt.Evidence.UpTo.Day.String(), column)
+		assert.Equal(t, "2026-03-08", g.Receipt.Evidence.CompleteUpTo.Day.String(), column)
 		history, _, err := s.Receipts.History(ctx, receipt.Wanted{Most: 10})
 		require.NoError(t, err)
 		assert.NotEmpty(t, history)
@@ -354,7 +354,7 @@ func TestHowFarTheDataReach(t *testing.T) {
 			require.NoError(t, err)
 		}
 		g := asked(t, s, "calls", answer.Request{}, "days=Mar 2026")
-		assert.Equal(t, told, g.Receipt.Evidence.UpTo != nil, dataset)
+		assert.Equal(t, told, g.Receipt.Evidence.CompleteUpTo != nil, dataset)
 	}
 }
 

@@ -371,6 +371,6 @@ func (p *pausing) Begin() error {
 
 func (p *pausing) Row([]value.Value) error { return nil }
 
-func (p *pausing) HandOn() error { return nil }
+func (p *pausing) Flush() error { return nil }
 
 func (p *pausing) End([]byte) error { return nil }

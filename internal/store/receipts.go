@@ -23,7 +23,7 @@ type Receipt struct {
 	Sent      bool   // all of its result was handed on
 	Body      []byte // JSON
 	Head      []byte // JSON, what a list shows of it; of a list it stands in the place of Body
-	Marks     []byte // nil where they were not kept
+	Digests   []byte // nil where they were not kept
 }
 
 type receiptRow struct {
@@ -100,7 +100,7 @@ func (s *Store) commits(conn *sql.Conn, begin, end, sent *sql.Stmt) {
 				break
 			}
 			if k.Begun {
-				_, failed[i] = end.ExecContext(ctx, k.State, k.Body, k.Head, k.Marks, k.ID)
+				_, failed[i] = end.ExecContext(ctx, k.State, k.Body, k.Head, k.Digests, k.ID)
 			} else {
 				_, failed[i] = begin.ExecContext(ctx, k.ID, k.Report, k.Person, k.State, k.StartedAt.UTC().Format(startForm), k.Body, k.Head)
 			}
@@ -303,7 +303,7 @@ func (s *Store) Receipt(ctx context.Context, id int64) (*Receipt, error) {
 
 func (s *Store) receipt(r receiptRow) (*Receipt, error) {
 	started, err := time.Parse(time.RFC3339, r.StartedAt)
-	return &Receipt{ID: r.ID, Report: r.Report, Person: r.Person, State: r.State, StartedAt: started, Body: r.Body, Marks: r.Marks, Sent: r.Sent || s.isSent(r.ID)}, err
+	return &Receipt{ID: r.ID, Report: r.Report, Person: r.Person, State: r.State, StartedAt: started, Body: r.Body, Digests: r.Marks, Sent: r.Sent || s.isSent(r.ID)}, err
 }
 
 // Wanted is which receipts to list; what is not set leaves all.

@@ -36,7 +36,7 @@ func TestReceiptsOutliveTheirRuns(t *testing.T) {
 	require.NoError(t, s.Keep(first))
 	second := receipt(s, Running, now.Add(time.Microsecond))
 	require.NoError(t, s.Keep(second))
-	first.State, first.Begun, first.Body, first.Marks = "rows", true, []byte(`{"a":2}`), []byte{1, 2}
+	first.State, first.Begun, first.Body, first.Digests = "rows", true, []byte(`{"a":2}`), []byte{1, 2}
 	require.NoError(t, s.Keep(first))
 	require.NoError(t, s.Close())
 	assert.Error(t, s.Keep(first), "nothing is kept once the file is closed")

@@ -5,7 +5,7 @@
   import ChoiceField from './ChoiceField.svelte';
   import DateInput from './DateInput.svelte';
   import Refusals from './Refusals.svelte';
-  import Strip from './Strip.svelte';
+  import Histogram from './Histogram.svelte';
 
   type Props = {
     prompt: PromptInfo;
@@ -26,7 +26,7 @@
   const days = $derived(understood?.given && understood.days ? counted(understood.days, 'day') : '');
   const two = $derived(hasTwoFields(prompt));
   const isUnit = $derived(['month', 'quarter', 'year'].includes(prompt.type));
-  const hasStrip = $derived(prompt.type === 'period' || isUnit);
+  const hasHistogram = $derived(prompt.type === 'period' || isUnit);
   const isTimed = $derived(prompt.type === 'moment' || prompt.type === 'moment-period');
   /** A label as it stands alone. */
   const alone = (label: string) => label.charAt(0).toUpperCase() + label.slice(1);
@@ -196,8 +196,8 @@
       {/each}
     </div>
   {/if}
-  {#if hasStrip}
-    <Strip
+  {#if hasHistogram}
+    <Histogram
       {report}
       prompt={prompt.name}
       first={understood?.first}

@@ -18,7 +18,7 @@ export type Evidence = Schemas['Evidence'];
 export type WhyEmpty = Schemas['WhyEmpty'];
 export type Comparison = Schemas['Comparison'];
 export type Matches = Schemas['Matches'];
-export type Strip = Schemas['Strip'];
+export type Histogram = Schemas['Histogram'];
 export type Column = Schemas['Column'];
 export type Choice = Schemas['Choice'];
 export type ChoiceList = Schemas['ChoiceList'];
@@ -134,13 +134,13 @@ export function countMatches(name: string, answers: Answers, signal: AbortSignal
   return decoded(post(`${reportPath(name)}/matches`, { answers }, signal), signal);
 }
 
-export function showStrip(name: string, prompt: string, month = ''): Promise<Strip> {
-  return decoded(call(`${reportPath(name)}/prompts/${encodeURIComponent(prompt)}/strip?month=${month}`, {}));
+export function showHistogram(name: string, prompt: string, month = ''): Promise<Histogram> {
+  return decoded(call(`${reportPath(name)}/prompts/${encodeURIComponent(prompt)}/histogram?month=${month}`, {}));
 }
 
 /** The days of a month, ISO, that have records. */
 export async function daysWithRecords(name: string, prompt: string, month: string): Promise<Set<string>> {
-  const { units } = await showStrip(name, prompt, month);
+  const { units } = await showHistogram(name, prompt, month);
   return new Set(units.filter((u) => u.records > 0).map((u) => u.first));
 }
 

@@ -36,11 +36,11 @@
       </tbody>
     </table>
   {/if}
-  {#if evidence.sieve.length > 0}
+  {#if evidence.condition_counts.length > 0}
     <table>
       <caption>What each condition left</caption>
       <tbody>
-        {#each evidence.sieve as step, i (i)}
+        {#each evidence.condition_counts as step, i (i)}
           <tr class:none={step.left === 0}>
             <th scope="row">{step.says}</th>
             <td class="num">{number(step.left)}</td>

@@ -3,7 +3,7 @@
 //
 // All records of the dataset are counted once, in groups: by where they lie beside the
 // period, and by how many of the further conditions they pass, in written order. From
-// these few groups come the reconciliation, the sieve and the ends of the result; so
+// these few groups come the reconciliation, the condition counts and the ends of the result; so
 // they cannot tell different stories.
 package evidence
 
@@ -20,7 +20,7 @@ type Plan struct {
 	// none.
 	Period *criteria.Bound
 	// Alone says that the period is a condition of its own, not part of a group: then
-	// it is the first step of the sieve.
+	// it is the first of the condition counts.
 	Alone bool
 	Steps []*criteria.Bound // the further conditions, in written order
 	Dated *column.Column    // whose dates tell the ends: the period's; else the first one sorted by, or shown; nil for none
@@ -69,7 +69,7 @@ func IsPeriod(b *criteria.Bound) bool {
 		!slices.Contains([]criteria.Op{criteria.Missing, criteria.Present, criteria.RecursIn, criteria.ClockWithin}, b.Op)
 }
 
-// All are the steps of the sieve, the period first where it is one.
+// All are the conditions that are counted, the period first where it is one.
 func (p Plan) All() []*criteria.Bound {
 	if p.Alone {
 		return append([]*criteria.Bound{p.Period}, p.Steps...)
@@ -119,7 +119,7 @@ func (s Span) with(other Span) Span {
 type Figures struct {
 	All     int64                 // records of the dataset
 	Classes [Unreadable + 1]int64 // of all records
-	// Left is how many records are left after each step of the sieve.
+	// Left is how many records are left after each condition.
 	Left   []int64
 	Result int64 // records that pass all of them
 	Span   Span  // of the result

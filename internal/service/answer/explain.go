@@ -1,27 +1,99 @@
 package answer
 
 import (
+	"context"
 	"fmt"
 
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/compile"
+	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/evidence"
 	"pikegate/internal/core/readback"
+	"pikegate/internal/service/base"
+	"pikegate/internal/source"
 )
+
+// Explain tells what a run would be. It runs nothing but what answers to choices are
+// held to, and the question how the database would go about it.
+func (s *Answers) Explain(ctx context.Context, name string, req Request) (*Explanation, error) {
+	r, err := s.ready(ctx, name, req)
+	if err != nil {
+		return nil, err
+	}
+	of := r.Bound.Report.Table.Of
+	e := &Explanation{Report: name, AsOf: r.Bound.Setting.AsOf, Answers: InOrder(r.Bound.Report, r.Bound.Answers), Source: of.Source.Name, Engine: string(of.Source.At.Engine)}
+	said := r.Bound.Said()
+	e.ReadBack, e.ReadBackPieces = said.String(), said
+	err = r.looking(ctx, func(ctx context.Context, v source.View) error {
+		q := r.Query()
+		q.Limit = req.Limit
+		if q.Extents, err = base.ExtentsOf(ctx, v, r.From.Sql, q); err != nil {
+			return err
+		}
+		statement := r.From.Sql.Select(q)
+		e.SQL, e.Values = statement.SQL, BoundTo(statement)
+		plan, err := v.Plan(ctx, statement)
+		if err != nil {
+			return err
+		}
+		e.Plan, e.Indexes, e.ReadsWholeTable = plan.Lines, append([]string{}, plan.Indexes...), plan.Whole
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	return e, nil
+}
+
+// Matches counts the records that a run would bring, without running it.
+func (s *Answers) Matches(ctx context.Context, name string, req Request) (*Matches, error) {
+	p, err := s.ready(ctx, name, req)
+	if err != nil {
+		return nil, err
+	}
+	plan := evidence.PlanOf(p.Bound.Parts, nil, nil)
+	inside := p.Bound.Own
+	if plan.Alone {
+		inside = criteria.AllOf(p.Bound.Own, plan.Period)
+	}
+	m := &Matches{}
+	err = p.looking(ctx, func(ctx context.Context, v source.View) error {
+		q := p.Bound.Counting(p.Bound.Where())
+		if q.Extents, err = base.ExtentsOf(ctx, v, p.From.Sql, q); err != nil {
+			return err
+		}
+		if p.From.Sql.HasCriteriaInside() {
+			if m.Records, err = v.Count(ctx, p.From.Sql.Count(q)); err != nil {
+				return err
+			}
+			q.Where = inside
+			m.Of, err = v.Count(ctx, p.From.Sql.Count(q))
+			return err
+		}
+		q.Where = inside
+		row, err := v.Numbers(ctx, p.From.Sql.Among(q, criteria.AllOf(plan.Steps...)))
+		if err == nil {
+			m.Of, m.Records = row[0], row[1]
+		}
+		return err
+	})
+	return m, err
+}
 
 // Explanation is what a run would be, of which nothing was run.
 type Explanation struct {
-	Report   string           `json:"report" doc:"Name of the report."`
-	AsOf     civil.Day        `json:"as_of" doc:"The day taken for today."`
-	Answers  []Understood     `json:"answers" doc:"The answers, as entered and as understood."`
-	ReadBack string           `json:"read_back" doc:"What would run, in a sentence."`
-	Pieces   []readback.Piece `json:"read_back_pieces" doc:"The same sentence with its values set off."`
-	Source   string           `json:"source" doc:"Name of the source."`
-	Engine   string           `json:"engine" doc:"What kind of database it is."`
-	SQL      string           `json:"sql" doc:"The statement that it would be sent."`
-	Values   []string         `json:"values" doc:"The values bound to it, in order."`
-	Plan     []string         `json:"plan" doc:"How the database says that it would run it."`
-	Indexes  []string         `json:"indexes" doc:"The indexes that it would use."`
-	Whole    bool             `json:"reads_whole_table" doc:"Whether it would read some table from its first record to its last."`
+	Report          string           `json:"report" doc:"Name of the report."`
+	AsOf            civil.Day        `json:"as_of" doc:"The day taken for today."`
+	Answers         []Understood     `json:"answers" doc:"The answers, as entered and as understood."`
+	ReadBack        string           `json:"read_back" doc:"What would run, in a sentence."`
+	ReadBackPieces  []readback.Piece `json:"read_back_pieces" doc:"The same sentence with its values set off."`
+	Source          string           `json:"source" doc:"Name of the source."`
+	Engine          string           `json:"engine" doc:"What kind of database it is."`
+	SQL             string           `json:"sql" doc:"The statement that it would be sent."`
+	Values          []string         `json:"values" doc:"The values bound to it, in order."`
+	Plan            []string         `json:"plan" doc:"How the database says that it would run it."`
+	Indexes         []string         `json:"indexes" doc:"The indexes that it would use."`
+	ReadsWholeTable bool             `json:"reads_whole_table" doc:"Whether it would read some table from its first record to its last."`
 }
 
 // Matches is how many records a run would bring.

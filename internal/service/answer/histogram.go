@@ -1,10 +1,116 @@
 package answer
 
 import (
+	"context"
 	"time"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
+	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/english"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/value"
+	"pikegate/internal/service/base"
+	"pikegate/internal/source"
 )
+
+// Histogram counts the records of a report's dataset by month, for the days that a
+// prompt asks for; or, given a month as yyyy-MM, by its days.
+func (s *Answers) Histogram(ctx context.Context, name, of, month string) (*Histogram, error) {
+	report, err := s.base.Report(name)
+	if err != nil {
+		return nil, err
+	}
+	var asked *prompt.Prompt
+	for _, p := range report.Prompts {
+		if p.Name == of {
+			asked = p
+		}
+	}
+	if asked == nil {
+		return nil, &base.Refusal{Kind: base.Unknown, Faults: fault.List{fault.New(prompt.UnknownPrompt, "no prompt %q in the report %q", english.Shorten(of), name)}}
+	}
+	var days civil.Period
+	if month != "" {
+		first, ok := civil.ParseDay(month + "-01")
+		if !ok {
+			return nil, &base.Refusal{Kind: base.AnswersRefused, Faults: fault.List{fault.New("not_a_month", "%q is not a month; write it like 2026-03", english.Shorten(month))}}
+		}
+		days = civil.Period{First: first, Last: first.Month().Last()}
+	}
+	key := histogramOf{s.base.Changed.Load(), name, of, month}
+	if known, ok := s.histograms.Get(key); ok && s.base.Config.Now().Sub(known.at) < histogramAge {
+		return known.Histogram, nil
+	}
+	histogram, err := s.histogram(ctx, report, asked, days)
+	if err != nil {
+		return nil, err
+	}
+	s.histograms.Put(key, knownHistogram{histogram, s.base.Config.Now()})
+	return histogram, nil
+}
+
+// histogram counts by the days of a period, or where it is open by units of all the data.
+func (s *Answers) histogram(ctx context.Context, report *catalog.Report, asked *prompt.Prompt, days civil.Period) (*Histogram, error) {
+	unit := civil.Days
+	histogram := &Histogram{Unit: unit.String(), Units: []Count{}}
+	var column *column.Column
+	report.Criteria().Walk(func(n *criteria.Node) {
+		if n.Operand.Prompt == asked && n.Column.Type.IsDated() && column == nil {
+			column = n.Column
+		}
+	})
+	of := report.Table.Of
+	if column == nil || len(of.Prompts) > 0 { // which records it has depends on the answers
+		return histogram, nil
+	}
+	histogram.Column = column.Label
+	if !days.IsClosed() {
+		var err error
+		if days, err = s.base.DaysIn(ctx, of, column); err != nil || !days.IsClosed() {
+			return histogram, err
+		}
+		unit = civil.Months
+		for _, longer := range []civil.Unit{civil.Quarters, civil.Years} {
+			if int(days.Last.Month()-days.First.Month())/unit.Months() >= mostUnits {
+				unit = longer
+			}
+		}
+	}
+	histogram.Unit = unit.String()
+	var starts []civil.Day
+	for period, ok := unit.Around(days.First, 0, time.January); ok && period.First <= days.Last; period, ok = unit.Around(period.First, 1, time.January) {
+		starts = append(starts, period.First)
+		histogram.Units = append(histogram.Units, Count{Phrase: unit.Name(period.First), First: period.First, Last: period.Last, Spelled: period.Spelled()})
+	}
+	end, ok := histogram.Units[len(starts)-1].Last.Next()
+	if !ok {
+		end = civil.MaxDay
+	}
+	p, err := s.readyAlone(ctx, of)
+	if err != nil {
+		return nil, err
+	}
+	err = p.looking(ctx, func(ctx context.Context, v source.View) error {
+		q := p.Bound.Counting(p.Bound.Own)
+		if q.Extents, err = base.ExtentsOf(ctx, v, p.From.Sql, q); err != nil {
+			return err
+		}
+		return v.Rows(ctx, p.From.Sql.ByUnit(q, column, append(starts, end)), func(row []value.Value) error {
+			i, _ := row[0].Int()
+			histogram.Units[i].Records, _ = row[1].Int()
+			return nil
+		})
+	})
+	return histogram, err
+}
+
+// readyAlone is all the records of a dataset that asks nothing.
+func (s *Answers) readyAlone(ctx context.Context, of *catalog.Dataset) (*Ready, error) {
+	return s.ReadyFor(ctx, (&catalog.Query{Of: of}).Alone(), Request{})
+}
 
 // Histogram is how many records there are in each month of the data that a prompt asks
 // about; in each quarter or year where there would be too many months; or on each day of

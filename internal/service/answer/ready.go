@@ -15,6 +15,44 @@ import (
 	"pikegate/internal/source"
 )
 
+// ready checks the answers to a report, for what is not a run.
+func (s *Answers) ready(ctx context.Context, name string, req Request) (*Ready, error) {
+	report, err := s.base.Report(name)
+	if err != nil {
+		return nil, err
+	}
+	return s.ReadyFor(ctx, report, req)
+}
+
+// ReadyFor is ready for a report at hand. Where it fails, what it got to know is in
+// the result all the same: the setting, and the answers as far as they were read.
+func (s *Answers) ReadyFor(ctx context.Context, report *catalog.Report, req Request) (*Ready, error) {
+	p := &Ready{Answers: s, Bound: Bound{Report: report}, Who: base.PersonOf(ctx)}
+	var err error
+	if p.Bound.Setting, err = s.settingFor(report, req.AsOf); err != nil {
+		return p, err
+	}
+	if req.With != nil {
+		p.Bound.Setting.Seasons = req.With.Seasons
+	}
+	p.Bound.Setting = req.Then.On(p.Bound.Setting)
+	var refused fault.List
+	if p.Bound.Answers, refused, err = s.Check(ctx, report, req.Answers, p.Bound.Setting); err != nil {
+		return p, err
+	}
+	if len(refused) > 0 {
+		return p, &base.Refusal{Kind: base.AnswersRefused, Faults: refused}
+	}
+	if p.From, err = s.base.Relation(ctx, report.Table.Of); err != nil {
+		return p, err
+	}
+	if f := p.misfitting(); f != nil {
+		return p, &base.Refusal{Kind: base.DefinitionInError, Faults: fault.List{f}}
+	}
+	p.Bound = Bind(report, p.Bound.Answers, p.Who, p.Bound.Setting)
+	return p, nil
+}
+
 // Bound is a report with the answers of a run in place.
 type Bound struct {
 	Report  *catalog.Report

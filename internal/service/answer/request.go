@@ -11,16 +11,16 @@ import (
 // ReadBy is what answers are read by beside the as-of day and the zone: the same again
 // reads them to the same.
 type ReadBy struct {
-	Now         time.Time       `json:"now" doc:"The moment taken for now."`
-	DayOrder    phrase.DayOrder `json:"day_order,omitempty" doc:"How days that are all digits are read; absent where each must have one reading."`
-	FiscalStart time.Month      `json:"fiscal_year_starts,omitempty" doc:"Number of the month that the business's year starts with; absent where none is set."`
+	Now              time.Time       `json:"now" doc:"The moment taken for now."`
+	DayOrder         phrase.DayOrder `json:"day_order,omitempty" doc:"How days that are all digits are read; absent where each must have one reading."`
+	FiscalYearStarts time.Month      `json:"fiscal_year_starts,omitempty" doc:"Number of the month that the business's year starts with; absent where none is set."`
 }
 
 // On is a setting with what answers were read by then; of receipts that do not tell, the
 // setting as it is.
 func (b *ReadBy) On(set phrase.Setting) phrase.Setting {
 	if b != nil {
-		set.Now, set.Order, set.FiscalStart = b.Now.Unix(), b.DayOrder, b.FiscalStart
+		set.Now, set.Order, set.FiscalStart = b.Now.Unix(), b.DayOrder, b.FiscalYearStarts
 	}
 	return set
 }

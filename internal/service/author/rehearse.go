@@ -1,14 +1,74 @@
 package author
 
 import (
+	"context"
 	"slices"
 	"time"
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
+	"pikegate/internal/service/base"
 )
+
+// Rehearse works out what each phrase of a report means on the days. Nothing is run.
+func (s *Author) Rehearse(ctx context.Context, name string, try Tried) (*Rehearsal, error) {
+	defs, err := s.base.Beside(ctx, try.Files)
+	if err != nil {
+		return nil, err
+	}
+	report := defs.Reports[name]
+	if report == nil {
+		return nil, base.UnknownReport(name, defs)
+	}
+	zone := report.Table.Of.Source.Zone
+	r := &Rehearsal{Report: name, Phrases: []Rehearsed{}}
+	for _, text := range try.AsOf {
+		day, err := s.base.AsOf(text, zone)
+		if err != nil {
+			return nil, err
+		}
+		r.Days = append(r.Days, TellingDay{Day: day, Why: "asked for"})
+	}
+	if len(r.Days) == 0 {
+		r.Days = tellingDays(s.base.Today(zone), zone)
+	}
+	for i := range r.Days {
+		r.Days[i].Spelled = r.Days[i].Day.Spelled()
+	}
+	add := func(where, text string, mean func(phrase.Setting) Meaning) {
+		if slices.ContainsFunc(r.Phrases, func(p Rehearsed) bool { return p.Phrase == text && p.Where == where }) {
+			return
+		}
+		p := Rehearsed{Phrase: text, Where: where}
+		for _, day := range r.Days {
+			setting := s.base.Setting(day.Day, zone)
+			setting.Seasons = defs.Seasons
+			p.Means = append(p.Means, mean(setting))
+		}
+		r.Phrases = append(r.Phrases, p)
+	}
+	for _, p := range report.Answered() {
+		rehearsePrompt(p, add)
+	}
+	report.Criteria().Walk(func(n *criteria.Node) {
+		if n.Column == nil || !n.Column.Type.IsDated() {
+			return
+		}
+		for _, text := range n.Operand.Texts {
+			add("condition on "+n.Column.Label, text, func(s phrase.Setting) Meaning {
+				read, refused := phrase.Period(text, s)
+				if refused != nil {
+					return Meaning{Refused: refused.Sentence()}
+				}
+				return Meaning{Spelled: read.Period.Spelled()}
+			})
+		}
+	})
+	return r, nil
+}
 
 // Rehearsal is what each phrase of a report means on telling days.
 type Rehearsal struct {

@@ -4,11 +4,43 @@ import (
 	"context"
 	"time"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/compile"
 	"pikegate/internal/source"
 )
+
+// DaysIn is the first and the last day of a column, as they were within the last
+// minute.
+func (s *Base) DaysIn(ctx context.Context, of *catalog.Dataset, c *column.Column) (civil.Period, error) {
+	published := s.Published.Load()
+	if known, ok := published.extents.Load(c); ok && s.Config.Now().Sub(known.(knownExtent).at) < extentAge {
+		return known.(knownExtent).days, nil
+	}
+	if len(of.Values) > 0 {
+		return civil.Period{}, nil // which records it has depends on the answers
+	}
+	from, err := s.Relation(ctx, of)
+	if err != nil {
+		return civil.Period{}, err
+	}
+	var days civil.Period
+	err = s.Look(ctx, from.Source, s.Config.RunTime, func(ctx context.Context, v source.View) error {
+		extent, ok, err := extentOf(ctx, v, from.Sql, compile.Query{}, c)
+		if ok && c.Type == column.Instant {
+			days = civil.Period{First: civil.DayHolding(extent.First, of.Source.Zone), Last: civil.DayHolding(extent.Last, of.Source.Zone)}
+		} else if ok {
+			days = civil.Period{First: civil.DayAt(extent.First, time.UTC), Last: civil.DayAt(extent.Last, time.UTC)}
+		}
+		return err
+	})
+	if err != nil {
+		return civil.Period{}, s.Failed(of, err)
+	}
+	published.extents.Store(c, knownExtent{days, s.Config.Now()})
+	return days, nil
+}
 
 // extentAge is how long an extent of data is taken for true, for what is offered.
 const extentAge = time.Minute

@@ -1,11 +1,77 @@
 package base
 
 import (
+	"maps"
+	"slices"
+	"strings"
 	"sync"
 
 	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 )
+
+func (s *Base) Publish(c *catalog.Catalog, docs []catalog.Document, broken map[catalog.Ref]fault.List) {
+	p := &Published{Catalog: c, broken: broken, Revisions: map[catalog.Ref]int{}}
+	for _, d := range docs {
+		p.Revisions[d.Ref] = d.Revision
+	}
+	s.Published.Store(p)
+	s.Changed.Add(1)
+	used := map[catalog.Connection]bool{}
+	for _, from := range c.Sources {
+		used[from.At] = true
+	}
+	s.sources.Keep(used)
+}
+
+// Forget forgets what is known of the data, since they have changed.
+func (s *Base) Forget() {
+	s.Changed.Add(1)
+	p := s.Published.Load()
+	p.extents.Clear()
+	p.fits.Clear()
+	p.relations.Clear()
+}
+
+// Report finds a published report.
+func (s *Base) Report(name string) (*catalog.Report, error) {
+	published := s.Published.Load()
+	if r := published.Reports[name]; r != nil {
+		return r, nil
+	}
+	if broken := published.broken[catalog.Ref{Kind: catalog.KindReport, Name: name}]; len(broken) > 0 {
+		return nil, &Refusal{Kind: DefinitionInError, Faults: broken}
+	}
+	return nil, UnknownReport(name, published.Catalog)
+}
+
+// SourceOf finds a published source, nil where there is none of that name.
+func (s *Base) SourceOf(name string) *catalog.Source { return s.Published.Load().Sources[name] }
+
+// Reports lists the published reports by shelf and title. A search keeps those
+// that hold each of its words somewhere, in any case.
+func (s *Base) Reports(search string) []*catalog.Report {
+	words := strings.Fields(strings.ToLower(search))
+	var found []*catalog.Report
+	for _, r := range s.Published.Load().Reports {
+		text := strings.ToLower(r.Name + " " + r.Title + " " + r.About + " " + r.Shelf)
+		if !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(text, w) }) {
+			found = append(found, r)
+		}
+	}
+	slices.SortFunc(found, func(a, b *catalog.Report) int {
+		if by := strings.Compare(a.Shelf, b.Shelf); by != 0 {
+			return by
+		}
+		if by := strings.Compare(a.Title, b.Title); by != 0 {
+			return by
+		}
+		return strings.Compare(a.Name, b.Name)
+	})
+	return found
+}
 
 // Revised is one revision of a definition.
 type Revised struct {
@@ -38,4 +104,10 @@ func (p *Published) BuiltOf(report string) []Revised {
 	}
 	p.built.Store(report, all)
 	return all
+}
+
+func UnknownReport(name string, among *catalog.Catalog) error {
+	f := fault.New(definition.UnknownReport, "no report %q", english.Shorten(name))
+	f.Suggest(fault.Near(name, slices.Sorted(maps.Keys(among.Reports))))
+	return &Refusal{Kind: Unknown, Faults: fault.List{f}}
 }

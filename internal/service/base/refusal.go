@@ -2,11 +2,8 @@ package base
 
 import (
 	"errors"
-	"maps"
-	"slices"
 
 	"pikegate/internal/core/catalog"
-	"pikegate/internal/core/definition"
 	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/store"
@@ -54,9 +51,3 @@ type Refusal struct {
 }
 
 func (r *Refusal) Error() string { return r.Faults.Error() }
-
-func UnknownReport(name string, among *catalog.Catalog) error {
-	f := fault.New(definition.UnknownReport, "no report %q", english.Shorten(name))
-	f.Suggest(fault.Near(name, slices.Sorted(maps.Keys(among.Reports))))
-	return &Refusal{Kind: Unknown, Faults: fault.List{f}}
-}

@@ -2,6 +2,7 @@ package base
 
 import (
 	"context"
+	"log/slog"
 	"maps"
 	"slices"
 	"time"
@@ -11,6 +12,64 @@ import (
 	"pikegate/internal/core/compile"
 	"pikegate/internal/source"
 )
+
+// Relation finds the source of a dataset and the SQL for it.
+func (s *Base) Relation(ctx context.Context, d *catalog.Dataset) (*Relation, error) {
+	published := s.Published.Load()
+	if known, ok := published.relations.Load(d); ok && s.Config.Now().Sub(known.(*Relation).at) < factAge {
+		return known.(*Relation), nil
+	}
+	from, err := s.SourceAt(ctx, d.Source.At)
+	if err != nil {
+		return nil, s.Failed(d, err)
+	}
+	r := &Relation{Source: from, at: s.Config.Now()}
+	facts := map[string]map[string]compile.Fact{}
+	if len(d.From.Tables()) > 0 {
+		err = s.Look(ctx, from, structureTime, func(ctx context.Context, v source.View) error {
+			tables, err := TablesOf(ctx, v, d)
+			if err != nil {
+				return err
+			}
+			for as, t := range tables {
+				facts[as] = v.Facts(t)
+			}
+			r.Unique = IsUnique(d, tables)
+			r.Fits = s.knownFits(ctx, published, v, d, tables)
+			return nil
+		})
+	}
+	if err != nil {
+		return nil, s.Failed(d, err)
+	}
+	if !r.Unique {
+		r.Ties = d.Root().Columns
+	}
+	r.Sql = compile.New(from.Dialect(), d.From, facts)
+	if published.Datasets[d.Name] == d { // and not one that is only tried
+		published.relations.Store(d, r)
+	}
+	return r, nil
+}
+
+// knownFits is how the values of a dataset's tables fit, none where that cannot be told soon
+// enough.
+func (s *Base) knownFits(ctx context.Context, p *Published, v source.View, d *catalog.Dataset, tables map[string]*source.Table) []source.Fit {
+	root := d.Root()
+	if known, ok := p.fits.Load(root); ok && s.Config.Now().Sub(known.(fitsThen).at) < fitAge {
+		return known.(fitsThen).fits
+	}
+	looking, cancel := context.WithTimeout(ctx, fitTime)
+	defer cancel()
+	fits, err := FitsOf(looking, v, root, tables)
+	if err != nil {
+		slog.WarnContext(ctx, "it could not be told how the values of a dataset fit", "dataset", d.Name, "error", err)
+	}
+	if ctx.Err() == nil && p.Datasets[root.Name] == root {
+		p.fits.Store(root, fitsThen{fits, s.Config.Now()})
+	}
+	return fits
+}
 
 // Relation is a dataset as its source has it: where to read it, and by which SQL.
 type Relation struct {

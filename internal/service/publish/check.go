@@ -3,6 +3,7 @@ package publish
 import (
 	"context"
 	"errors"
+	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -301,4 +302,66 @@ func (c *checker) query(ctx context.Context, v source.View, q *catalog.Query) er
 		}
 	}
 	return nil
+}
+
+// Check finds all that is wrong with definition files beside those that are
+// published, all that misleads in them, and where they and the databases part: tables
+// and columns that are not there, SQL that the database does not understand,
+// conditions that no index serves. It stores nothing.
+func (s *Publisher) Check(ctx context.Context, files []catalog.File) (fault.List, error) {
+	release, err := s.base.Checking(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer release()
+	return s.checkOf(ctx, files)
+}
+
+// checkOf is Check for one whose turn it is.
+func (s *Publisher) checkOf(ctx context.Context, files []catalog.File) (fault.List, error) {
+	published, err := s.base.Store.Published(ctx)
+	if err != nil {
+		return nil, fmt.Errorf("read the definitions: %w", err)
+	}
+	docs, defs, found := definition.Check(files, published, s.base.Setting(s.base.Today(time.UTC), time.UTC), s.base.Config.Functions...)
+	if defs == nil {
+		return found, nil
+	}
+	found = append(found, s.held(ctx, docs, defs, true)...)
+	if len(found.Errors()) == 0 {
+		found = append(found, s.proved(ctx, defs, docs)...)
+	}
+	return found, nil
+}
+
+// held holds datasets against the databases that have their records; with queries, also
+// queries.
+func (s *Publisher) held(ctx context.Context, docs []catalog.Document, defs *catalog.Catalog, queries bool) fault.List {
+	var found fault.List
+	asked := asking{base: s.base, silent: map[string]error{}}
+	for _, d := range docs {
+		if ctx.Err() != nil {
+			return found
+		}
+		if defs.Broken[d.Ref] {
+			continue // which is to be mended first
+		}
+		c := checker{doc: d}
+		switch d.Kind {
+		case catalog.KindSource:
+			if of := defs.Sources[d.Name]; queries && of != nil && !of.At.IsSQLite() {
+				asked.ask(ctx, &c, of, c.account)
+			}
+		case catalog.KindDataset:
+			if of := defs.Datasets[d.Name]; of != nil && of.Source != nil {
+				asked.ask(ctx, &c, of.Source, func(ctx context.Context, v source.View) error { return c.dataset(ctx, v, of) })
+			}
+		case catalog.KindQuery:
+			if q := defs.Queries[d.Name]; queries && q != nil && q.Of != nil && q.Of.Source != nil {
+				asked.ask(ctx, &c, q.Of.Source, func(ctx context.Context, v source.View) error { return c.query(ctx, v, q) })
+			}
+		}
+		found = append(found, c.found...)
+	}
+	return found
 }

@@ -1,11 +1,24 @@
 package publish
 
 import (
+	"context"
+	"errors"
+	"maps"
+	"slices"
+	"strings"
+
 	"github.com/shopspring/decimal"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/column"
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/core/value"
+	"pikegate/internal/service/answer"
+	"pikegate/internal/service/base"
+	"pikegate/internal/service/receipt"
 	"pikegate/internal/service/run"
+	"pikegate/internal/source"
 )
 
 // totals adds up the columns of rows that are not sent anywhere.
@@ -36,4 +49,75 @@ func (t *totals) sum(i int) decimal.Decimal {
 		return decimal.Zero
 	}
 	return t.sums[i].Round(int32(t.of[i].Scale))
+}
+
+// proved runs the proofs of a catalog that build on any of some definitions, or are
+// among them, and finds those that bring something else than they say.
+func (s *Publisher) proved(ctx context.Context, defs *catalog.Catalog, of []catalog.Document) fault.List {
+	var found fault.List
+	silent := map[string]error{} // sources that were not reached: each time would take as long
+	for _, name := range slices.Sorted(maps.Keys(defs.Proofs)) {
+		if ctx.Err() != nil {
+			break
+		}
+		parts := defs.PartsOf(catalog.Ref{Kind: catalog.KindProof, Name: name})
+		if slices.ContainsFunc(of, func(d catalog.Document) bool { return slices.Contains(parts, d.Ref) }) {
+			found = append(found, s.prove(ctx, defs, defs.Proofs[name], silent)...)
+		}
+	}
+	return found
+}
+
+// prove runs a proof. Its run is not on record.
+func (s *Publisher) prove(ctx context.Context, defs *catalog.Catalog, p *catalog.Proof, silent map[string]error) fault.List {
+	var found fault.List
+	fail := func(key, format string, args ...any) {
+		found = append(found, fault.New(definition.ProofFailed, format, args...).At(p.Places[key]))
+	}
+	of := p.Report.Table.Of.Source.Name
+	unproved := func(err error) fault.List {
+		if own := (*source.Error)(nil); errors.As(err, &own) && own.Kind == source.Unreached {
+			silent[of] = err
+		}
+		first := slices.Sorted(maps.Keys(p.Places))[0]
+		return fault.List{fault.New(definition.ProofFailed, "the proof %q could not be run: %s", p.Name, err).At(p.Places[first])}
+	}
+	if err := silent[of]; err != nil {
+		return unproved(err)
+	}
+	totals := &totals{of: p.Report.Table.Show}
+	r, digests, err := s.runs.Try(ctx, p.Report, answer.Request{Answers: p.Answers, AsOf: p.AsOf.String(), Evidence: true, With: defs}, totals)
+	if err != nil {
+		var refusal *base.Refusal
+		if errors.As(err, &refusal) {
+			err = errors.New(refusal.Faults[0].Sentence())
+		}
+		return unproved(err)
+	}
+	if p.Records != nil && int64(r.Rows) != *p.Records {
+		fail("records", "the records that must come back are %d, and %d came", *p.Records, r.Rows)
+	}
+	if digests.Many && len(p.With)+len(p.Without) > 0 {
+		return unproved(errors.New("more rows came back than keys are kept of"))
+	}
+	came := maps.Collect(digests.Each())
+	for _, key := range p.With {
+		if _, there := came[receipt.KeyText(key)]; !there {
+			fail("with", "the record %s must be there, and is not", strings.Join(key, ", "))
+		}
+	}
+	for _, key := range p.Without {
+		if _, there := came[receipt.KeyText(key)]; there {
+			fail("without", "the record %s must not be there, and is", strings.Join(key, ", "))
+		}
+	}
+	for i, c := range totals.of {
+		if want, ok := p.Totals[c]; ok && !want.Equal(totals.sum(i)) {
+			fail("totals", "%s must come to %s, and comes to %s", c.Name, want, totals.sum(i))
+		}
+	}
+	if is := r.Evidence.Fingerprint; p.Fingerprint != "" && is != p.Fingerprint {
+		fail("fingerprint", "the fingerprint must be %s, and is %s", p.Fingerprint, is)
+	}
+	return found
 }

@@ -1,89 +1,24 @@
+// Package publish keeps definitions in revisions. It checks them, against each other and
+// against the databases that they describe, runs the proofs that build on them, and shows
+// readers those that pass.
 package publish
 
 import (
 	"context"
 	"errors"
 	"fmt"
-	"maps"
 	"slices"
-	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/definition"
-	"pikegate/internal/core/difference"
 	"pikegate/internal/core/fault"
-	"pikegate/internal/service/answer"
 	"pikegate/internal/service/base"
-	"pikegate/internal/service/receipt"
 	"pikegate/internal/service/run"
-	"pikegate/internal/source"
 	"pikegate/internal/store"
 )
-
-// Check finds all that is wrong with definition files beside those that are
-// published, all that misleads in them, and where they and the databases part: tables
-// and columns that are not there, SQL that the database does not understand,
-// conditions that no index serves. It stores nothing.
-func (s *Publisher) Check(ctx context.Context, files []catalog.File) (fault.List, error) {
-	release, err := s.base.Checking(ctx)
-	if err != nil {
-		return nil, err
-	}
-	defer release()
-	return s.checkOf(ctx, files)
-}
-
-// checkOf is Check for one whose turn it is.
-func (s *Publisher) checkOf(ctx context.Context, files []catalog.File) (fault.List, error) {
-	published, err := s.base.Store.Published(ctx)
-	if err != nil {
-		return nil, fmt.Errorf("read the definitions: %w", err)
-	}
-	docs, defs, found := definition.Check(files, published, s.base.Setting(s.base.Today(time.UTC), time.UTC), s.base.Config.Functions...)
-	if defs == nil {
-		return found, nil
-	}
-	found = append(found, s.held(ctx, docs, defs, true)...)
-	if len(found.Errors()) == 0 {
-		found = append(found, s.proved(ctx, defs, docs)...)
-	}
-	return found, nil
-}
-
-// held holds datasets against the databases that have their records; with queries, also
-// queries.
-func (s *Publisher) held(ctx context.Context, docs []catalog.Document, defs *catalog.Catalog, queries bool) fault.List {
-	var found fault.List
-	asked := asking{base: s.base, silent: map[string]error{}}
-	for _, d := range docs {
-		if ctx.Err() != nil {
-			return found
-		}
-		if defs.Broken[d.Ref] {
-			continue // which is to be mended first
-		}
-		c := checker{doc: d}
-		switch d.Kind {
-		case catalog.KindSource:
-			if of := defs.Sources[d.Name]; queries && of != nil && !of.At.IsSQLite() {
-				asked.ask(ctx, &c, of, c.account)
-			}
-		case catalog.KindDataset:
-			if of := defs.Datasets[d.Name]; of != nil && of.Source != nil {
-				asked.ask(ctx, &c, of.Source, func(ctx context.Context, v source.View) error { return c.dataset(ctx, v, of) })
-			}
-		case catalog.KindQuery:
-			if q := defs.Queries[d.Name]; queries && q != nil && q.Of != nil && q.Of.Source != nil {
-				asked.ask(ctx, &c, q.Of.Source, func(ctx context.Context, v source.View) error { return c.query(ctx, v, q) })
-			}
-		}
-		found = append(found, c.found...)
-	}
-	return found
-}
 
 // Put is definition files to store.
 type Put struct {
@@ -200,7 +135,7 @@ func (s *Publisher) publishChange(ctx context.Context, change func(check func([]
 		if len(faults) > 0 {
 			return nil, &base.Refusal{Kind: base.DefinitionsRefused, Faults: faults}
 		}
-		if failed := s.proved(base.Publishing(ctx), defs, s.altered(docs)); len(failed) > 0 {
+		if failed := s.proved(base.Publishing(ctx), defs, s.changed(docs)); len(failed) > 0 {
 			return nil, &base.Refusal{Kind: base.DefinitionsRefused, Faults: failed}
 		}
 		if ctx.Err() != nil {
@@ -235,8 +170,8 @@ func (s *Publisher) make(change func(check func([]catalog.Document) error) error
 // errTakenBack is the cause where a change was made only to see what comes of it.
 var errTakenBack = errors.New("taken back")
 
-// altered are the documents that are not published as they are.
-func (s *Publisher) altered(docs []catalog.Document) []catalog.Document {
+// changed are the documents that are not published as they are.
+func (s *Publisher) changed(docs []catalog.Document) []catalog.Document {
 	known := s.base.Published.Load().Revisions
 	var altered []catalog.Document
 	for _, d := range docs {
@@ -261,81 +196,11 @@ func (s *Publisher) conflicting(ctx context.Context, err error) error {
 	return &base.Refusal{Kind: base.Conflicting, Faults: faults}
 }
 
-// Definition is one revision of a definition.
-type Definition struct {
-	catalog.Ref
-	Revision int
-	Text     string
-}
-
-// Definitions lists what is published.
-func (s *Publisher) Definitions(ctx context.Context) ([]catalog.Document, error) {
-	return s.base.Store.Published(ctx)
-}
-
-// Definition returns a revision; of number 0 the published one.
-func (s *Publisher) Definition(ctx context.Context, ref catalog.Ref, number int) (*Definition, error) {
-	d, found, err := s.base.Store.Document(ctx, ref, number)
-	if errors.Is(err, store.ErrNone) && number == 0 {
-		if all, none := s.base.Store.Revisions(ctx, ref); none == nil {
-			return nil, &base.Refusal{Kind: base.Unknown, Faults: fault.List{fault.New("not_published", "the %s is not published; its latest revision is %d", ref, all[0].Number)}}
-		}
-	}
-	if err != nil {
-		return nil, base.NoSuch(ref, err)
-	}
-	return &Definition{Ref: ref, Revision: found, Text: d.Text}, nil
-}
-
-// Revisions lists the revisions of a definition, the latest first.
-func (s *Publisher) Revisions(ctx context.Context, ref catalog.Ref) ([]store.Revision, error) {
-	all, err := s.base.Store.Revisions(ctx, ref)
-	if err != nil {
-		return nil, base.NoSuch(ref, err)
-	}
-	return all, nil
-}
-
-// Difference names each setting that differs between two revisions. To 0 is the latest;
-// from 0 is the published one, or where that is to itself the one before it.
-func (s *Publisher) Difference(ctx context.Context, ref catalog.Ref, from, to int) ([]difference.Change, error) {
-	all, err := s.Revisions(ctx, ref)
-	if err != nil {
-		return nil, err
-	}
-	if to == 0 {
-		to = all[0].Number
-	}
-	if from == 0 {
-		from = max(to-1, 1)
-		if i := slices.IndexFunc(all, func(r store.Revision) bool { return r.Published && r.Number != to }); i >= 0 {
-			from = all[i].Number
-		}
-	}
-	old, err := s.Definition(ctx, ref, from)
-	if err != nil {
-		return nil, err
-	}
-	new, err := s.Definition(ctx, ref, to)
-	if err != nil {
-		return nil, err
-	}
-	return difference.Between(old.Text, new.Text), nil
-}
-
 // Publish makes a revision the one that readers see, where it fits with the others;
 // of number 0 the latest.
 func (s *Publisher) Publish(ctx context.Context, ref catalog.Ref, number int) error {
 	_, err := s.publishChange(ctx, func(check func([]catalog.Document) error) error { return s.base.Store.Publish(ctx, ref, number, check) })
 	return base.NoSuch(ref, err)
-}
-
-// Uses lists the definitions that build on one, directly.
-func (s *Publisher) Uses(ctx context.Context, ref catalog.Ref) ([]catalog.Ref, error) {
-	if _, err := s.Revisions(ctx, ref); err != nil {
-		return nil, err
-	}
-	return s.base.Published.Load().Users[ref], nil
 }
 
 // Delete takes a definition away from readers and keeps its revisions. What is in
@@ -349,77 +214,6 @@ func (s *Publisher) Delete(ctx context.Context, ref catalog.Ref) error {
 		return base.InUse(ref.String(), "deleted", users)
 	}
 	return s.Publish(ctx, ref, -1)
-}
-
-// proved runs the proofs of a catalog that build on any of some definitions, or are
-// among them, and finds those that bring something else than they say.
-func (s *Publisher) proved(ctx context.Context, defs *catalog.Catalog, of []catalog.Document) fault.List {
-	var found fault.List
-	silent := map[string]error{} // sources that were not reached: each time would take as long
-	for _, name := range slices.Sorted(maps.Keys(defs.Proofs)) {
-		if ctx.Err() != nil {
-			break
-		}
-		parts := defs.PartsOf(catalog.Ref{Kind: catalog.KindProof, Name: name})
-		if slices.ContainsFunc(of, func(d catalog.Document) bool { return slices.Contains(parts, d.Ref) }) {
-			found = append(found, s.prove(ctx, defs, defs.Proofs[name], silent)...)
-		}
-	}
-	return found
-}
-
-// prove runs a proof. Its run is not on record.
-func (s *Publisher) prove(ctx context.Context, defs *catalog.Catalog, p *catalog.Proof, silent map[string]error) fault.List {
-	var found fault.List
-	fail := func(key, format string, args ...any) {
-		found = append(found, fault.New(definition.ProofFailed, format, args...).At(p.Places[key]))
-	}
-	of := p.Report.Table.Of.Source.Name
-	unproved := func(err error) fault.List {
-		if own := (*source.Error)(nil); errors.As(err, &own) && own.Kind == source.Unreached {
-			silent[of] = err
-		}
-		first := slices.Sorted(maps.Keys(p.Places))[0]
-		return fault.List{fault.New(definition.ProofFailed, "the proof %q could not be run: %s", p.Name, err).At(p.Places[first])}
-	}
-	if err := silent[of]; err != nil {
-		return unproved(err)
-	}
-	totals := &totals{of: p.Report.Table.Show}
-	r, digests, err := s.runs.Try(ctx, p.Report, answer.Request{Answers: p.Answers, AsOf: p.AsOf.String(), Evidence: true, With: defs}, totals)
-	if err != nil {
-		var refusal *base.Refusal
-		if errors.As(err, &refusal) {
-			err = errors.New(refusal.Faults[0].Sentence())
-		}
-		return unproved(err)
-	}
-	if p.Records != nil && int64(r.Rows) != *p.Records {
-		fail("records", "the records that must come back are %d, and %d came", *p.Records, r.Rows)
-	}
-	if digests.Many && len(p.With)+len(p.Without) > 0 {
-		return unproved(errors.New("more rows came back than keys are kept of"))
-	}
-	came := maps.Collect(digests.Each())
-	for _, key := range p.With {
-		if _, there := came[receipt.KeyText(key)]; !there {
-			fail("with", "the record %s must be there, and is not", strings.Join(key, ", "))
-		}
-	}
-	for _, key := range p.Without {
-		if _, there := came[receipt.KeyText(key)]; there {
-			fail("without", "the record %s must not be there, and is", strings.Join(key, ", "))
-		}
-	}
-	for i, c := range totals.of {
-		if want, ok := p.Totals[c]; ok && !want.Equal(totals.sum(i)) {
-			fail("totals", "%s must come to %s, and comes to %s", c.Name, want, totals.sum(i))
-		}
-	}
-	if is := r.Evidence.Fingerprint; p.Fingerprint != "" && is != p.Fingerprint {
-		fail("fingerprint", "the fingerprint must be %s, and is %s", p.Fingerprint, is)
-	}
-	return found
 }
 
 // Publisher keeps definitions, and publishes those that pass.

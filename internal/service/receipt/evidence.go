@@ -8,20 +8,20 @@ import (
 
 // Evidence is what shows that a result is right.
 type Evidence struct {
-	All         *int64           `json:"all,omitempty" doc:"How many records the dataset has."`
-	Period      *Reconciliation  `json:"period,omitempty" doc:"Where all of them lie beside the period."`
-	Sieve       []ConditionCount `json:"sieve" doc:"How many are left after each condition, the period first."`
-	Ends        *Ends            `json:"ends,omitempty" doc:"The first and the last date in the result, and the nearest that are not."`
-	UpTo        *Dated           `json:"complete_up_to,omitempty" doc:"The newest date of the dataset."`
-	Loaded      *Loaded          `json:"loaded,omitempty" doc:"When the service last loaded the dataset's table; absent where it never did."`
-	Fingerprint string           `json:"fingerprint,omitempty" doc:"SHA-256 of the whole result in order, in hexadecimal digits."`
-	MoreDigits  []MoreDigits     `json:"more_digits,omitempty" doc:"Columns with values that have more digits than their scale; such values are shown whole."`
-	Unfit       []Unfit          `json:"unfit,omitempty" doc:"Columns with values in the result that are not what the dataset says; such values are shown as they are stored."`
-	SameKey     int64            `json:"same_key,omitempty" doc:"Records of the result whose key another one has too: the dataset's key does not tell records apart."`
-	Empty       *WhyEmpty        `json:"empty,omitempty" doc:"Why there are no records; absent where there are some."`
-	Changed     bool             `json:"data_changed" doc:"Whether the data changed between the rows and the counting, where the database does not keep the two together."`
-	NotComputed []string         `json:"not_computed,omitempty" doc:"What could not be counted, and why."`
-	Statements  int              `json:"statements" doc:"How many statements it took."`
+	All             *int64           `json:"all,omitempty" doc:"How many records the dataset has."`
+	Period          *Reconciliation  `json:"period,omitempty" doc:"Where all of them lie beside the period."`
+	ConditionCounts []ConditionCount `json:"condition_counts" doc:"How many are left after each condition, the period first."`
+	Ends            *Ends            `json:"ends,omitempty" doc:"The first and the last date in the result, and the nearest that are not."`
+	CompleteUpTo    *Dated           `json:"complete_up_to,omitempty" doc:"The newest date of the dataset."`
+	Loaded          *Loaded          `json:"loaded,omitempty" doc:"When the service last loaded the dataset's table; absent where it never did."`
+	Fingerprint     string           `json:"fingerprint,omitempty" doc:"SHA-256 of the whole result in order, in hexadecimal digits."`
+	MoreDigits      []MoreDigits     `json:"more_digits,omitempty" doc:"Columns with values that have more digits than their scale; such values are shown whole."`
+	Unfit           []Unfit          `json:"unfit,omitempty" doc:"Columns with values in the result that are not what the dataset says; such values are shown as they are stored."`
+	SameKey         int64            `json:"same_key,omitempty" doc:"Records of the result whose key another one has too: the dataset's key does not tell records apart."`
+	Empty           *WhyEmpty        `json:"empty,omitempty" doc:"Why there are no records; absent where there are some."`
+	DataChanged     bool             `json:"data_changed" doc:"Whether the data changed between the rows and the counting, where the database does not keep the two together."`
+	NotComputed     []string         `json:"not_computed,omitempty" doc:"What could not be counted, and why."`
+	Statements      int              `json:"statements" doc:"How many statements it took."`
 }
 
 // Reconciliation is where all records of a dataset lie beside a period: the figures
@@ -73,11 +73,11 @@ type EndDay struct {
 
 // Ends are the ends of a result in time.
 type Ends struct {
-	Column  string  `json:"column" doc:"Label of the column."`
-	First   *EndDay `json:"first,omitempty" doc:"The first date."`
-	Last    *EndDay `json:"last,omitempty" doc:"The last date."`
-	Earlier *Dated  `json:"nearest_before,omitempty" doc:"The last record before the period that all the other conditions hold for."`
-	Later   *Dated  `json:"nearest_after,omitempty" doc:"The first record after the period, likewise."`
+	Column        string  `json:"column" doc:"Label of the column."`
+	First         *EndDay `json:"first,omitempty" doc:"The first date."`
+	Last          *EndDay `json:"last,omitempty" doc:"The last date."`
+	NearestBefore *Dated  `json:"nearest_before,omitempty" doc:"The last record before the period that all the other conditions hold for."`
+	NearestAfter  *Dated  `json:"nearest_after,omitempty" doc:"The first record after the period, likewise."`
 }
 
 // Loaded is when a table was last loaded.
@@ -90,7 +90,7 @@ type Loaded struct {
 // WhyEmpty is why a result has no records.
 type WhyEmpty struct {
 	Says    string             `json:"says" doc:"The reason, in a sentence."`
-	Step    int                `json:"step" doc:"The number of the step of the sieve that left none, from 1; 0 where the dataset has no records."`
+	Step    int                `json:"step" doc:"The number of the condition that left none, from 1; 0 where the dataset has no records."`
 	Pairs   []Pair             `json:"pairs,omitempty" doc:"Conditions that no record meets together, although some meet each."`
 	Without []WithoutCondition `json:"without,omitempty" doc:"How many records there would be without one of the conditions, where there would be some."`
 	Nearest *Nearest           `json:"nearest,omitempty" doc:"The nearest period that has records."`

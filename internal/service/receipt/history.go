@@ -1,7 +1,15 @@
 package receipt
 
 import (
+	"context"
+	"errors"
 	"strings"
+	"time"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/service/base"
+	"pikegate/internal/store"
 )
 
 // MostRefused is how many bytes are kept of a run that was refused, mostHead how many are
@@ -32,3 +40,51 @@ type Wanted struct {
 // notKnownToHaveArrived is said of a run that went well and whose result may not have come
 // through: the service ended, or was killed, while it was on its way.
 const notKnownToHaveArrived = "All was read and sent; it is not known to have arrived."
+
+// History lists receipts, the latest first, without their SQL, revisions and evidence. More reports whether there are further
+// ones.
+func (s *Receipts) History(ctx context.Context, w Wanted) (all []Receipt, more bool, err error) {
+	wanted := store.Wanted{Report: w.Report, Person: w.Person, State: string(w.State), Before: w.Before, Most: w.Most + 1}
+	if w.Day != "" {
+		zone := s.base.Zone()
+		day, err := s.base.AsOf(w.Day, zone)
+		if err != nil {
+			return nil, false, err
+		}
+		wanted.From, wanted.Until = time.Unix(civil.FirstInstant(day, zone), 0), time.Unix(civil.FirstInstant(day+1, zone), 0)
+	}
+	rows, err := s.base.Store.Receipts(ctx, wanted)
+	if err != nil {
+		return nil, false, err
+	}
+	if len(rows) > w.Most {
+		rows, more = rows[:w.Most], true
+	}
+	all = make([]Receipt, len(rows))
+	for i, row := range rows {
+		r := &all[i]
+		r.read(row)
+		r.Revisions, r.ReadBackPieces, r.SQL, r.Values, r.Evidence = nil, nil, "", nil, nil // of those that were kept without a head
+	}
+	return all, more, nil
+}
+
+// Find finds the record of a run.
+func (s *Receipts) Find(ctx context.Context, id int64) (*Receipt, error) {
+	r, _, err := s.Kept(ctx, id)
+	return r, err
+}
+
+// Kept finds the record of a run and what is kept of its rows.
+func (s *Receipts) Kept(ctx context.Context, id int64) (*Receipt, []byte, error) {
+	row, err := s.base.Store.Receipt(ctx, id)
+	if errors.Is(err, store.ErrNone) {
+		return nil, nil, &base.Refusal{Kind: base.Unknown, Faults: fault.List{fault.New("unknown_receipt", "no receipt %d", id)}}
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	r := &Receipt{}
+	r.read(*row)
+	return r, row.Digests, nil
+}

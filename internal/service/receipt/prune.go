@@ -1,8 +1,12 @@
 package receipt
 
 import (
+	"context"
 	"fmt"
+	"log/slog"
 	"time"
+
+	"pikegate/internal/load"
 )
 
 // pruneEvery is how often old receipts go.
@@ -34,3 +38,57 @@ func share(all int64, keepDays, n int) int64 {
 const roomWarning = 0.8
 
 func percent(part, whole int64) string { return fmt.Sprintf("%d %%", 100*part/whole) }
+
+// Prune deletes old receipts now and then, and tells when there is little room, until ctx
+// ends.
+func (s *Receipts) Prune(ctx context.Context) {
+	pruner := &pruner{started: time.Now()}
+	for {
+		s.tellRoom(ctx)
+		if s.base.Config.KeepDays > 0 {
+			s.pruneOnce(ctx, pruner)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(pruneEvery):
+		}
+	}
+}
+
+func (s *Receipts) pruneOnce(ctx context.Context, p *pruner) {
+	all, latest, err := s.base.Store.Counted(ctx)
+	now := s.base.Config.Now()
+	if err == nil && all > 0 && now.Sub(latest) > trustedAhead && time.Since(p.started) < trustedAfter {
+		slog.WarnContext(ctx, "no old receipt is deleted yet: the clock is far ahead of the latest run", "latest", latest, "now", now)
+		return
+	}
+	var gone int64
+	if err == nil {
+		p.steps++
+		gone, err = s.base.Store.Prune(ctx, now.AddDate(0, 0, -s.base.Config.KeepDays), share(all, s.base.Config.KeepDays, p.steps))
+	}
+	switch {
+	case ctx.Err() != nil:
+	case err != nil:
+		slog.ErrorContext(ctx, "old receipts could not be deleted", "error", err)
+	case gone > 0:
+		slog.InfoContext(ctx, "old receipts are deleted", "receipts", gone)
+	}
+}
+
+// tellRoom warns where the service's own records have little room left.
+func (s *Receipts) tellRoom(ctx context.Context) {
+	if notice := s.Notice(ctx); notice != "" {
+		slog.WarnContext(ctx, notice)
+	}
+}
+
+// Notice is what whoever keeps the service should know; "" where that is nothing.
+func (s *Receipts) Notice(ctx context.Context) string {
+	taken, most, err := s.base.Store.Room(ctx)
+	if err != nil || most == 0 || float64(taken) < roomWarning*float64(most) {
+		return ""
+	}
+	return fmt.Sprintf("the service's own records take %s of the %s that they may: keep receipts for fewer days (receipt-days), or give them more room (own-size)", percent(taken, most), load.Size(most))
+}

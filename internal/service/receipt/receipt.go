@@ -1,12 +1,10 @@
+// Package receipt has the record of a run: what was asked and understood, what was sent to the
+// source, how it ended and the evidence. It lists receipts, finds them and deletes old ones.
 package receipt
 
 import (
 	"cmp"
-	"context"
 	"encoding/json"
-	"errors"
-	"fmt"
-	"log/slog"
 	"maps"
 	"slices"
 	"time"
@@ -16,7 +14,6 @@ import (
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/readback"
-	"pikegate/internal/load"
 	"pikegate/internal/service/answer"
 	"pikegate/internal/service/base"
 	"pikegate/internal/store"
@@ -24,38 +21,38 @@ import (
 
 // Receipt is the record of a run.
 type Receipt struct {
-	ID        int64                     `json:"id" doc:"Its number; 0 for a run that is not on record."`
-	Report    string                    `json:"report" doc:"Name of the report."`
-	Title     string                    `json:"title" doc:"Its title."`
-	Revisions []base.Revised            `json:"revisions,omitempty" doc:"The definitions that it was made of, each with its revision."`
-	Again     int64                     `json:"again,omitempty" doc:"The receipt that this run repeats."`
-	PageOf    int64                     `json:"page_of,omitempty" doc:"The receipt of the run that these are further rows of; such a page has no receipt of its own."`
-	Person    string                    `json:"person" doc:"Who ran it."`
-	Role      string                    `json:"role" doc:"What they may do."`
-	AsOf      civil.Day                 `json:"as_of" doc:"The day taken for today."`
-	Zone      string                    `json:"zone" doc:"IANA zone that days were taken in."`
-	Clock     string                    `json:"clock" doc:"What people call that zone's time."`
-	ZoneRules string                    `json:"zone_rules" doc:"Release of the IANA time zone data that was used."`
-	Reading   *answer.ReadBy            `json:"reading,omitempty" doc:"What else the answers were read by."`
-	Entered   map[string]prompt.Entered `json:"entered,omitempty" doc:"The answers as they were given, by prompt."`
-	Limit     int                       `json:"limit,omitempty" doc:"Most rows that were asked for; absent for all."`
-	Skip      int                       `json:"skip,omitempty" doc:"Rows that were left out first."`
-	Answers   []answer.Understood       `json:"answers,omitempty" doc:"The answers, as entered and as understood."`
-	ReadBack  string                    `json:"read_back" doc:"What ran, in a sentence."`
-	Pieces    []readback.Piece          `json:"read_back_pieces,omitempty" doc:"The same sentence with its values set off."`
-	SQL       string                    `json:"sql,omitempty" doc:"The statement that the source was sent."`
-	Values    []string                  `json:"values,omitempty" doc:"The values bound to it, in order."`
-	State     State                     `json:"state" doc:"How the run ended."`
-	Says      string                    `json:"says" doc:"The state in words."`
-	Notes     []string                  `json:"notes,omitempty" doc:"What to know before reading the rows: values that cannot be read, a key that does not tell records apart."`
-	Problem   string                    `json:"problem,omitempty" doc:"Why there is no whole result."`
-	Faults    []fault.Fault             `json:"errors,omitempty" doc:"Each thing to mend."`
-	Rows      int                       `json:"rows" doc:"How many rows this result holds; of one that is not whole, how many were read."`
-	Records   *int64                    `json:"records,omitempty" doc:"How many records match in all; absent where that was not asked for and is not known from the rows."`
-	Evidence  *Evidence                 `json:"evidence,omitempty" doc:"What shows that the result is right; absent where it was not asked for."`
-	StartedAt time.Time                 `json:"started_at" doc:"When the run started."`
-	TookMS    float64                   `json:"took_ms" doc:"How long it took, in milliseconds."`
-	Time      Spent                     `json:"time" doc:"Where the time went."`
+	ID             int64                     `json:"id" doc:"Its number; 0 for a run that is not on record."`
+	Report         string                    `json:"report" doc:"Name of the report."`
+	Title          string                    `json:"title" doc:"Its title."`
+	Revisions      []base.Revised            `json:"revisions,omitempty" doc:"The definitions that it was made of, each with its revision."`
+	Again          int64                     `json:"again,omitempty" doc:"The receipt that this run repeats."`
+	PageOf         int64                     `json:"page_of,omitempty" doc:"The receipt of the run that these are further rows of; such a page has no receipt of its own."`
+	Person         string                    `json:"person" doc:"Who ran it."`
+	Role           string                    `json:"role" doc:"What they may do."`
+	AsOf           civil.Day                 `json:"as_of" doc:"The day taken for today."`
+	Zone           string                    `json:"zone" doc:"IANA zone that days were taken in."`
+	Clock          string                    `json:"clock" doc:"What people call that zone's time."`
+	ZoneRules      string                    `json:"zone_rules" doc:"Release of the IANA time zone data that was used."`
+	Reading        *answer.ReadBy            `json:"reading,omitempty" doc:"What else the answers were read by."`
+	Entered        map[string]prompt.Entered `json:"entered,omitempty" doc:"The answers as they were given, by prompt."`
+	Limit          int                       `json:"limit,omitempty" doc:"Most rows that were asked for; absent for all."`
+	Skip           int                       `json:"skip,omitempty" doc:"Rows that were left out first."`
+	Answers        []answer.Understood       `json:"answers,omitempty" doc:"The answers, as entered and as understood."`
+	ReadBack       string                    `json:"read_back" doc:"What ran, in a sentence."`
+	ReadBackPieces []readback.Piece          `json:"read_back_pieces,omitempty" doc:"The same sentence with its values set off."`
+	SQL            string                    `json:"sql,omitempty" doc:"The statement that the source was sent."`
+	Values         []string                  `json:"values,omitempty" doc:"The values bound to it, in order."`
+	State          State                     `json:"state" doc:"How the run ended."`
+	Says           string                    `json:"says" doc:"The state in words."`
+	Notes          []string                  `json:"notes,omitempty" doc:"What to know before reading the rows: values that cannot be read, a key that does not tell records apart."`
+	Problem        string                    `json:"problem,omitempty" doc:"Why there is no whole result."`
+	Errors         []fault.Fault             `json:"errors,omitempty" doc:"Each thing to mend."`
+	Rows           int                       `json:"rows" doc:"How many rows this result holds; of one that is not whole, how many were read."`
+	Records        *int64                    `json:"records,omitempty" doc:"How many records match in all; absent where that was not asked for and is not known from the rows."`
+	Evidence       *Evidence                 `json:"evidence,omitempty" doc:"What shows that the result is right; absent where it was not asked for."`
+	StartedAt      time.Time                 `json:"started_at" doc:"When the run started."`
+	TookMS         float64                   `json:"took_ms" doc:"How long it took, in milliseconds."`
+	Time           Spent                     `json:"time" doc:"Where the time went."`
 
 	Partly bool // what is kept of it could not all be read
 }
@@ -75,7 +72,7 @@ func Milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 
 
 // Row is the receipt as it is kept. One of a run that is under way needs no head: it is small.
 func (r *Receipt) Row(body, head, marks []byte) store.Receipt {
-	return store.Receipt{ID: r.ID, Report: r.Report, Person: r.Person, State: string(r.State), StartedAt: r.StartedAt, Body: body, Head: head, Marks: marks}
+	return store.Receipt{ID: r.ID, Report: r.Report, Person: r.Person, State: string(r.State), StartedAt: r.StartedAt, Body: body, Head: head, Digests: marks}
 }
 
 // Shortened is a receipt with the beginnings of the answers that were given, for a run that
@@ -101,42 +98,14 @@ func (r *Receipt) Shortened() *Receipt {
 // Head is what a list shows of a receipt, JSON.
 func (r *Receipt) Head() ([]byte, error) {
 	head := *r
-	head.Revisions, head.Pieces, head.SQL, head.Values, head.Evidence = nil, nil, "", nil, nil // which the receipt itself tells
-	head.Faults = head.Faults[:min(len(head.Faults), 3)]
+	head.Revisions, head.ReadBackPieces, head.SQL, head.Values, head.Evidence = nil, nil, "", nil, nil // which the receipt itself tells
+	head.Errors = head.Errors[:min(len(head.Errors), 3)]
 	text, err := json.Marshal(&head)
 	if err == nil && len(text) > MostHead {
-		head.Answers, head.Entered, head.ReadBack, head.Problem, head.Faults, head.Notes = nil, nil, beginning(head.ReadBack), beginning(head.Problem), nil, nil
+		head.Answers, head.Entered, head.ReadBack, head.Problem, head.Errors, head.Notes = nil, nil, beginning(head.ReadBack), beginning(head.Problem), nil, nil
 		text, err = json.Marshal(&head)
 	}
 	return text, err
-}
-
-// History lists receipts, the latest first, without their SQL, revisions and evidence. More reports whether there are further
-// ones.
-func (s *Receipts) History(ctx context.Context, w Wanted) (all []Receipt, more bool, err error) {
-	wanted := store.Wanted{Report: w.Report, Person: w.Person, State: string(w.State), Before: w.Before, Most: w.Most + 1}
-	if w.Day != "" {
-		zone := s.base.Zone()
-		day, err := s.base.AsOf(w.Day, zone)
-		if err != nil {
-			return nil, false, err
-		}
-		wanted.From, wanted.Until = time.Unix(civil.FirstInstant(day, zone), 0), time.Unix(civil.FirstInstant(day+1, zone), 0)
-	}
-	rows, err := s.base.Store.Receipts(ctx, wanted)
-	if err != nil {
-		return nil, false, err
-	}
-	if len(rows) > w.Most {
-		rows, more = rows[:w.Most], true
-	}
-	all = make([]Receipt, len(rows))
-	for i, row := range rows {
-		r := &all[i]
-		r.read(row)
-		r.Revisions, r.Pieces, r.SQL, r.Values, r.Evidence = nil, nil, "", nil, nil // of those that were kept without a head
-	}
-	return all, more, nil
 }
 
 // read takes from a kept receipt what can be read of it, and says where that is not all.
@@ -155,82 +124,3 @@ func (r *Receipt) read(row store.Receipt) {
 		r.Says = notKnownToHaveArrived
 	}
 }
-
-// Find finds the record of a run.
-func (s *Receipts) Find(ctx context.Context, id int64) (*Receipt, error) {
-	r, _, err := s.Kept(ctx, id)
-	return r, err
-}
-
-// Kept finds the record of a run and what is kept of its rows.
-func (s *Receipts) Kept(ctx context.Context, id int64) (*Receipt, []byte, error) {
-	row, err := s.base.Store.Receipt(ctx, id)
-	if errors.Is(err, store.ErrNone) {
-		return nil, nil, &base.Refusal{Kind: base.Unknown, Faults: fault.List{fault.New("unknown_receipt", "no receipt %d", id)}}
-	}
-	if err != nil {
-		return nil, nil, err
-	}
-	r := &Receipt{}
-	r.read(*row)
-	return r, row.Marks, nil
-}
-
-// Prune deletes old receipts now and then, and tells when there is little room, until ctx
-// ends.
-func (s *Receipts) Prune(ctx context.Context) {
-	pruner := &pruner{started: time.Now()}
-	for {
-		s.tellRoom(ctx)
-		if s.base.Config.KeepDays > 0 {
-			s.pruneOnce(ctx, pruner)
-		}
-		select {
-		case <-ctx.Done():
-			return
-		case <-time.After(pruneEvery):
-		}
-	}
-}
-
-func (s *Receipts) pruneOnce(ctx context.Context, p *pruner) {
-	all, latest, err := s.base.Store.Counted(ctx)
-	now := s.base.Config.Now()
-	if err == nil && all > 0 && now.Sub(latest) > trustedAhead && time.Since(p.started) < trustedAfter {
-		slog.WarnContext(ctx, "no old receipt is deleted yet: the clock is far ahead of the latest run", "latest", latest, "now", now)
-		return
-	}
-	var gone int64
-	if err == nil {
-		p.steps++
-		gone, err = s.base.Store.Prune(ctx, now.AddDate(0, 0, -s.base.Config.KeepDays), share(all, s.base.Config.KeepDays, p.steps))
-	}
-	switch {
-	case ctx.Err() != nil:
-	case err != nil:
-		slog.ErrorContext(ctx, "old receipts could not be deleted", "error", err)
-	case gone > 0:
-		slog.InfoContext(ctx, "old receipts are deleted", "receipts", gone)
-	}
-}
-
-// tellRoom warns where the service's own records have little room left.
-func (s *Receipts) tellRoom(ctx context.Context) {
-	if notice := s.Notice(ctx); notice != "" {
-		slog.WarnContext(ctx, notice)
-	}
-}
-
-// Notice is what whoever keeps the service should know; "" where that is nothing.
-func (s *Receipts) Notice(ctx context.Context) string {
-	taken, most, err := s.base.Store.Room(ctx)
-	if err != nil || most == 0 || float64(taken) < roomWarning*float64(most) {
-		return ""
-	}
-	return fmt.Sprintf("the service's own records take %s of the %s that they may: keep receipts for fewer days (receipt-days), or give them more room (own-size)", percent(taken, most), load.Size(most))
-}
-
-// Receipts keeps the records of runs.
-type Receipts struct{ base *base.Base }
-
-func New(base *base.Base) *Receipts { return &Receipts{base: base} }

@@ -1,9 +1,15 @@
 package run
 
 import (
+	"context"
+	"fmt"
+
 	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/core/value"
 	"pikegate/internal/service/answer"
+	"pikegate/internal/service/base"
 	"pikegate/internal/service/receipt"
 )
 
@@ -15,7 +21,7 @@ type Comparison struct {
 	Key       []string           `json:"key" doc:"Labels of the columns of the key."`
 	Gained    *receipt.Differing `json:"gained,omitempty" doc:"Records that only the other has; absent where the rows of one are not known."`
 	Lost      *receipt.Differing `json:"lost,omitempty" doc:"Records that only the one has, likewise."`
-	Altered   *receipt.Differing `json:"changed,omitempty" doc:"Records that both have and show otherwise, likewise."`
+	Changed   *receipt.Differing `json:"changed,omitempty" doc:"Records that both have and show otherwise, likewise."`
 	NotByRows string             `json:"not_by_rows,omitempty" doc:"Why the rows could not be held against each other."`
 }
 
@@ -26,7 +32,7 @@ func (Nowhere) Begin() error { return nil }
 
 func (Nowhere) Row([]value.Value) error { return nil }
 
-func (Nowhere) HandOn() error { return nil }
+func (Nowhere) Flush() error { return nil }
 
 func (Nowhere) End([]byte) error { return nil }
 
@@ -51,7 +57,7 @@ func compare(report *catalog.Report, before, after receipt.Receipt, earlier, lat
 		return c, nil
 	}
 	gained, lost, changed, err := receipt.Compared(earlier, later)
-	c.Gained, c.Lost, c.Altered = &gained, &lost, &changed
+	c.Gained, c.Lost, c.Changed = &gained, &lost, &changed
 	return c, err
 }
 
@@ -60,4 +66,96 @@ type Versions struct {
 	answer.Request
 	Before []catalog.File // in place of what is published; none for that
 	After  []catalog.File
+}
+
+// Again runs what a receipt tells of once more and compares: as it was, by the
+// definitions and the as-of day of then; or, given a day, as of that day by the
+// definitions of now. Conditions on the person are those of the one who ran it.
+func (s *Runs) Again(ctx context.Context, id int64, asOf string) (*Comparison, error) {
+	before, kept, err := s.receipts.Kept(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	if before.Partly {
+		return nil, &base.Refusal{Kind: base.DefinitionInError, Faults: fault.List{fault.New("not_recorded", "%s", before.Problem)}}
+	}
+	req := answer.Request{Answers: before.Entered, AsOf: asOf, Evidence: true}
+	var report *catalog.Report
+	revisions := before.Revisions
+	if asOf == "" {
+		req.AsOf, req.Then = before.AsOf.String(), before.Reading
+		if req.With, err = s.asItWas(ctx, before); err != nil {
+			return nil, err
+		}
+		report = req.With.Reports[before.Report]
+	} else {
+		revisions = s.base.Published.Load().BuiltOf(before.Report)
+		if report, err = s.base.Report(before.Report); err != nil {
+			return nil, err
+		}
+	}
+	who := base.PersonOf(ctx)
+	r := s.newRun(ctx, report, req)
+	r.receipt.ID, r.receipt.Again, r.receipt.Revisions = s.base.Store.NextReceipt(), id, revisions
+	if err := r.prepare(base.WithPerson(ctx, base.Person{Name: before.Person, Role: before.Role})); err != nil {
+		return nil, r.ended(ctx, err)
+	}
+	r.receipt.Person, r.receipt.Role = who.Name, who.Role
+	if asOf == "" && before.ZoneRules != r.receipt.ZoneRules {
+		r.ready.Notes = append(r.ready.Notes, answer.Note{Says: fmt.Sprintf("The time zone rules were those of release %s then and are those of %s now.", before.ZoneRules, r.receipt.ZoneRules)})
+	}
+	got, err := r.stream(ctx, Nowhere{})
+	if err != nil {
+		return nil, err
+	}
+	earlier, err := receipt.Unpack(kept)
+	if err != nil {
+		return nil, err
+	}
+	return compare(report, *before, r.receipt, earlier, got.marks)
+}
+
+// asItWas are the definitions that a run was made of, in the revisions of then.
+func (s *Runs) asItWas(ctx context.Context, r *receipt.Receipt) (*catalog.Catalog, error) {
+	var docs []catalog.Document
+	for _, part := range r.Revisions {
+		d, _, err := s.base.Store.Document(ctx, catalog.Ref{Kind: part.Kind, Name: part.Name}, part.Revision)
+		if err != nil {
+			return nil, base.NoSuch(d.Ref, err)
+		}
+		docs = append(docs, d)
+	}
+	zone := s.base.Zone()
+	defs, broken := definition.Load(docs, r.Reading.On(s.base.Setting(r.AsOf, zone)), s.base.Config.Functions...)
+	if defs.Reports[r.Report] == nil {
+		faults := broken[catalog.Ref{Kind: catalog.KindReport, Name: r.Report}]
+		if len(faults) == 0 {
+			faults = fault.List{fault.New("not_recorded", "receipt %d does not tell which revisions it was made of", r.ID)}
+		}
+		return nil, &base.Refusal{Kind: base.DefinitionInError, Faults: faults}
+	}
+	return defs, nil
+}
+
+// Compare runs two versions of a report and compares their rows. Neither version is
+// stored, and neither run is on record.
+func (s *Runs) Compare(ctx context.Context, name string, v Versions) (*Comparison, error) {
+	var receipts [2]receipt.Receipt
+	var rows [2]*receipt.Digests
+	var report *catalog.Report
+	for i, files := range [][]catalog.File{v.Before, v.After} {
+		defs, err := s.base.Beside(ctx, files)
+		if err != nil {
+			return nil, err
+		}
+		if report = defs.Reports[name]; report == nil {
+			return nil, base.UnknownReport(name, defs)
+		}
+		r, digests, err := s.Try(ctx, report, answer.Request{Answers: v.Answers, AsOf: v.AsOf, Evidence: true, With: defs}, Nowhere{})
+		if err != nil {
+			return nil, err
+		}
+		receipts[i], rows[i] = *r, digests
+	}
+	return compare(report, receipts[0], receipts[1], rows[0], rows[1])
 }

@@ -40,7 +40,7 @@ func (r *Run) count(ctx context.Context, v source.View, q compile.Query, got *re
 	ctx, cancel := context.WithTimeoutCause(ctx, r.runs.base.Config.EvidenceTime, errEvidenceTime)
 	defer cancel()
 	table := r.ready.Bound.Report.Table
-	c := counter{run: r, view: v, query: q, plan: evidence.PlanOf(r.ready.Bound.Parts, table.Sort, table.Show), e: &receipt.Evidence{Sieve: []receipt.ConditionCount{}}}
+	c := counter{run: r, view: v, query: q, plan: evidence.PlanOf(r.ready.Bound.Parts, table.Sort, table.Show), e: &receipt.Evidence{ConditionCounts: []receipt.ConditionCount{}}}
 	r.receipt.Evidence = c.e
 	if got.whole {
 		c.fingerprinted(got)
@@ -97,7 +97,7 @@ func (c *counter) says(b *criteria.Bound) string {
 	return readback.Criteria(b, c.run.ready.Bound.Clock()).String()
 }
 
-// tally counts all records once, for the reconciliation and the sieve.
+// tally counts all records once, for the reconciliation and the condition counts.
 func (c *counter) tally(ctx context.Context) error {
 	if c.run.ready.From.Sql.HasCriteriaInside() {
 		return c.oneByOne(ctx)
@@ -119,7 +119,7 @@ func (c *counter) tally(ctx context.Context) error {
 			After: f.Classes[evidence.After], Missing: f.Classes[evidence.Missing], Unreadable: f.Classes[evidence.Unreadable]}
 		c.unreadable(p.Column, c.e.Period.Unreadable)
 	}
-	c.sieve(f.All, f.Left)
+	c.conditionCounts(f.All, f.Left)
 	c.records(f.Result)
 	c.otherwise = f.Otherwise
 	if of := c.plan.Dated; of != nil {
@@ -129,15 +129,15 @@ func (c *counter) tally(ctx context.Context) error {
 		}
 		if f.Earlier.Any {
 			earlier := c.dated(f.Earlier.Last)
-			c.e.Ends.Earlier = &earlier
+			c.e.Ends.NearestBefore = &earlier
 		}
 		if f.Later.Any {
 			later := c.dated(f.Later.First)
-			c.e.Ends.Later = &later
+			c.e.Ends.NearestAfter = &later
 		}
 		if f.Data.Any && c.knowsReach() {
 			upTo := c.dated(f.Data.Last)
-			c.e.UpTo = &upTo
+			c.e.CompleteUpTo = &upTo
 		}
 	}
 	return nil
@@ -171,7 +171,7 @@ func (c *counter) unreadable(of *column.Column, records int64) {
 	c.note("%s: %s whose value cannot be read as %s%s; no condition on days finds them.", of.Label, english.Count(int(records), "record"), of.Wants(), such)
 }
 
-// oneByOne counts the sieve where the criteria stand within custom SQL: one
+// oneByOne counts the conditions one by one where the criteria stand within custom SQL: one
 // statement for each step. What the SQL makes of its records by groups cannot be
 // reconciled with a period that chooses among them before.
 func (c *counter) oneByOne(ctx context.Context) error {
@@ -185,14 +185,14 @@ func (c *counter) oneByOne(ctx context.Context) error {
 		left[i] = n[0]
 	}
 	c.e.All = &left[0]
-	c.sieve(left[0], left[1:])
+	c.conditionCounts(left[0], left[1:])
 	c.records(left[len(steps)])
 	return nil
 }
 
-func (c *counter) sieve(all int64, left []int64) {
+func (c *counter) conditionCounts(all int64, left []int64) {
 	for i, step := range c.plan.All() {
-		c.e.Sieve = append(c.e.Sieve, receipt.ConditionCount{Says: c.says(step), Left: left[i], TookAway: all - left[i]})
+		c.e.ConditionCounts = append(c.e.ConditionCounts, receipt.ConditionCount{Says: c.says(step), Left: left[i], TookAway: all - left[i]})
 		all = left[i]
 	}
 }
@@ -201,7 +201,7 @@ func (c *counter) sieve(all int64, left []int64) {
 // the rows tell to it.
 func (c *counter) records(n int64) {
 	if known := c.run.receipt.Records; known != nil {
-		c.e.Changed = *known != n
+		c.e.DataChanged = *known != n
 		return
 	}
 	c.run.receipt.Records = &n
@@ -261,7 +261,7 @@ func (c *counter) fingerprint(ctx context.Context, got *reading) error {
 	if err != nil {
 		return err
 	}
-	c.e.Changed = c.e.Changed || rows != *c.run.receipt.Records
+	c.e.DataChanged = c.e.DataChanged || rows != *c.run.receipt.Records
 	c.fingerprinted(got)
 	return nil
 }
@@ -311,7 +311,7 @@ func (c *counter) empty(ctx context.Context) error {
 	if *c.run.receipt.Records > 0 {
 		return nil
 	}
-	why := &receipt.WhyEmpty{Step: slices.IndexFunc(c.e.Sieve, func(s receipt.ConditionCount) bool { return s.Left == 0 }) + 1}
+	why := &receipt.WhyEmpty{Step: slices.IndexFunc(c.e.ConditionCounts, func(s receipt.ConditionCount) bool { return s.Left == 0 }) + 1}
 	c.e.Empty = why
 	switch steps := c.plan.All(); {
 	case *c.e.All == 0:

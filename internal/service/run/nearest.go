@@ -88,11 +88,11 @@ func (c *counter) near(ctx context.Context, p *criteria.Bound, others []*criteri
 // and after its period; the zero Day for none.
 func (c *counter) besides(ctx context.Context, p *criteria.Bound, others []*criteria.Bound) (earlier, later civil.Day, err error) {
 	if p == c.plan.Period {
-		if ends := c.e.Ends; ends != nil && ends.Earlier != nil {
-			earlier = ends.Earlier.Day
+		if ends := c.e.Ends; ends != nil && ends.NearestBefore != nil {
+			earlier = ends.NearestBefore.Day
 		}
-		if ends := c.e.Ends; ends != nil && ends.Later != nil {
-			later = ends.Later.Day
+		if ends := c.e.Ends; ends != nil && ends.NearestAfter != nil {
+			later = ends.NearestAfter.Day
 		}
 		return earlier, later, nil
 	}

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { showStrip, type Strip } from '../lib/api';
+  import { showHistogram, type Histogram } from '../lib/api';
   import { counted } from '../lib/format';
 
   // How many records there are in each month of the data. One picks a month by
@@ -16,22 +16,22 @@
   };
   let { report, prompt, first, last, many, pick }: Props = $props();
 
-  let strip = $state.raw<Strip>();
+  let histogram = $state.raw<Histogram>();
   let at = $state(-1); // the unit that the keys are on
   let anchor = $state(-1); // where a selection began
   let drawing = $state(false);
   let bars = $state<HTMLElement>();
 
   // svelte-ignore state_referenced_locally -- a field is made anew for each report
-  showStrip(report, prompt).then(
+  showHistogram(report, prompt).then(
     (s) => {
-      strip = s;
+      histogram = s;
       at = s.units.length - 1;
     },
     () => {}, // the field serves without it
   );
 
-  const units = $derived(strip?.units ?? []);
+  const units = $derived(histogram?.units ?? []);
   const most = $derived(Math.max(1, ...units.map((u) => u.records)));
   const isIn = (u: { first: string; last: string }) => (first ?? '') <= u.last && u.first <= (last ?? '9999') && !!(first || last);
   const labels = $derived.by(() => {
@@ -78,9 +78,9 @@
 
 <svelte:window onpointerup={() => (drawing = false)} />
 
-{#if strip && units.length > 1}
-  <div class="strip">
-    <div class="bars" bind:this={bars} role="toolbar" tabindex="-1" aria-label="Records by {strip.unit}, {strip.column}" onkeydown={key}>
+{#if histogram && units.length > 1}
+  <div class="histogram">
+    <div class="bars" bind:this={bars} role="toolbar" tabindex="-1" aria-label="Records by {histogram.unit}, {histogram.column}" onkeydown={key}>
       {#each units as unit, i (unit.first)}
         <button
           type="button"
@@ -102,7 +102,7 @@
 {/if}
 
 <style>
-  .strip {
+  .histogram {
     margin-top: 10px;
     touch-action: none;
     user-select: none;

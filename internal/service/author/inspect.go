@@ -1,0 +1,78 @@
+package author
+
+import (
+	"context"
+	"errors"
+	"maps"
+	"slices"
+
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/english"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/service/base"
+	"pikegate/internal/source"
+)
+
+// Sources lists the published sources by name.
+func (s *Author) Sources() []*catalog.Source {
+	all := s.base.Published.Load().Sources
+	found := make([]*catalog.Source, 0, len(all))
+	for _, name := range slices.Sorted(maps.Keys(all)) {
+		found = append(found, all[name])
+	}
+	return found
+}
+
+// looking hands a snapshot of a source to use.
+func (s *Author) looking(ctx context.Context, name string, use func(context.Context, source.View, *catalog.Source) error) (*catalog.Source, error) {
+	known := s.base.Published.Load().Sources
+	of := known[name]
+	if of == nil {
+		f := fault.New(definition.UnknownSource, "no source %q", english.Shorten(name))
+		f.Suggest(fault.Near(name, slices.Sorted(maps.Keys(known))))
+		return nil, &base.Refusal{Kind: base.Unknown, Faults: fault.List{f}}
+	}
+	from, err := s.base.SourceAt(ctx, of.At)
+	if err == nil {
+		err = s.base.Look(ctx, from, s.base.Config.RunTime, func(ctx context.Context, v source.View) error { return use(ctx, v, of) })
+	}
+	var refused *base.Refusal
+	if err != nil && !errors.As(err, &refused) && !errors.Is(err, base.ErrTime) {
+		err = &base.SourceError{Source: name, Err: err}
+	}
+	return of, err
+}
+
+// Tables lists the tables and views of a source.
+func (s *Author) Tables(ctx context.Context, name string) (tables []source.TableName, err error) {
+	_, err = s.looking(ctx, name, func(ctx context.Context, v source.View, _ *catalog.Source) error {
+		tables, err = v.Tables(ctx)
+		return err
+	})
+	return tables, err
+}
+
+// Inspect looks at a table of a source and its records; of a large one at a sample, the
+// figures of which whole counts over all records.
+func (s *Author) Inspect(ctx context.Context, name, table string, whole bool) (profile *source.Profile, of *catalog.Source, err error) {
+	if err := s.inspections.Acquire(ctx, 1); err != nil {
+		return nil, nil, err
+	}
+	defer s.inspections.Release(1)
+	of, err = s.looking(ctx, name, func(ctx context.Context, v source.View, of *catalog.Source) error {
+		if profile, err = v.Profile(ctx, table, of.Zone, whole); err != nil || len(profile.Columns) > 0 {
+			return err
+		}
+		f := fault.New(UnknownTable, "the source %q has no table %q", name, english.Shorten(table))
+		if known, err := v.Tables(ctx); err == nil {
+			names := make([]string, len(known))
+			for i, t := range known {
+				names[i] = t.Name
+			}
+			f.Suggest(fault.Near(table, names))
+		}
+		return &base.Refusal{Kind: base.Unknown, Faults: fault.List{f}}
+	})
+	return profile, of, err
+}

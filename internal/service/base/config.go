@@ -1,0 +1,59 @@
+package base
+
+import (
+	"path/filepath"
+	"time"
+
+	"pikegate/internal/core/phrase"
+	"pikegate/internal/load"
+	"pikegate/internal/source"
+)
+
+// Config is what a service is started with.
+type Config struct {
+	Dir      string          // where its files lie
+	DayOrder phrase.DayOrder // for days that are all digits
+	// FiscalStart is the month that the business's year starts with, 0 for none.
+	FiscalStart time.Month
+	RunTime     time.Duration // the longest that a run may take
+	// EvidenceTime is the longest that its evidence may take after it; 0 for as long as
+	// the run.
+	EvidenceTime time.Duration
+	KeepDays     int // how long receipts are kept; 0 for ever
+	// Checks, Uploads and Inspections are how many of each go on at once; others wait, or of
+	// uploads are turned away. 2, 4 and 2 where they are 0.
+	Checks, Uploads, Inspections int
+	// OwnBytes is the most that the service's own records may take; 0 for any number.
+	OwnBytes int64
+	// SpoolBytes is the most of a result that waits on the disk for a slow reader, 1 GiB where
+	// it is 0.
+	SpoolBytes int64
+	// LoadBytes is the most that a file to be loaded may have, 512 MiB where it is 0; Loads is
+	// how much such a file may hold.
+	LoadBytes int64
+	Loads     load.Limits
+	// Functions are those that custom SQL may call, beside the engines' own that only compute.
+	Functions []string
+	// Sources are where sources may be and what they may refer to. Its Dir is that of the
+	// service.
+	Sources source.Rules
+	Now     func() time.Time
+}
+
+const (
+	usualLoadBytes  = 512 << 20
+	usualSpoolBytes = 1 << 30
+)
+
+// ownFile is the file of the service's own records, in its directory.
+const ownFile = "pikegate.db"
+
+// rules are those of the sources of the service.
+func (c Config) rules() source.Rules {
+	rules := c.Sources
+	rules.Dir, rules.Reserved = c.Dir, []string{ownFile, ownFile + "-wal", ownFile + "-shm", lockFile}
+	return rules
+}
+
+// RecordsPath is the file of the embedded business records in a directory.
+func RecordsPath(dir string) string { return filepath.Join(dir, source.EmbeddedFile) }

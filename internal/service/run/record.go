@@ -1,0 +1,96 @@
+package run
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"log/slog"
+	"math"
+	"time"
+
+	"pikegate/internal/service/base"
+	"pikegate/internal/service/receipt"
+)
+
+// ended puts on record that a run has no whole result, and why.
+func (r *Run) ended(ctx context.Context, err error) error {
+	r.receipt.State, r.receipt.Problem = receipt.StateOf(err), err.Error()
+	var refusal *base.Refusal
+	if errors.As(err, &refusal) {
+		for _, f := range refusal.Faults {
+			r.receipt.Errors = append(r.receipt.Errors, *f)
+		}
+	}
+	if r.receipt.ID == 0 {
+		return err
+	}
+	if _, unkept := r.finished(nil); unkept != nil {
+		slog.ErrorContext(ctx, "a receipt could not be kept", "receipt", r.receipt.ID, "state", r.receipt.State, "error", unkept)
+	}
+	return &receipt.RunError{Receipt: r.receipt.ID, Err: err}
+}
+
+// finished puts the end of the run on record, where it is to be, and returns the
+// receipt.
+func (r *Run) finished(got *reading) ([]byte, error) {
+	t := &r.receipt.Time
+	t.Checking, t.Waiting, t.Sending, t.Counting = receipt.Milliseconds(r.checking), receipt.Milliseconds(r.waiting), receipt.Milliseconds(r.sent.took), receipt.Milliseconds(r.counting)
+	t.Database = receipt.Milliseconds(max(0, r.atSource-r.counting))
+	r.receipt.TookMS = math.Round(1000*(t.Checking+t.Recording+t.Waiting+t.Database+t.Sending+t.Counting)) / 1000
+	r.receipt.Says = r.receipt.State.Says()
+	for _, n := range r.ready.Notes {
+		r.receipt.Notes = append(r.receipt.Notes, n.Says)
+	}
+	text, err := json.Marshal(&r.receipt)
+	if err != nil {
+		return nil, err
+	}
+	if r.receipt.ID == 0 {
+		return text, nil
+	}
+	var kept []byte
+	if got != nil && got.marks != nil {
+		kept = got.marks.Packed()
+	}
+	if len(text) > receipt.MostRefused && r.receipt.State == receipt.Refused {
+		if text, err = json.Marshal(r.receipt.Shortened()); err != nil {
+			return nil, err
+		}
+	}
+	var head []byte // of a receipt that is small a list shows as much as it likes
+	if len(text) > receipt.MostHead {
+		if head, err = r.receipt.Head(); err != nil {
+			return nil, err
+		}
+	}
+	row := r.receipt.Row(text, head, kept)
+	row.Begun = r.begun
+	r.begun = false
+	return text, r.runs.base.Store.Keep(row)
+}
+
+// keep puts on record that the run is about to start.
+func (r *Run) keep() error {
+	if r.receipt.ID == 0 {
+		return nil
+	}
+	starting := r.receipt
+	starting.ReadBackPieces = nil // the sentence says as much
+	text, err := json.Marshal(&starting)
+	if err != nil {
+		return err
+	}
+	r.begun = true
+	start := time.Now()
+	err = r.runs.base.Store.Keep(r.receipt.Row(text, nil, nil))
+	r.receipt.Time.Recording = receipt.Milliseconds(time.Since(start))
+	return err
+}
+
+// ends tells whether records came back, where all went well.
+func (r *Run) ends() {
+	r.receipt.State = receipt.Rows
+	if r.receipt.Rows == 0 && (r.receipt.Records == nil || *r.receipt.Records == 0) {
+		r.receipt.State = receipt.NoRows
+	}
+}

@@ -1,0 +1,139 @@
+package run
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"sync/atomic"
+	"time"
+
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/export"
+	"pikegate/internal/service/answer"
+	"pikegate/internal/service/base"
+	"pikegate/internal/service/receipt"
+)
+
+// Prepare checks the answers of a run and compiles its query. Nothing has been
+// read yet. A run that is not to be is on record all the same.
+func (s *Runs) Prepare(ctx context.Context, name string, req answer.Request) (*Run, error) {
+	switch {
+	case len(req.Files) > 0:
+		return s.try(ctx, name, req)
+	case req.Of > 0:
+		return s.further(ctx, name, req)
+	}
+	report, err := s.base.Report(name)
+	var broken *base.Refusal
+	if errors.As(err, &broken) && broken.Kind == base.DefinitionInError {
+		report = &catalog.Report{Name: name, Title: name}
+	} else if err != nil {
+		return nil, err
+	}
+	r := s.newRun(ctx, report, req)
+	r.receipt.ID = s.base.Store.NextReceipt()
+	r.receipt.Revisions = s.base.Published.Load().BuiltOf(name)
+	if err == nil {
+		err = r.prepare(ctx)
+	}
+	if err != nil {
+		return nil, r.ended(ctx, err)
+	}
+	return r, nil
+}
+
+// further prepares to read more rows of a run that is on record, as its receipt has it.
+func (s *Runs) further(ctx context.Context, name string, req answer.Request) (*Run, error) {
+	before, err := s.receipts.Find(ctx, req.Of)
+	if err != nil {
+		return nil, err
+	}
+	report, err := s.base.Report(name)
+	if err != nil {
+		return nil, err
+	}
+	switch {
+	case before.Report != name:
+		return nil, &base.Refusal{Kind: base.Unknown, Faults: fault.List{fault.New("unknown_receipt", "receipt %d is of the report %s", req.Of, before.Report)}}
+	case before.Partly || before.State != receipt.Rows || !slices.Equal(before.Revisions, s.base.Published.Load().BuiltOf(name)):
+		return nil, &base.Refusal{Kind: base.Conflicting, Faults: fault.List{fault.New("run_again", "there are no further rows of this run to be had: it did not bring any, or the report has changed since; run it again")}}
+	}
+	r := s.newRun(ctx, report, answer.Request{Answers: before.Entered, AsOf: before.AsOf.String(), Limit: req.Limit, Skip: req.Skip, Uncounted: req.Uncounted, Then: before.Reading})
+	r.receipt.PageOf = req.Of
+	return r, r.prepare(base.WithPerson(ctx, base.Person{Name: before.Person, Role: before.Role}))
+}
+
+// try prepares a run of definitions that are not published.
+func (s *Runs) try(ctx context.Context, name string, req answer.Request) (*Run, error) {
+	defs, err := s.base.Beside(ctx, req.Files)
+	if err != nil {
+		return nil, err
+	}
+	report := defs.Reports[name]
+	if report == nil {
+		return nil, base.UnknownReport(name, defs)
+	}
+	req.With = defs
+	r := s.newRun(ctx, report, req)
+	return r, r.prepare(ctx)
+}
+
+// Try runs a report that need not be published, and hands its rows to w. The run is not on
+// record; what its receipt would be is returned, with the digests of its rows where
+// evidence was asked for.
+func (s *Runs) Try(ctx context.Context, report *catalog.Report, req answer.Request, w export.Writer) (*receipt.Receipt, *receipt.Digests, error) {
+	r := s.newRun(ctx, report, req)
+	if err := r.prepare(ctx); err != nil {
+		return nil, nil, err
+	}
+	got, err := r.read(ctx, w)
+	if err != nil {
+		return nil, nil, err
+	}
+	r.ends()
+	if _, err := r.finished(got); err != nil {
+		return nil, nil, err
+	}
+	return &r.receipt, got.marks, nil
+}
+
+// newRun is a run of a report, with the receipt that it will have.
+func (s *Runs) newRun(ctx context.Context, report *catalog.Report, req answer.Request) *Run {
+	who := base.PersonOf(ctx)
+	r := &Run{runs: s, ready: &answer.Ready{Answers: s.answers, Bound: answer.Bound{Report: report}}, request: req}
+	r.receipt = receipt.Receipt{Report: report.Name, Title: report.Title, Person: who.Name, Role: who.Role, Entered: req.Answers, Limit: req.Limit, Skip: req.Skip,
+		AsOf: s.base.Today(s.base.Zone()), ZoneRules: civil.ZoneRules, State: receipt.Running, StartedAt: s.base.Config.Now().UTC()}
+	return r
+}
+
+// Runs runs reports.
+type Runs struct {
+	base     *base.Base
+	answers  *answer.Answers
+	receipts *receipt.Receipts
+	running  atomic.Int64 // those that are being streamed
+}
+
+func New(base *base.Base, answers *answer.Answers, receipts *receipt.Receipts) *Runs {
+	return &Runs{base: base, answers: answers, receipts: receipts}
+}
+
+// AwaitEnd waits until no run is being streamed, so that those which were cut off are on
+// record as such; not for ever.
+func (s *Runs) AwaitEnd() {
+	for range endTime / endStep {
+		if s.running.Load() == 0 {
+			break
+		}
+		time.Sleep(endStep)
+	}
+}
+
+// endTime is the longest that closing waits for runs whose readers were cut off, looking
+// every endStep.
+const (
+	endTime = 3 * time.Second
+	endStep = 10 * time.Millisecond
+)
