@@ -22,6 +22,7 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-gonic/gin"
 
+	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/service"
 	"pikegate/internal/service/base"
@@ -84,13 +85,13 @@ func New(s *service.Service, limits Limits) http.Handler {
 	pages := consolePages()
 	engine.NoRoute(func(c *gin.Context) {
 		if path := c.Request.URL.Path; path == "/api" || strings.HasPrefix(path, "/api/") {
-			writeProblem(c, newProblem(http.StatusNotFound, NotFound, "there is nothing at "+path+"; "+Prefix+"/openapi.json lists what there is"))
+			writeProblem(c, newProblem(http.StatusNotFound, fault.NotFound, "there is nothing at "+path+"; "+Prefix+"/openapi.json lists what there is"))
 			return
 		}
 		pages(c)
 	})
 	engine.NoMethod(func(c *gin.Context) {
-		writeProblem(c, newProblem(http.StatusMethodNotAllowed, NotFound, c.Request.Method+" is not a method of "+c.Request.URL.Path))
+		writeProblem(c, newProblem(http.StatusMethodNotAllowed, fault.NotFound, c.Request.Method+" is not a method of "+c.Request.URL.Path))
 	})
 	text, err := json.Marshal(document.OpenAPI())
 	if err != nil {
@@ -157,7 +158,7 @@ func recovered(c *gin.Context) {
 		if c.Writer.Written() {
 			panic(http.ErrAbortHandler)
 		}
-		p := newProblem(http.StatusInternalServerError, Failed, "the service failed to do this; its log has the cause")
+		p := newProblem(http.StatusInternalServerError, fault.Failed, "the service failed to do this; its log has the cause")
 		if receipt > 0 {
 			p.Instance = receiptPath(receipt)
 		}

@@ -334,7 +334,7 @@ func testRevisions(t *testing.T, c *caller) {
 	assert.Equal(t, 409, status)
 	var codes []string
 	for _, f := range problem(t, text).Errors {
-		codes = append(codes, f.Code+": "+f.Message[:min(len(f.Message), 40)])
+		codes = append(codes, string(f.Code)+": "+f.Message[:min(len(f.Message), 40)])
 	}
 	assert.Equal(t, []string{"conflict: the prompt late-at-night was saved as re", `conflict: latest is new: "today"`}, codes)
 
@@ -388,7 +388,7 @@ sections: [{table: {query: any-days}}]
 		require.NoError(t, json.Unmarshal(got, &u))
 		if f != nil {
 			require.Len(t, u.Errors, 1, text)
-			assert.Equal(t, [2]string{f.Code, f.Sentence()}, [2]string{u.Errors[0].Code, u.Errors[0].Sentence()}, text)
+			assert.Equal(t, [2]string{string(f.Code), f.Sentence()}, [2]string{string(u.Errors[0].Code), u.Errors[0].Sentence()}, text)
 			continue
 		}
 		require.Empty(t, u.Errors, text)

@@ -8,6 +8,7 @@ import (
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/column"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/export"
 	"pikegate/internal/load"
@@ -67,6 +68,8 @@ func listed(api huma.API) {
 	put("ColumnInfo", "type", enumOf(column.Types))
 	put("FileColumn", "type", enumOf(column.Types))
 	put("Column", "type", enumOf(column.Types))
+	put("Problem", "code", enumOf(fault.Codes()))
+	put("Fault", "code", enumOf(fault.Codes()))
 }
 
 // refusals are the problems that any call can meet, whatever it is for.

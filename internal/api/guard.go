@@ -12,6 +12,8 @@ import (
 
 	"github.com/google/uuid"
 	"golang.org/x/sync/semaphore"
+
+	"pikegate/internal/core/fault"
 )
 
 // guarded lets through what is asked by a name of the service's own, and by its own pages
@@ -35,9 +37,9 @@ func guarded(next http.Handler, limits Limits) http.Handler {
 		ip := net.ParseIP(name)
 		switch {
 		case !own[name] && (ip == nil || !ip.IsLoopback()):
-			refuse(w, r, newProblem(http.StatusMisdirectedRequest, WrongHost, "this service is not called by the name that was asked for; its admin tells it further names by the setting hosts"))
+			refuse(w, r, newProblem(http.StatusMisdirectedRequest, fault.WrongHost, "this service is not called by the name that was asked for; its admin tells it further names by the setting hosts"))
 		case crossOrigin.Check(r) != nil:
-			refuse(w, r, newProblem(http.StatusForbidden, Forbidden, "another site's page sent this; call the service from its own pages or by a program"))
+			refuse(w, r, newProblem(http.StatusForbidden, fault.Forbidden, "another site's page sent this; call the service from its own pages or by a program"))
 		default:
 			body, release, err := boundBody(w, r, large)
 			if err != nil {

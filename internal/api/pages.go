@@ -12,6 +12,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"pikegate/console"
+	"pikegate/internal/core/fault"
 )
 
 // page is one file of the console, ready to be sent.
@@ -49,10 +50,10 @@ func consolePages() gin.HandlerFunc {
 		p, found := pages[c.Request.URL.Path]
 		switch {
 		case c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead:
-			writeProblem(c, newProblem(http.StatusMethodNotAllowed, NotFound, c.Request.Method+" is not a method of "+c.Request.URL.Path))
+			writeProblem(c, newProblem(http.StatusMethodNotAllowed, fault.NotFound, c.Request.Method+" is not a method of "+c.Request.URL.Path))
 			return
 		case !found && path.Ext(c.Request.URL.Path) != "":
-			writeProblem(c, newProblem(http.StatusNotFound, NotFound, "there is nothing at "+c.Request.URL.Path))
+			writeProblem(c, newProblem(http.StatusNotFound, fault.NotFound, "there is nothing at "+c.Request.URL.Path))
 			return
 		case !found && !built:
 			c.String(http.StatusNotFound, "This program was built without its console; build it with make.\n")

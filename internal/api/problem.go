@@ -21,35 +21,18 @@ import (
 	"pikegate/internal/store"
 )
 
-// The codes of problems, beside those of package service.
-const (
-	InvalidRequest = "invalid_request"
-	NotFound       = "not_found"
-	TooLarge       = "too_large"
-	NoRoom         = "no_room"
-	Busy           = "busy"
-	TooSlow        = "too_slow"
-	Forbidden      = "forbidden"
-	WrongHost      = "wrong_host"
-	SourceFailed   = "source_failed"
-	SourceBusy     = "source_busy"
-	CutByTime      = "cut_by_time"
-	CutBySize      = "cut_by_size"
-	Cancelled      = "cancelled"
-	Failed         = "failed"
-)
-
 // Problem is an RFC 9457 problem document. All that a person can mend stands
 // in Errors.
 type Problem struct {
-	Type   string `json:"type" doc:"Always about:blank; the code tells problems apart."`
-	Title  string `json:"title" doc:"The status in words."`
-	Status int    `json:"status" doc:"The HTTP status."`
-	Code   string `json:"code" doc:"What went wrong, as a word for programs."`
-	Detail string `json:"detail" doc:"What went wrong, in a sentence."`
+	Type   string     `json:"type" doc:"Always about:blank; the code tells problems apart."`
+	Title  string     `json:"title" doc:"The status in words."`
+	Status int        `json:"status" doc:"The HTTP status."`
+	Code   fault.Code `json:"code" doc:"What went wrong, as a word for programs."`
+	Detail string     `json:"detail" doc:"What went wrong, in a sentence."`
 	// Instance is where the receipt of the run lies.
 	Instance string        `json:"instance,omitempty" doc:"Where the receipt lies that tells of this run; absent where nothing was to be run."`
 	Errors   []fault.Fault `json:"errors,omitempty" doc:"Each thing to mend, all at once."`
+	SQLState string        `json:"sqlstate,omitempty" doc:"The SQLSTATE that the database failed with; absent where there is none."`
 }
 
 // Error is the detail.
@@ -61,21 +44,21 @@ func (p *Problem) GetStatus() int { return p.Status }
 // ContentType is that of RFC 9457.
 func (p *Problem) ContentType(string) string { return "application/problem+json" }
 
-func newProblem(status int, code, detail string) *Problem {
+func newProblem(status int, code fault.Code, detail string) *Problem {
 	return &Problem{Type: "about:blank", Title: http.StatusText(status), Status: status, Code: code, Detail: detail}
 }
 
 // requestProblem is what the API library calls with what is wrong with a
 // request as such: its shape, its size, its media type.
 func requestProblem(status int, detail string, errs ...error) huma.StatusError {
-	code := InvalidRequest
+	code := fault.InvalidRequest
 	switch status {
 	case http.StatusRequestEntityTooLarge:
-		code = TooLarge
+		code = fault.TooLarge
 	case http.StatusRequestTimeout:
-		code = TooSlow
+		code = fault.TooSlow
 	case http.StatusInternalServerError:
-		code = Failed
+		code = fault.Failed
 	case http.StatusUnprocessableEntity:
 		// 422 is for answers and definitions that were read and refused.
 		status = http.StatusBadRequest
@@ -120,63 +103,62 @@ func problem(ctx context.Context, err error) *Problem {
 	var large *base.TooLarge
 	switch {
 	case errors.As(err, &large):
-		return newProblem(http.StatusRequestEntityTooLarge, TooLarge, large.Error())
+		return newProblem(http.StatusRequestEntityTooLarge, fault.TooLarge, large.Error())
 	case errors.Is(err, author.ErrUploads):
-		return newProblem(http.StatusServiceUnavailable, Busy, err.Error()+"; try again in a moment")
+		return newProblem(http.StatusServiceUnavailable, fault.Busy, err.Error()+"; try again in a moment")
 	case errors.Is(err, os.ErrDeadlineExceeded):
-		return newProblem(http.StatusRequestTimeout, TooSlow, "the request did not come in time; nothing was done")
+		return newProblem(http.StatusRequestTimeout, fault.TooSlow, "the request did not come in time; nothing was done")
 	case errors.As(err, &refusal):
 		return refused(refusal)
 	case errors.As(err, &file):
 		return refusedFile(file)
 	case errors.Is(err, context.Canceled):
-		return newProblem(http.StatusServiceUnavailable, Cancelled, "whoever asked went away, so that nothing was done") // which nobody reads
+		return newProblem(http.StatusServiceUnavailable, fault.Cancelled, "whoever asked went away, so that nothing was done") // which nobody reads
 	case errors.Is(err, base.ErrTime):
-		return newProblem(http.StatusGatewayTimeout, CutByTime, err.Error()+"; ask for fewer days, or run it again later")
+		return newProblem(http.StatusGatewayTimeout, fault.CutByTime, err.Error()+"; ask for fewer days, or run it again later")
 	case errors.As(err, &failed):
 		slog.ErrorContext(ctx, "a source failed", "source", failed.Source, "error", failed.Err)
-		kind := source.Other
-		if own := (*source.Error)(nil); errors.As(err, &own) {
-			kind = own.Kind
-		}
-		switch detail := failed.Error() + "; " + string(kind); kind {
+		own := &source.Error{Trouble: source.Other}
+		errors.As(err, &own)
+		p := newProblem(http.StatusBadGateway, fault.SourceFailed, failed.Error()+"; "+own.Trouble.Advice())
+		switch p.SQLState = own.Code; own.Trouble {
 		case source.Full:
-			return newProblem(http.StatusServiceUnavailable, SourceBusy, detail)
+			p.Status, p.Code = http.StatusServiceUnavailable, fault.SourceBusy
 		case source.TooLong:
-			return newProblem(http.StatusGatewayTimeout, CutByTime, detail)
-		default:
-			return newProblem(http.StatusBadGateway, SourceFailed, detail)
+			p.Status, p.Code = http.StatusGatewayTimeout, fault.CutByTime
 		}
+		p.Title = http.StatusText(p.Status)
+		return p
 	case errors.Is(err, store.ErrNoRoom):
 		slog.ErrorContext(ctx, "a run could not be put on record", "error", err)
-		return newProblem(http.StatusInsufficientStorage, NoRoom, store.ErrNoRoom.Error()+"; nothing was run. Tell whoever keeps the service")
+		return newProblem(http.StatusInsufficientStorage, fault.NoRoom, store.ErrNoRoom.Error()+"; nothing was run. Tell whoever keeps the service")
 	case errors.Is(err, load.ErrNoRoom):
 		slog.ErrorContext(ctx, "a load failed", "error", err)
-		return newProblem(http.StatusInsufficientStorage, NoRoom, load.ErrNoRoom.Error()+"; nothing was loaded. Make room, and load the file again")
+		return newProblem(http.StatusInsufficientStorage, fault.NoRoom, load.ErrNoRoom.Error()+"; nothing was loaded. Make room, and load the file again")
 	case errors.Is(err, receipt.ErrSize):
-		return newProblem(http.StatusUnprocessableEntity, CutBySize, err.Error()+"; ask for fewer days")
+		return newProblem(http.StatusUnprocessableEntity, fault.CutBySize, err.Error()+"; ask for fewer days")
 	}
 	slog.ErrorContext(ctx, "a request failed", "error", err)
-	return newProblem(http.StatusInternalServerError, Failed, "the service failed to do this; its log has the cause")
+	return newProblem(http.StatusInternalServerError, fault.Failed, "the service failed to do this; its log has the cause")
 }
 
 func refused(r *base.Refusal) *Problem {
 	status, detail := http.StatusUnprocessableEntity, ""
 	switch r.Kind {
-	case base.DefinitionInError:
+	case fault.DefinitionInError:
 		detail = "the definition of this report is in error, so that nothing was run: " + r.Faults[0].Sentence()
-	case base.Unknown:
+	case fault.Unknown:
 		status, detail = http.StatusNotFound, r.Faults[0].Sentence()
-	case base.Conflicting:
+	case fault.Conflict:
 		status, detail = http.StatusConflict, r.Faults[0].Sentence()
-	case base.AnswersRefused:
+	case fault.AnswersRefused:
 		detail = count(len(r.Faults), "answer was refused", "answers were refused") + "; nothing was run"
-	case base.LoadRefused:
+	case fault.LoadRefused:
 		detail = r.Faults[0].Message
-	case base.DefinitionsRefused:
+	case fault.DefinitionsRefused:
 		detail = count(len(r.Faults), "thing is wrong with the definitions", "things are wrong with the definitions") + "; nothing was stored"
 	}
-	p := newProblem(status, string(r.Kind), detail)
+	p := newProblem(status, r.Kind, detail)
 	for _, f := range r.Faults.Capped(fault.Most) {
 		p.Errors = append(p.Errors, *f)
 	}
@@ -185,7 +167,7 @@ func refused(r *base.Refusal) *Problem {
 
 // refusedFile tells each row that does not fit, as far as they were kept.
 func refusedFile(e *load.Error) *Problem {
-	p := newProblem(http.StatusUnprocessableEntity, string(base.LoadRefused), e.Message)
+	p := newProblem(http.StatusUnprocessableEntity, fault.LoadRefused, e.Message)
 	if e.Report == nil {
 		p.Errors = append(p.Errors, *fault.New(e.Code, "%s", e.Message))
 		return p

@@ -160,7 +160,7 @@ func (r routes) register(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "ready", Method: http.MethodGet, Path: "/readyz", Summary: "Can the service do its work?", Errors: []int{503}},
 		func(ctx context.Context, _ *struct{}) (*status, error) {
 			if err := r.service.Base.Ready(ctx); err != nil {
-				return nil, newProblem(http.StatusServiceUnavailable, Failed, "the service's own records cannot be read, or there is no room for more of them")
+				return nil, newProblem(http.StatusServiceUnavailable, fault.Failed, "the service's own records cannot be read, or there is no room for more of them")
 			}
 			return ok(), nil
 		})
@@ -332,7 +332,7 @@ func (r routes) run(ctx context.Context, in *struct {
 	format := formatOf(export.Format(in.Output), in.Accept)
 	if in.Safe {
 		if format != export.CSV {
-			return nil, newProblem(http.StatusBadRequest, InvalidRequest, "safe says something of CSV, and the output is to be "+string(format))
+			return nil, newProblem(http.StatusBadRequest, fault.InvalidRequest, "safe says something of CSV, and the output is to be "+string(format))
 		}
 		format = export.SafeCSV
 	}

@@ -14,6 +14,7 @@ import (
 
 	"pikegate/demo/demotest"
 	"pikegate/internal/api"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/load"
 )
 
@@ -111,7 +112,7 @@ func testLoads(t *testing.T, c *caller, ferries *demotest.Ferries) {
 
 	status, text = send("?format=pdf", "x")
 	assert.Equal(t, http.StatusBadRequest, status)
-	assert.Equal(t, api.InvalidRequest, problem(t, text).Code)
+	assert.Equal(t, fault.InvalidRequest, problem(t, text).Code)
 	status, text = send("", "")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	assert.Equal(t, "the file is empty", problem(t, text).Detail)

@@ -16,7 +16,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/internal/api"
-	"pikegate/internal/service/base"
+	"pikegate/internal/core/fault"
 )
 
 // The exit codes of every command.
@@ -122,22 +122,23 @@ func report(w io.Writer, c *cobra.Command, code int, err error) {
 	}
 }
 
-func codeName(code int) string {
-	return map[int]string{exitUsage: "usage", exitUnreached: "unreached", exitCut: api.CutByTime, exitInterrupted: "interrupted"}[code]
+// codeName is the code of what the client itself could not do.
+func codeName(code int) fault.Code {
+	return map[int]fault.Code{exitUsage: fault.Usage, exitUnreached: fault.Unreached, exitCut: fault.CutByTime, exitInterrupted: fault.Interrupted}[code]
 }
 
 // codeOf is the exit code for a problem that the service answered with.
 func codeOf(p *api.Problem) int {
 	switch p.Code {
-	case string(base.AnswersRefused):
+	case fault.AnswersRefused:
 		return exitAnswers
-	case string(base.DefinitionInError), string(base.DefinitionsRefused), string(base.LoadRefused):
+	case fault.DefinitionInError, fault.DefinitionsRefused, fault.LoadRefused:
 		return exitDefinitions
-	case string(base.Unknown), api.InvalidRequest:
+	case fault.Unknown, fault.InvalidRequest:
 		return exitUsage
-	case api.SourceFailed:
+	case fault.SourceFailed:
 		return exitUnreached
-	case api.CutByTime, api.CutBySize:
+	case fault.CutByTime, fault.CutBySize:
 		return exitCut
 	}
 	switch p.Status {

@@ -23,7 +23,7 @@ import (
 
 	"pikegate/demo/demotest"
 	"pikegate/internal/api"
-	"pikegate/internal/service/base"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/service/receipt"
 )
 
@@ -246,9 +246,9 @@ func TestWhyAStreamBrokeOff(t *testing.T) {
 
 // Each way for a run to end has the exit code of its kind.
 func TestExitCodes(t *testing.T) {
-	for code, want := range map[string]int{
-		string(base.AnswersRefused): exitAnswers, string(base.DefinitionsRefused): exitDefinitions, string(base.DefinitionInError): exitDefinitions, string(base.LoadRefused): exitDefinitions,
-		string(base.Unknown): exitUsage, api.InvalidRequest: exitUsage, api.SourceFailed: exitUnreached, api.CutByTime: exitCut, api.CutBySize: exitCut, api.Failed: exitFailed,
+	for code, want := range map[fault.Code]int{
+		fault.AnswersRefused: exitAnswers, fault.DefinitionsRefused: exitDefinitions, fault.DefinitionInError: exitDefinitions, fault.LoadRefused: exitDefinitions,
+		fault.Unknown: exitUsage, fault.InvalidRequest: exitUsage, fault.SourceFailed: exitUnreached, fault.CutByTime: exitCut, fault.CutBySize: exitCut, fault.Failed: exitFailed,
 	} {
 		answers := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			w.WriteHeader(http.StatusInternalServerError)

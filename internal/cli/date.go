@@ -163,9 +163,9 @@ type instants struct {
 }
 
 type dateError struct {
-	Code        string   `json:"code"`
-	Message     string   `json:"message"`
-	Suggestions []string `json:"suggestions"`
+	Code        fault.Code `json:"code"`
+	Message     string     `json:"message"`
+	Suggestions []string   `json:"suggestions"`
 }
 
 func (r *dateReader) read(text string) {

@@ -13,8 +13,8 @@ import (
 
 	"pikegate/internal/api"
 	"pikegate/internal/core/catalog"
-	"pikegate/internal/core/definition"
 	"pikegate/internal/core/english"
+	"pikegate/internal/core/fault"
 )
 
 func newPut() *cobra.Command {
@@ -92,7 +92,7 @@ func definitionFiles(paths []string) ([]catalog.File, error) {
 				return nil, fail(exitFailed, "%w", err)
 			}
 			if !utf8.Valid(text) {
-				return nil, fail(exitDefinitions, "%s is not UTF-8 text [%s]", name, definition.NotText)
+				return nil, fail(exitDefinitions, "%s is not UTF-8 text [%s]", name, fault.NotText)
 			}
 			files = append(files, catalog.File{Name: filepath.ToSlash(name), Text: string(text)})
 		}

@@ -242,7 +242,7 @@ func knownKeys(v *viper.Viper, file string) error {
 	}
 	for _, key := range v.AllKeys() {
 		if !known[key] {
-			f := fault.New("unknown_setting", "the config file %s has a key %q that is no setting", file, key)
+			f := fault.New(fault.UnknownSetting, "the config file %s has a key %q that is no setting", file, key)
 			return fail(exitUsage, "%s", f.Suggest(fault.Near(key, names)).Sentence())
 		}
 	}

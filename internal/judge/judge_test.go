@@ -22,7 +22,6 @@ import (
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/evidence"
 	"pikegate/internal/core/fault"
-	"pikegate/internal/core/lint"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/value"
@@ -263,7 +262,7 @@ func compiled(t *rapid.T, db sourcetest.Engine, breaks func(*compile.Query)) dra
 	setting := phrase.Setting{AsOf: civil.MustParseDay("2026-11-23"), Zone: helsinki}
 	defs, wrong := definition.Load(docs, setting) // without findings: what never holds is drawn too
 	for _, faults = range wrong {
-		if slices.ContainsFunc(faults, func(f *fault.Fault) bool { return f.Code == definition.EngineCannot }) {
+		if slices.ContainsFunc(faults, func(f *fault.Fault) bool { return f.Code == fault.EngineCannot }) {
 			t.Skip("MariaDB does not do this, and says so")
 		}
 	}
@@ -579,7 +578,7 @@ func TestImpossiblePairsAreFound(t *testing.T) {
 		docs, faults := definition.Split(catalog.File{Name: "w.yaml", Text: world + ordered(string(text), "filter")})
 		require.Empty(t, faults)
 		_, faults = definition.Link(docs, setting)
-		found := slices.ContainsFunc(faults, func(f *fault.Fault) bool { return f.Code == lint.NeverHolds })
+		found := slices.ContainsFunc(faults, func(f *fault.Fault) bool { return f.Code == fault.NeverHolds })
 		require.True(t, found || len(faults) == 0, faults.Error())
 
 		c := judge.Case{Kinds: kinds, Empty: map[string]bool{"note": true}, Zone: finland}

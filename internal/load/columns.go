@@ -41,7 +41,7 @@ func (l *loader) guess(ctx context.Context) error {
 			return err
 		}
 		if err != nil {
-			return refuse(BadFile, "%s", err)
+			return refuse(fault.FileNotRead, "%s", err)
 		}
 		l.first = append(l.first, r)
 		for _, f := range r.fields {
@@ -89,28 +89,28 @@ func lowered(name string) string {
 // named refuses columns that cannot be those of a table, and flags that name none of them.
 func (l *loader) named(names []string) error {
 	if l.req.RowNumber != "" && len(names) == mostColumns {
-		return refuse(TooManyColumns, "the file has %d columns, and with that of the row numbers a table would have one too many", len(names))
+		return refuse(fault.TooManyColumns, "the file has %d columns, and with that of the row numbers a table would have one too many", len(names))
 	}
 	if wrong := nameFault(l.req.RowNumber); l.req.RowNumber != "" && wrong != "" {
-		return refuse(WrongTable, "the name of the column of row numbers %s", wrong)
+		return refuse(fault.TableDoesNotFit, "the name of the column of row numbers %s", wrong)
 	}
 	for i, name := range names {
 		if name == "" {
-			return refuse(BadFile, "column %d has no name in the first line", i+1)
+			return refuse(fault.FileNotRead, "column %d has no name in the first line", i+1)
 		}
 		if wrong := nameFault(name); wrong != "" {
-			return refuse(BadFile, "the name of column %d, %q, %s", i+1, english.Shorten(name), wrong)
+			return refuse(fault.FileNotRead, "the name of column %d, %q, %s", i+1, english.Shorten(name), wrong)
 		}
 		for _, before := range names[:i] {
 			if before == name {
-				return refuse(BadFile, "the first line names the column %q twice", name)
+				return refuse(fault.FileNotRead, "the first line names the column %q twice", name)
 			}
 			if sameColumn(before, name) {
-				return refuse(BadFile, "the file has columns %q and %q, and a table does not tell capital letters from small ones; give one of them another name", before, name)
+				return refuse(fault.FileNotRead, "the file has columns %q and %q, and a table does not tell capital letters from small ones; give one of them another name", before, name)
 			}
 		}
 		if sameColumn(name, l.req.RowNumber) {
-			return refuse(WrongTable, "the file has a column %q of its own; give that of the row numbers another name", name)
+			return refuse(fault.TableDoesNotFit, "the file has a column %q of its own; give that of the row numbers another name", name)
 		}
 	}
 	of := func(texts []string) []string {
@@ -128,8 +128,8 @@ func (l *loader) named(names []string) error {
 			if slices.Contains(names, name) || flag.what == "the key" && name == l.req.RowNumber && name != "" {
 				continue
 			}
-			said := fault.New(WrongTable, "the file has no column %q for %s", name, flag.what)
-			return refuse(WrongTable, "%s", said.Suggest(fault.Near(name, names)).Sentence())
+			said := fault.New(fault.TableDoesNotFit, "the file has no column %q for %s", name, flag.what)
+			return refuse(fault.TableDoesNotFit, "%s", said.Suggest(fault.Near(name, names)).Sentence())
 		}
 	}
 	return nil
@@ -154,7 +154,7 @@ func (l *loader) column(i int, name string) (field, error) {
 	if form, said := saidOf(l.req.Numbers, name); said {
 		numbers, err := parseNumberForm(form)
 		if err != nil {
-			return c, refuse(WrongTable, "the numbers of the column %q: %s", name, err)
+			return c, refuse(fault.TableDoesNotFit, "the numbers of the column %q: %s", name, err)
 		}
 		c.numbers = numbers
 		for i, v := range values {
@@ -163,7 +163,7 @@ func (l *loader) column(i int, name string) (field, error) {
 	}
 	c.Guess = l.guessOf(name, values)
 	if c.numbers != nil && !c.Type.IsNumeric() {
-		return c, refuse(WrongTable, "the values of the column %q are not numbers as %s has them, such as %q", name, c.numbers.source, english.Shorten(raw[0].String()))
+		return c, refuse(fault.TableDoesNotFit, "the values of the column %q are not numbers as %s has them, such as %q", name, c.numbers.source, english.Shorten(raw[0].String()))
 	}
 	if c.ByValues { // which is too little to write other values to the table than the file has
 		l.note("The column %q could hold dates, %s; --dates %q reads it so.", name, c.Stored, name+"="+string(c.Stored))
@@ -222,7 +222,7 @@ func (l *loader) dated(c *field, name string) error {
 	form, said := saidOf(l.req.Dates, name)
 	if !said {
 		if c.Or != "" && !l.req.Dry {
-			return refuse(TwoWays, "the dates of the column %q can be read as %s or as %s; say which, as in --dates %q; nothing was loaded", name, c.Pattern, c.Or, name+"="+c.Pattern.String())
+			return refuse(fault.DatesTwoWays, "the dates of the column %q can be read as %s or as %s; say which, as in --dates %q; nothing was loaded", name, c.Pattern, c.Or, name+"="+c.Pattern.String())
 		}
 		return nil
 	}
@@ -236,7 +236,7 @@ func (l *loader) dated(c *field, name string) error {
 	}
 	pattern, err := column.ParsePattern(form)
 	if err != nil {
-		return refuse(WrongTable, "%s", fault.New(WrongTable, "%s", err).Suggest(column.NearPattern(form)).Sentence())
+		return refuse(fault.TableDoesNotFit, "%s", fault.New(fault.TableDoesNotFit, "%s", err).Suggest(column.NearPattern(form)).Sentence())
 	}
 	c.Guess = infer.Guess{Column: column.Column{Name: name, Type: column.Date, Stored: column.StoredText, Pattern: pattern}, Share: 1}
 	if pattern.HasTime() {

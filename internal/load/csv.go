@@ -7,6 +7,7 @@ import (
 	"io"
 	"strings"
 
+	"pikegate/internal/core/fault"
 	"pikegate/internal/core/value"
 )
 
@@ -35,7 +36,7 @@ func openCSV(from io.Reader, start []byte, limits Limits) (*csvRows, error) {
 		return nil, err
 	}
 	if err != nil {
-		return nil, refuse(BadFile, "the first line, which names the columns, cannot be read: %s", err)
+		return nil, refuse(fault.FileNotRead, "the first line, which names the columns, cannot be read: %s", err)
 	}
 	for _, n := range names {
 		r.names = append(r.names, strings.TrimSpace(n))

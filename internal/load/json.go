@@ -10,6 +10,7 @@ import (
 	"github.com/shopspring/decimal"
 
 	"pikegate/internal/core/english"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/core/value"
 )
 
@@ -31,7 +32,7 @@ func openJSON(from io.Reader, format Format, limits Limits) (*jsonRows, error) {
 	r.decoder = json.NewDecoder(r.bytes)
 	if format == JSON {
 		if t, err := r.decoder.Token(); err != nil || t != json.Delim('[') {
-			return nil, refuse(BadFile, "a JSON file of records is a list of objects, [{...}, {...}], and this begins otherwise; objects on lines of their own are loaded by a name that ends in .ndjson")
+			return nil, refuse(fault.FileNotRead, "a JSON file of records is a list of objects, [{...}, {...}], and this begins otherwise; objects on lines of their own are loaded by a name that ends in .ndjson")
 		}
 	}
 	var rows []map[string]value.Value
@@ -45,7 +46,7 @@ func openJSON(from io.Reader, format Format, limits Limits) (*jsonRows, error) {
 			return nil, err
 		}
 		if err != nil {
-			return nil, refuse(BadFile, "record %d cannot be read: %s", r.n+1, err)
+			return nil, refuse(fault.FileNotRead, "record %d cannot be read: %s", r.n+1, err)
 		}
 		for _, name := range order {
 			if !slices.Contains(r.names, name) {
@@ -58,7 +59,7 @@ func openJSON(from io.Reader, format Format, limits Limits) (*jsonRows, error) {
 		rows, wrong = append(rows, members), append(wrong, why)
 	}
 	if len(r.names) == 0 {
-		return nil, refuse(BadFile, "the file has no record with a member in it")
+		return nil, refuse(fault.FileNotRead, "the file has no record with a member in it")
 	}
 	for i, members := range rows {
 		r.first = append(r.first, r.row(i+1, members, wrong[i]))

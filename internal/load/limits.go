@@ -9,6 +9,7 @@ import (
 	"unicode/utf8"
 
 	"pikegate/internal/core/english"
+	"pikegate/internal/core/fault"
 )
 
 // Limits are how much a file may hold. What is 0 is as Usual has it.
@@ -115,17 +116,17 @@ func (l Limits) fields(line int, fields []string) error {
 }
 
 func (l Limits) columns(line, n int) error {
-	return refuse(TooManyColumns, "line %d has %d columns, and a file may have %d; nothing was loaded", line, n, l.Columns)
+	return refuse(fault.TooManyColumns, "line %d has %d columns, and a file may have %d; nothing was loaded", line, n, l.Columns)
 }
 
 func (l Limits) long(line, field int) error {
-	return refuse(FieldTooLong, "field %d of line %d is longer than %s; nothing was loaded", field, line, Size(l.Field))
+	return refuse(fault.FieldTooLong, "field %d of line %d is longer than %s; nothing was loaded", field, line, Size(l.Field))
 }
 
 // row is the error of a row that is too long, err where it is another.
 func (l Limits) row(after int, err error) error {
 	if errors.Is(err, errLine) {
-		return refuse(FieldTooLong, "the row after line %d is longer than %s; nothing was loaded", after, Size(l.Line))
+		return refuse(fault.FieldTooLong, "the row after line %d is longer than %s; nothing was loaded", after, Size(l.Line))
 	}
 	return err
 }
@@ -177,7 +178,7 @@ func CheckTable(name string) error {
 		wrong = "is one that SQLite has for itself"
 	}
 	if wrong != "" {
-		return refuse(WrongTable, "a table cannot be called %q: the name %s", english.Shorten(name), wrong)
+		return refuse(fault.TableDoesNotFit, "a table cannot be called %q: the name %s", english.Shorten(name), wrong)
 	}
 	return nil
 }

@@ -14,6 +14,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"pikegate/internal/core/fault"
 )
 
 // repeated writes a text again and again.
@@ -78,28 +80,28 @@ func TestFilesThatHoldTooMuch(t *testing.T) {
 		name   string
 		format Format
 		file   io.Reader
-		code   string
+		code   fault.Code
 	}{
-		{"a field without end", CSV, io.MultiReader(strings.NewReader("id\n\""), &repeated{"x", 300 << 20, ""}), FieldTooLong},
-		{"a header without end", CSV, &repeated{"x", 300 << 20, ""}, FieldTooLong},
-		{"a long field", CSV, strings.NewReader("id\n" + strings.Repeat("x", 1<<20+1)), FieldTooLong},
-		{"a row of many lines", CSV, io.MultiReader(strings.NewReader("id\n\""), &repeated{"\n", 100 << 20, ""}), FieldTooLong},
-		{"many columns", CSV, strings.NewReader(strings.Repeat("a,", 100_000) + "\n"), TooManyColumns},
-		{"many fields in a later row", CSV, strings.NewReader("id\n1\n" + strings.Repeat("a,", 3000) + "\n"), TooManyColumns},
-		{"a member without end", NDJSON, io.MultiReader(strings.NewReader(`{"a": "`), &repeated{"x", 300 << 20, ""}), FieldTooLong},
-		{"a long member", JSON, strings.NewReader(`[{"a": "` + strings.Repeat("x", 1<<20+1) + `"}]`), FieldTooLong},
-		{"a list in a member", NDJSON, io.MultiReader(strings.NewReader(`{"a": [`), &repeated{"1,", 100 << 20, ""}), FieldTooLong},
-		{"blanks without end", NDJSON, io.MultiReader(strings.NewReader(`{"a": 1}`), &repeated{" ", 100 << 20, ""}), FieldTooLong},
-		{"many members", NDJSON, strings.NewReader("{" + strings.Repeat(`"a":1,`, 3000) + `"b":1}`), TooManyColumns},
-		{"many names of members", NDJSON, &repeated{`{"a": 1}`, 1, distinct(3000)}, TooManyColumns},
-		{"a cell in the last column", XLSX, xlsx(t, []any{sheetStart, &repeated{`<row><c r="XFD2"><v>1</v></c></row>`, 20_000, ""}, sheetEnd}, sst), TooManyColumns},
-		{"a cell without end", XLSX, xlsx(t, []any{sheetStart, `<row><c t="str"><v>`, &repeated{"x", 12 << 20, ""}, `</v></c></row>`, sheetEnd}, sst), FieldTooLong},
-		{"rows that are nearly nothing when packed", XLSX, xlsx(t, []any{sheetStart, &repeated{`<row><c><v>1</v></c></row>`, 2 << 20, ""}, sheetEnd}, sst), UnpacksTooLarge},
-		{"a shared text without end", XLSX, xlsx(t, []any{sheetStart, sheetEnd}, []any{"<sst><si><t>", &repeated{"x", 12 << 20, ""}, "</t></si></sst>"}), FieldTooLong},
-		{"elements in each other", XLSX, xlsx(t, []any{"<worksheet><sheetData><row>", &repeated{"<a>", 1 << 20, ""}}, sst), BadFile},
-		{"no sheet", XLSX, xlsx(t, []any{""}, sst), BadFile},
-		{"a text that is not there", XLSX, xlsx(t, []any{sheetStart, `<row><c t="s"><v>7</v></c></row>`, sheetEnd}, sst), BadFile},
-		{"a cell that is nowhere", XLSX, xlsx(t, []any{sheetStart, `<row><c r="7"><v>7</v></c></row>`, sheetEnd}, sst), BadFile},
+		{"a field without end", CSV, io.MultiReader(strings.NewReader("id\n\""), &repeated{"x", 300 << 20, ""}), fault.FieldTooLong},
+		{"a header without end", CSV, &repeated{"x", 300 << 20, ""}, fault.FieldTooLong},
+		{"a long field", CSV, strings.NewReader("id\n" + strings.Repeat("x", 1<<20+1)), fault.FieldTooLong},
+		{"a row of many lines", CSV, io.MultiReader(strings.NewReader("id\n\""), &repeated{"\n", 100 << 20, ""}), fault.FieldTooLong},
+		{"many columns", CSV, strings.NewReader(strings.Repeat("a,", 100_000) + "\n"), fault.TooManyColumns},
+		{"many fields in a later row", CSV, strings.NewReader("id\n1\n" + strings.Repeat("a,", 3000) + "\n"), fault.TooManyColumns},
+		{"a member without end", NDJSON, io.MultiReader(strings.NewReader(`{"a": "`), &repeated{"x", 300 << 20, ""}), fault.FieldTooLong},
+		{"a long member", JSON, strings.NewReader(`[{"a": "` + strings.Repeat("x", 1<<20+1) + `"}]`), fault.FieldTooLong},
+		{"a list in a member", NDJSON, io.MultiReader(strings.NewReader(`{"a": [`), &repeated{"1,", 100 << 20, ""}), fault.FieldTooLong},
+		{"blanks without end", NDJSON, io.MultiReader(strings.NewReader(`{"a": 1}`), &repeated{" ", 100 << 20, ""}), fault.FieldTooLong},
+		{"many members", NDJSON, strings.NewReader("{" + strings.Repeat(`"a":1,`, 3000) + `"b":1}`), fault.TooManyColumns},
+		{"many names of members", NDJSON, &repeated{`{"a": 1}`, 1, distinct(3000)}, fault.TooManyColumns},
+		{"a cell in the last column", XLSX, xlsx(t, []any{sheetStart, &repeated{`<row><c r="XFD2"><v>1</v></c></row>`, 20_000, ""}, sheetEnd}, sst), fault.TooManyColumns},
+		{"a cell without end", XLSX, xlsx(t, []any{sheetStart, `<row><c t="str"><v>`, &repeated{"x", 12 << 20, ""}, `</v></c></row>`, sheetEnd}, sst), fault.FieldTooLong},
+		{"rows that are nearly nothing when packed", XLSX, xlsx(t, []any{sheetStart, &repeated{`<row><c><v>1</v></c></row>`, 2 << 20, ""}, sheetEnd}, sst), fault.UnpacksTooLarge},
+		{"a shared text without end", XLSX, xlsx(t, []any{sheetStart, sheetEnd}, []any{"<sst><si><t>", &repeated{"x", 12 << 20, ""}, "</t></si></sst>"}), fault.FieldTooLong},
+		{"elements in each other", XLSX, xlsx(t, []any{"<worksheet><sheetData><row>", &repeated{"<a>", 1 << 20, ""}}, sst), fault.FileNotRead},
+		{"no sheet", XLSX, xlsx(t, []any{""}, sst), fault.FileNotRead},
+		{"a text that is not there", XLSX, xlsx(t, []any{sheetStart, `<row><c t="s"><v>7</v></c></row>`, sheetEnd}, sst), fault.FileNotRead},
+		{"a cell that is nowhere", XLSX, xlsx(t, []any{sheetStart, `<row><c r="7"><v>7</v></c></row>`, sheetEnd}, sst), fault.FileNotRead},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			for _, dry := range []bool{true, false} {
@@ -222,7 +224,7 @@ func TestNamesOfTables(t *testing.T) {
 		err := CheckTable(name)
 		var refused *Error
 		require.ErrorAs(t, err, &refused, name)
-		assert.Equal(t, WrongTable, refused.Code)
+		assert.Equal(t, fault.TableDoesNotFit, refused.Code)
 		assert.Less(t, len(refused.Message), 200)
 	}
 	for _, name := range []string{"sailings", "Sailings 2026", "größen", "a-b", "late_sailings", strings.Repeat("x", 200)} {

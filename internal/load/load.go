@@ -13,6 +13,7 @@ import (
 	"github.com/mattn/go-sqlite3"
 
 	"pikegate/internal/core/english"
+	"pikegate/internal/core/fault"
 )
 
 // Mode is what becomes of the records that the table has already.
@@ -93,27 +94,14 @@ type RefusedRow struct {
 
 // Error is a load that a person can mend.
 type Error struct {
-	Code    string
+	Code    fault.Code
 	Message string
 	Report  *Report // as far as it came
 }
 
 func (e *Error) Error() string { return e.Message }
 
-// The codes of what is wrong with a file.
-const (
-	BadFile    = "file_not_read"
-	RowRefused = "rows_refused"
-	WrongTable = "table_does_not_fit"
-	TwoWays    = "dates_can_be_read_two_ways"
-	TotalsRow  = "row_of_totals"
-
-	TooManyColumns  = "too_many_columns"
-	FieldTooLong    = "field_too_long"
-	UnpacksTooLarge = "unpacks_too_large"
-)
-
-func refuse(code, format string, args ...any) *Error {
+func refuse(code fault.Code, format string, args ...any) *Error {
 	return &Error{Code: code, Message: fmt.Sprintf(format, args...)}
 }
 
@@ -169,7 +157,7 @@ func Load(ctx context.Context, db *sql.DB, from io.Reader, req Request) (*Report
 		if l.report.Refusals > 1 {
 			told = fmt.Sprintf("%d rows do not fit, the first in", l.report.Refusals)
 		}
-		return nil, &Error{RowRefused, fmt.Sprintf("%s line %d: %s; nothing was loaded", told, first.Line, first.Reason), l.report}
+		return nil, &Error{fault.RowsRefused, fmt.Sprintf("%s line %d: %s; nothing was loaded", told, first.Line, first.Reason), l.report}
 	}
 	if req.Dry {
 		l.report.Loaded, l.report.Added, l.report.Replaced = 0, 0, 0
@@ -237,7 +225,7 @@ func (l *loader) put(ctx context.Context, insert *sql.Stmt, r row, values []any)
 			l.report.Refused = append(l.report.Refused, l.told(r, reason))
 		}
 		if !l.req.Dry && l.report.Refusals > MostRefused {
-			return &Error{RowRefused, fmt.Sprintf("more than %d rows do not fit, the first in line %d: %s; nothing was loaded", MostRefused, l.report.Refused[0].Line, l.report.Refused[0].Reason), l.report}
+			return &Error{fault.RowsRefused, fmt.Sprintf("more than %d rows do not fit, the first in line %d: %s; nothing was loaded", MostRefused, l.report.Refused[0].Line, l.report.Refused[0].Reason), l.report}
 		}
 		return nil
 	}
@@ -289,7 +277,7 @@ func (l *loader) each(ctx context.Context, use func(r row, last bool) error) err
 			return err
 		}
 		if err != nil {
-			return &Error{BadFile, fmt.Sprintf("after %d rows: %s; nothing was loaded", l.report.Read+1, err), l.report}
+			return &Error{fault.FileNotRead, fmt.Sprintf("after %d rows: %s; nothing was loaded", l.report.Read+1, err), l.report}
 		}
 		if err := hand(l.plain(r)); err != nil {
 			return err
@@ -316,5 +304,5 @@ func (l *loader) totalled(r row) (keep bool, err error) {
 		l.note("%s; say by --totals whether to keep it as a record or to skip it.", said)
 		return true, nil
 	}
-	return false, &Error{TotalsRow, said + "; say by --totals whether to keep it as a record or to skip it; nothing was loaded", nil}
+	return false, &Error{fault.RowOfTotals, said + "; say by --totals whether to keep it as a record or to skip it; nothing was loaded", nil}
 }

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"pikegate/internal/core/fault"
 	"pikegate/internal/core/value"
 )
 
@@ -73,21 +74,21 @@ func open(from io.Reader, req Request) (rows, error) {
 	buffered := bufio.NewReaderSize(from, sniffed)
 	start, err := buffered.Peek(sniffed)
 	if err != nil && !errors.Is(err, io.EOF) && !errors.Is(err, bufio.ErrBufferFull) {
-		return nil, refuse(BadFile, "%s", err)
+		return nil, refuse(fault.FileNotRead, "%s", err)
 	}
 	if len(bytes.TrimSpace(start)) == 0 {
-		return nil, refuse(BadFile, "the file is empty")
+		return nil, refuse(fault.FileNotRead, "the file is empty")
 	}
 	for _, k := range kinds {
 		if bytes.HasPrefix(start, []byte(k.start)) && !(req.Format == XLSX && k.start == "PK\x03\x04") {
-			return nil, refuse(BadFile, "the file is %s", k.says)
+			return nil, refuse(fault.FileNotRead, "the file is %s", k.says)
 		}
 	}
 	if req.Format == XLSX {
 		return openXLSX(from, req)
 	}
 	if bytes.IndexByte(start, 0) >= 0 {
-		return nil, refuse(BadFile, "the file is no text: it holds bytes that no text has; save the records as CSV, XLSX or JSON")
+		return nil, refuse(fault.FileNotRead, "the file is no text: it holds bytes that no text has; save the records as CSV, XLSX or JSON")
 	}
 	if bytes.HasPrefix(start, []byte("\xef\xbb\xbf")) {
 		_, _ = buffered.Discard(3)
@@ -97,7 +98,7 @@ func open(from io.Reader, req Request) (rows, error) {
 		return openJSON(buffered, req.Format, req.Limits)
 	}
 	if text := strings.Join(strings.Fields(string(start[:min(len(start), 200)])), ""); strings.HasPrefix(text, `[{"`) || strings.HasPrefix(text, `{"`) {
-		return nil, refuse(BadFile, "the file looks like JSON; it is loaded by its name, which ends in .json or .ndjson")
+		return nil, refuse(fault.FileNotRead, "the file looks like JSON; it is loaded by its name, which ends in .json or .ndjson")
 	}
 	return openCSV(buffered, start, req.Limits)
 }

@@ -10,6 +10,7 @@ import (
 
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/compile"
+	"pikegate/internal/core/fault"
 )
 
 // types are what SQLite's columns are declared as.
@@ -45,7 +46,7 @@ func (l *loader) write(ctx context.Context, tx *sql.Tx) error {
 	}
 	insert, err := tx.PrepareContext(ctx, statement)
 	if err != nil {
-		return refuse(WrongTable, "the table %q does not take these columns: %s", l.req.Table, err)
+		return refuse(fault.TableDoesNotFit, "the table %q does not take these columns: %s", l.req.Table, err)
 	}
 	defer insert.Close()
 	values := make([]any, len(l.names))
@@ -88,9 +89,9 @@ func (l *loader) isThere(ctx context.Context, tx *sql.Tx) (bool, error) {
 	case err != nil:
 		return false, err
 	case kind != "table":
-		return false, refuse(WrongTable, "the name %q is taken by a thing of the kind %s; give the table another one", name, kind)
+		return false, refuse(fault.TableDoesNotFit, "the name %q is taken by a thing of the kind %s; give the table another one", name, kind)
 	case name != l.req.Table:
-		return false, refuse(WrongTable, "there is a table %q, and capital letters make no difference to the names of tables; load into that one, or give the new one another name", name)
+		return false, refuse(fault.TableDoesNotFit, "there is a table %q, and capital letters make no difference to the names of tables; load into that one, or give the new one another name", name)
 	}
 	return true, nil
 }
@@ -104,10 +105,10 @@ func (l *loader) table(ctx context.Context, tx *sql.Tx) (before int64, err error
 		return 0, err
 	}
 	if l.req.Mode == Update && len(l.req.Key) == 0 {
-		return 0, refuse(WrongTable, "to update records, name the columns of their key")
+		return 0, refuse(fault.TableDoesNotFit, "to update records, name the columns of their key")
 	}
 	if there && l.req.Mode == New {
-		return 0, refuse(WrongTable, "the table %q is there already; say by the mode whether its records go (replace), stay (append), or those of the same key go (update)", l.req.Table)
+		return 0, refuse(fault.TableDoesNotFit, "the table %q is there already; say by the mode whether its records go (replace), stay (append), or those of the same key go (update)", l.req.Table)
 	}
 	if there {
 		if before, err = l.records(ctx, tx); err != nil {
@@ -120,7 +121,7 @@ func (l *loader) table(ctx context.Context, tx *sql.Tx) (before int64, err error
 		}
 		number := compile.SQLite{}.Name(l.req.RowNumber)
 		if err := tx.QueryRowContext(ctx, "SELECT coalesce(max("+number+"), 0) FROM "+name).Scan(&l.number); err != nil {
-			return 0, refuse(WrongTable, "the table %q has no column %q of whole numbers to go on with", l.req.Table, l.req.RowNumber)
+			return 0, refuse(fault.TableDoesNotFit, "the table %q has no column %q of whole numbers to go on with", l.req.Table, l.req.RowNumber)
 		}
 		return before, nil
 	}

@@ -8,6 +8,8 @@ import (
 	"io"
 	"math"
 	"os"
+
+	"pikegate/internal/core/fault"
 )
 
 // sharedTexts are the texts that the cells of an XLSX file refer to by number. They lie in
@@ -28,7 +30,7 @@ func readSharedTexts(b *book, name, dir string) (*sharedTexts, error) {
 		return &sharedTexts{}, nil
 	}
 	if f.UncompressedSize64 > math.MaxUint32 {
-		return nil, refuse(UnpacksTooLarge, "the texts of the file are larger than 4 GiB; nothing was loaded")
+		return nil, refuse(fault.UnpacksTooLarge, "the texts of the file are larger than 4 GiB; nothing was loaded")
 	}
 	part, err := f.Open()
 	if err != nil {
@@ -77,7 +79,7 @@ func (s *sharedTexts) fill(from io.Reader, limits Limits) error {
 		case int64(len(text)) > limits.Field:
 			return s.failed(errLine, limits)
 		case len(s.ends) == mostTexts:
-			return refuse(UnpacksTooLarge, "the file has more than %d texts; nothing was loaded", mostTexts)
+			return refuse(fault.UnpacksTooLarge, "the file has more than %d texts; nothing was loaded", mostTexts)
 		}
 		if _, err := to.WriteString(text); err != nil {
 			return aborted(err)
@@ -89,7 +91,7 @@ func (s *sharedTexts) fill(from io.Reader, limits Limits) error {
 
 func (s *sharedTexts) failed(err error, limits Limits) error {
 	if errors.Is(err, errLine) {
-		return refuse(FieldTooLong, "a text of the file is longer than %s; nothing was loaded", Size(limits.Field))
+		return refuse(fault.FieldTooLong, "a text of the file is longer than %s; nothing was loaded", Size(limits.Field))
 	}
 	return unreadable(err)
 }

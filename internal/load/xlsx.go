@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"pikegate/internal/core/english"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/core/value"
 )
 
@@ -110,7 +111,7 @@ func openXLSX(from io.Reader, req Request) (*xlsxRows, error) {
 		}
 	}
 	if b.parts[part] == nil {
-		return nil, refuse(BadFile, "the file has no sheet %q; it has %s", english.Shorten(x.sheet), strings.Join(names, ", "))
+		return nil, refuse(fault.FileNotRead, "the file has no sheet %q; it has %s", english.Shorten(x.sheet), strings.Join(names, ", "))
 	}
 	if err := x.styled(b, related.target("", "/styles")); err != nil {
 		return nil, err
@@ -134,7 +135,7 @@ func unreadable(err error) error {
 	if errors.As(err, &own) {
 		return err
 	}
-	return refuse(BadFile, "this is no XLSX file that can be read: %s", err)
+	return refuse(fault.FileNotRead, "this is no XLSX file that can be read: %s", err)
 }
 
 // mostParts is how many parts an XLSX file may have, mostList how many bytes their list.
@@ -160,12 +161,12 @@ func openBook(file archive, limits Limits) (*book, error) {
 	for _, f := range z.File {
 		unpacked += f.UncompressedSize64 // which reading it is held to
 		if f.UncompressedSize64 > uint64(limits.Unpacked) || unpacked > uint64(limits.Unpacked) {
-			return nil, refuse(UnpacksTooLarge, "the file unpacks to more than %s; nothing was loaded", Size(limits.Unpacked))
+			return nil, refuse(fault.UnpacksTooLarge, "the file unpacks to more than %s; nothing was loaded", Size(limits.Unpacked))
 		}
 		b.parts[strings.TrimPrefix(f.Name, "/")] = f
 	}
 	if unpacked > freeRatio && unpacked > uint64(limits.Ratio)*uint64(file.Size()) {
-		return nil, refuse(UnpacksTooLarge, "the file unpacks to more than %d times its size; nothing was loaded", limits.Ratio)
+		return nil, refuse(fault.UnpacksTooLarge, "the file unpacks to more than %d times its size; nothing was loaded", limits.Ratio)
 	}
 	return b, nil
 }
@@ -189,7 +190,7 @@ func checkList(file archive) error {
 		return n
 	}
 	if number(at+10, 2) > mostParts || number(at+12, 4) > mostList || number(at+16, 4) == 1<<32-1 {
-		return refuse(UnpacksTooLarge, "the file has more than %d parts; nothing was loaded", mostParts)
+		return refuse(fault.UnpacksTooLarge, "the file has more than %d parts; nothing was loaded", mostParts)
 	}
 	return nil
 }
@@ -204,7 +205,7 @@ func (b *book) small(name string, into any) error {
 		return unreadable(fmt.Errorf("it has no part %s", english.Shorten(name)))
 	}
 	if f.UncompressedSize64 > mostSmall {
-		return refuse(UnpacksTooLarge, "the part %s is larger than %s; nothing was loaded", english.Shorten(name), Size(mostSmall))
+		return refuse(fault.UnpacksTooLarge, "the part %s is larger than %s; nothing was loaded", english.Shorten(name), Size(mostSmall))
 	}
 	part, err := f.Open()
 	if err != nil {
@@ -287,7 +288,7 @@ func (x *xlsxRows) start() error {
 	for len(x.names) == 0 {
 		r, err := x.next()
 		if errors.Is(err, io.EOF) {
-			return refuse(BadFile, "the sheet is empty")
+			return refuse(fault.FileNotRead, "the sheet is empty")
 		}
 		if err != nil {
 			return unreadable(err)

@@ -12,7 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/internal/core/catalog"
-	"pikegate/internal/core/lint"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/service/publish"
 	"pikegate/internal/source/sourcetest"
 )
@@ -37,7 +37,7 @@ func TestDefinitionsAreHeldAgainstTheDatabase(t *testing.T) {
 			require.NoError(t, err)
 			var lines []string
 			for _, f := range all {
-				if f.Code != lint.NotUsed {
+				if f.Code != fault.NotUsed {
 					lines = append(lines, f.Error())
 				}
 			}

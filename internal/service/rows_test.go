@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/value"
@@ -59,7 +60,7 @@ func refusing(t *testing.T, s *service.Service, documents ...string) string {
 	_, err := s.Publisher.Put(ctx, publish.Put{Files: file(strings.Join(documents, "\n---\n"))})
 	var refused *base.Refusal
 	require.ErrorAs(t, err, &refused)
-	assert.Equal(t, base.DefinitionsRefused, refused.Kind)
+	assert.Equal(t, fault.DefinitionsRefused, refused.Kind)
 	return refused.Error()
 }
 
@@ -154,7 +155,7 @@ func TestFormsThatTheDataDoNotHave(t *testing.T) {
 	_, err = s.Runs.Prepare(ctx, "calls", answer.Request{})
 	var refused *base.Refusal
 	require.ErrorAs(t, err, &refused)
-	assert.Equal(t, base.DefinitionInError, refused.Kind)
+	assert.Equal(t, fault.DefinitionInError, refused.Kind)
 	assert.Contains(t, refused.Error(), `dataset calls: most values of the column "day" cannot be read as a date in the pattern d/M/yyyy: 53 of 100`)
 
 	s = shore(t, generated, "CREATE TABLE calls (id INTEGER PRIMARY KEY, day)", text, "UPDATE calls SET day = 'n/a' WHERE id IN (7, 70)", "UPDATE calls SET day = 'soon' WHERE id = 50")

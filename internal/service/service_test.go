@@ -16,6 +16,7 @@ import (
 	"pikegate/demo/demotest"
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/core/value"
 	"pikegate/internal/export"
 	"pikegate/internal/service"
@@ -137,7 +138,7 @@ func TestABrokenDefinitionIsLeftOut(t *testing.T) {
 	_, err = s.Runs.Prepare(ctx, "one", answer.Request{})
 	var refusal *base.Refusal
 	require.ErrorAs(t, err, &refusal)
-	assert.Equal(t, base.DefinitionInError, refusal.Kind)
+	assert.Equal(t, fault.DefinitionInError, refusal.Kind)
 	assert.EqualError(t, err, `f.yaml:31:28: no query "q" [unknown_query]`)
 	all, _, err := s.Receipts.History(ctx, receipt.Wanted{Most: 10})
 	require.NoError(t, err)
@@ -248,7 +249,7 @@ func TestTheSecondSaveIsNotLost(t *testing.T) {
 	err := save(text+"earliest: today\n", 1)
 	var refusal *base.Refusal
 	require.ErrorAs(t, err, &refusal)
-	assert.Equal(t, base.Conflicting, refusal.Kind)
+	assert.Equal(t, fault.Conflict, refusal.Kind)
 	assert.Regexp(t, `^the prompt p was saved as revision 2 by .* at .*, after revision 1 that this one was made from \[conflict\]\nlatest is new: "today" \[conflict\]$`, refusal.Faults.Error())
 	got, err := s.Publisher.Definition(ctx, ref, 0)
 	require.NoError(t, err)

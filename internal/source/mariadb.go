@@ -362,27 +362,27 @@ func explainMariaDB(err error, opening bool) error {
 		return failed(Lost, "the connection broke off")
 	}
 	about := fmt.Errorf("%s (error %d)", said.Message, said.Number)
-	kind := Other
+	trouble := Other
 	switch said.Number {
 	case 1044, 1045, 1049, 1142, 1143, 1227, 1370, 1698:
-		kind = Refused
+		trouble = Refused
 		if said.Number == 1045 || said.Number == 1698 {
 			about = errors.New("the server refused the user or the password")
 		}
 	case 1054, 1064, 1146, 1305, 1267, 1253:
-		kind = Changed
+		trouble = Changed
 	case 1205, 1213:
-		kind = Locked
+		trouble = Locked
 	case 1969:
-		kind = TooLong
+		trouble = TooLong
 	case 1040, 1203:
-		kind = Unreached
+		trouble = Unreached
 	case 1053, 1317, 1927:
-		kind = Lost
+		trouble = Lost
 	case 1292, 1366, 1411, 1690:
-		kind = Unfit
+		trouble = Unfit
 	}
-	return &Error{Kind: kind, Err: about, Near: quotedIn(said.Message)}
+	return &Error{Trouble: trouble, Code: string(said.SQLState[:]), Err: about, Near: quotedIn(said.Message)}
 }
 
 func (*mariadb) inspection() inspection {

@@ -284,27 +284,27 @@ func explainPostgres(err error) error {
 		return failed(Lost, "the connection broke off")
 	}
 	about := fmt.Errorf("%s (SQLSTATE %s)", said.Message, said.Code)
-	kind := Other
+	trouble := Other
 	switch class := said.Code[:2]; {
 	case class == "28", said.Code == "3D000", said.Code == "42501":
-		kind = Refused
+		trouble = Refused
 		if class == "28" {
 			about = errors.New("the server refused the user or the password")
 		}
 	case class == "42", said.Code == "3F000":
-		kind = Changed
+		trouble = Changed
 	case class == "22":
-		kind = Unfit
+		trouble = Unfit
 	case said.Code == "55P03":
-		kind = Locked
+		trouble = Locked
 	case said.Code == "57014" && strings.Contains(said.Message, "statement timeout"):
-		kind = TooLong
+		trouble = TooLong
 	case class == "53":
-		kind = Unreached
+		trouble = Unreached
 	case class == "57":
-		kind = Lost
+		trouble = Lost
 	}
-	return &Error{Kind: kind, Err: about, Near: quotedIn(said.Message)}
+	return &Error{Trouble: trouble, Code: said.Code, Err: about, Near: quotedIn(said.Message)}
 }
 
 func (*postgres) inspection() inspection {

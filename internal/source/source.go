@@ -255,28 +255,49 @@ func (v View) Count(ctx context.Context, s compile.Statement) (int64, error) {
 	return all[0], nil
 }
 
-// Kind tells why a source did not do what it was asked.
-type Kind string
+// Trouble is what is the matter with a source that did not do what it was asked. It is a
+// value for programs; Advice says what people can do.
+type Trouble string
 
 const (
-	Unreached   Kind = "it cannot be reached; see that its server runs and that the address is right, and try again"
-	Refused     Kind = "it refuses the account; see that its user and password are right and that it may read the tables"
-	Forbidden   Kind = "ask the admin of the service to allow it in its settings"
-	Unpublished Kind = "publish the source first"
-	Unset       Kind = "its address or password is not to be had; set what the source's definition refers to"
-	Changed     Kind = "the dataset has to be brought in line with the database"
-	Lost        Kind = "it went away; try again later, and tell whoever keeps the service if it stays so"
-	Locked      Kind = "somebody holds a lock on the records; try again when they are done"
-	TooLong     Kind = "the statement took longer than the source allows; ask for fewer days, or for a longer time"
-	Unfit       Kind = "the database could not convert a value; see that the dataset says of its columns what they are"
-	Full        Kind = "as many runs as the source allows run and wait already; try again in a moment"
-	Other       Kind = "try again later, and tell whoever keeps the service if it stays so"
+	Unreached   Trouble = "unreached"   // no connection to its server, or no file
+	Refused     Trouble = "refused"     // the account, or what it may do
+	Forbidden   Trouble = "forbidden"   // by the settings of the service
+	Unpublished Trouble = "unpublished" // only published sources are connected to
+	Unset       Trouble = "unset"       // its address or password is not to be had
+	Changed     Trouble = "changed"     // the database has not what the statement names
+	Lost        Trouble = "lost"        // the connection broke off
+	Locked      Trouble = "locked"      // by somebody else
+	TooLong     Trouble = "too_long"    // the statement took longer than it may
+	Unfit       Trouble = "unfit"       // a value that cannot be converted
+	Full        Trouble = "full"        // its queue
+	Other       Trouble = "other"
 )
+
+var advice = map[Trouble]string{
+	Unreached:   "it cannot be reached; see that its server runs and that the address is right, and try again",
+	Refused:     "it refuses the account; see that its user and password are right and that it may read the tables",
+	Forbidden:   "ask the admin of the service to allow it in its settings",
+	Unpublished: "publish the source first",
+	Unset:       "its address or password is not to be had; set what the source's definition refers to",
+	Changed:     "the dataset has to be brought in line with the database",
+	Lost:        "it went away; try again later, and tell whoever keeps the service if it stays so",
+	Locked:      "somebody holds a lock on the records; try again when they are done",
+	TooLong:     "the statement took longer than the source allows; ask for fewer days, or for a longer time",
+	Unfit:       "the database could not convert a value; see that the dataset says of its columns what they are",
+	Full:        "as many runs as the source allows run and wait already; try again in a moment",
+	Other:       "try again later, and tell whoever keeps the service if it stays so",
+}
+
+// Advice is what people can do about it, as the second half of a sentence.
+func (t Trouble) Advice() string { return advice[t] }
 
 // Error is a source that did not do what it was asked. Its message names no secret
 // and no address.
 type Error struct {
-	Kind Kind
+	Trouble Trouble
+	// Code is the database's own: the SQLSTATE of PostgreSQL and MariaDB, "" where there is none.
+	Code string
 	Near string // the part of the statement that the database names, "" where it names none
 	Err  error
 }
@@ -285,8 +306,8 @@ func (e *Error) Error() string { return e.Err.Error() }
 
 func (e *Error) Unwrap() error { return e.Err }
 
-func failed(kind Kind, format string, args ...any) *Error {
-	return &Error{Kind: kind, Err: fmt.Errorf(format, args...)}
+func failed(trouble Trouble, format string, args ...any) *Error {
+	return &Error{Trouble: trouble, Err: fmt.Errorf(format, args...)}
 }
 
 // openTime is the longest that a connection may take to be made, or to begin a

@@ -205,7 +205,7 @@ func explainSQLite(err error) error {
 	}
 	switch e.Code {
 	case sqlite3.ErrError:
-		return &Error{Kind: Changed, Err: err, Near: quotedIn(e.Error())}
+		return &Error{Trouble: Changed, Err: err, Near: quotedIn(e.Error())}
 	case sqlite3.ErrTooBig:
 		return failed(Other, "a value is longer than %d MiB", mostRow>>20)
 	case sqlite3.ErrNomem:

@@ -143,7 +143,7 @@ func (v View) Table(ctx context.Context, name string) (*Table, error) {
 	}
 	var none *Error
 	err = v.ask(ctx, strings.ReplaceAll(v.inspection.about, "%s", v.dialect.Name(name)), name, func(row []value.Value) { t.About, _ = row[0].Int() })
-	if errors.As(err, &none) && none.Kind == Changed {
+	if errors.As(err, &none) && none.Trouble == Changed {
 		err = nil // a view, which has no number to tell it by
 	}
 	return t, err

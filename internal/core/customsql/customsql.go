@@ -11,14 +11,6 @@ import (
 	"pikegate/internal/core/fault"
 )
 
-// The codes of what is wrong with SQL.
-const (
-	NotOneSelect = "not_one_select"
-	NotClosed    = "sql_not_closed"
-	NotKnown     = "sql_not_known"
-	NotAllowed   = "sql_not_allowed"
-)
-
 // CriteriaName is the placeholder that stands where a query's criteria go.
 const CriteriaName = "criteria"
 

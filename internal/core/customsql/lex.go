@@ -69,7 +69,7 @@ type lexer struct {
 	problems []Problem
 }
 
-func (l *lexer) refuse(at int, code, format string, args ...any) {
+func (l *lexer) refuse(at int, code fault.Code, format string, args ...any) {
 	l.problems = append(l.problems, Problem{fault.New(code, format, args...), at})
 }
 
@@ -84,7 +84,7 @@ func (l *lexer) until(from int, mark, what string) int {
 	if i := strings.Index(l.text[from:], mark); i >= 0 {
 		return from + i + len(mark)
 	}
-	l.refuse(l.at, NotClosed, "%s begins here and does not end", what)
+	l.refuse(l.at, fault.SQLNotClosed, "%s begins here and does not end", what)
 	return len(l.text)
 }
 
@@ -123,7 +123,7 @@ func (l *lexer) next() {
 	case isNameStart(rest) || c >= '0' && c <= '9':
 		l.word(nameLength(rest))
 	case c < ' ' || c == 0x7f || r == utf8.RuneError || r > 0x7f:
-		l.refuse(l.at, NotKnown, "the character %+q is none that SQL is written with; a text with it goes between single quotes", r)
+		l.refuse(l.at, fault.SQLNotKnown, "the character %+q is none that SQL is written with; a text with it goes between single quotes", r)
 		l.add(sign, l.at+size)
 	case strings.HasPrefix(rest, ":="), strings.ContainsRune(foreign[l.dialect], r):
 		l.unknown(rest, "the sign "+string(r), "")
@@ -149,7 +149,7 @@ func (l *lexer) unknown(rest, what, instead string) {
 	if instead != "" {
 		said += "; " + instead
 	}
-	l.refuse(l.at, NotKnown, "%s", said)
+	l.refuse(l.at, fault.SQLNotKnown, "%s", said)
 	if mark := dollar.FindString(rest); mark != "" {
 		l.add(quoted, l.until(l.at+len(mark), mark, "a text between dollar signs"))
 		return
@@ -175,10 +175,10 @@ func (l *lexer) lineComment(rest string) {
 		end = len(rest)
 	}
 	if l.dialect == MariaDB && len(rest) > 2 && rest[2] != ' ' && rest[2] != '\t' && rest[2] != '\n' {
-		l.refuse(l.at, NotKnown, "put a blank after the two dashes of a comment, or between two minus signs")
+		l.refuse(l.at, fault.SQLNotKnown, "put a blank after the two dashes of a comment, or between two minus signs")
 	}
 	if i := strings.IndexByte(rest[:end], '\r'); i >= 0 && i < len(rest)-1 && i != end-1 { // where some engines end a line
-		l.refuse(l.at, NotKnown, "a comment has no carriage return in it")
+		l.refuse(l.at, fault.SQLNotKnown, "a comment has no carriage return in it")
 	}
 	l.add(space, l.at+end)
 }
@@ -187,11 +187,11 @@ func (l *lexer) lineComment(rest string) {
 // over those whose text is run by some of them.
 func (l *lexer) comment(rest string) {
 	if strings.HasPrefix(rest, "/*!") || strings.HasPrefix(rest, "/*M!") || strings.HasPrefix(rest, "/*+") {
-		l.refuse(l.at, NotKnown, "a comment does not begin with a sign that makes an engine read it")
+		l.refuse(l.at, fault.SQLNotKnown, "a comment does not begin with a sign that makes an engine read it")
 	}
 	end := l.until(l.at+2, "*/", "a comment")
 	if strings.Contains(l.text[l.at+2:end], "/*") {
-		l.refuse(l.at, NotKnown, "a comment has no other comment in it")
+		l.refuse(l.at, fault.SQLNotKnown, "a comment has no other comment in it")
 	}
 	l.add(space, end)
 }
@@ -206,7 +206,7 @@ func (l *lexer) quoted(mark byte) {
 		end++
 	}
 	if strings.IndexByte(l.text[l.at:end], 0) >= 0 {
-		l.refuse(l.at, NotKnown, "a text or a name in quotes has no zero byte in it")
+		l.refuse(l.at, fault.SQLNotKnown, "a text or a name in quotes has no zero byte in it")
 	}
 	l.add(quoted, end)
 }
@@ -219,10 +219,10 @@ func (l *lexer) word(length int) {
 		glued = true
 	}
 	if text := l.text[l.at : l.at+length]; glued && !(strings.EqualFold(text, "x") && after[0] == '\'') {
-		l.refuse(l.at, NotKnown, "put a blank between %s and the quote after it", english.Shorten(text))
+		l.refuse(l.at, fault.SQLNotKnown, "put a blank between %s and the quote after it", english.Shorten(text))
 	}
 	if strings.HasPrefix(after, "$") {
-		l.refuse(l.at, NotKnown, "a name with a dollar sign in it goes between quotes")
+		l.refuse(l.at, fault.SQLNotKnown, "a name with a dollar sign in it goes between quotes")
 	}
 	l.add(word, l.at+length)
 }

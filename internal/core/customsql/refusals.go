@@ -23,7 +23,7 @@ type statement struct {
 	problems  []Problem
 }
 
-func (s *statement) refuse(t token, code, format string, args ...any) {
+func (s *statement) refuse(t token, code fault.Code, format string, args ...any) {
 	s.problems = append(s.problems, Problem{fault.New(code, format, args...), t.at})
 }
 
@@ -39,16 +39,16 @@ func (s *statement) at(i int) token {
 func (s *statement) check() []Problem {
 	first := slices.IndexFunc(s.tokens, func(t token) bool { return t.text != "(" })
 	if first < 0 {
-		return []Problem{{fault.New(NotOneSelect, "there is no SELECT here"), 0}}
+		return []Problem{{fault.New(fault.NotOneSelect, "there is no SELECT here"), 0}}
 	}
 	if t := s.tokens[first]; !t.is("SELECT") && !t.is("WITH") && !t.is("VALUES") {
-		s.refuse(t, NotOneSelect, "custom SQL is one SELECT, and this begins with %s", english.Shorten(t.text))
+		s.refuse(t, fault.NotOneSelect, "custom SQL is one SELECT, and this begins with %s", english.Shorten(t.text))
 		return s.problems
 	}
 	s.define()
 	for i, t := range s.tokens {
 		if t.text == ";" {
-			s.refuse(t, NotOneSelect, "custom SQL is one SELECT; what stands after this semicolon is another statement")
+			s.refuse(t, fault.NotOneSelect, "custom SQL is one SELECT; what stands after this semicolon is another statement")
 			return s.problems
 		}
 		s.word(i, t)
@@ -70,11 +70,11 @@ func (s *statement) word(i int, t token) {
 	switch {
 	case t.kind != word || s.at(i-1).text == ".":
 	case slices.Contains(writes, upper) && (!called || upper == "TABLE"), upper == "INTO":
-		s.refuse(t, NotOneSelect, "custom SQL only reads, and %s does more", upper)
+		s.refuse(t, fault.NotOneSelect, "custom SQL only reads, and %s does more", upper)
 	case upper == "FOR" && (next.is("SHARE") || next.is("KEY") || next.is("NO")):
-		s.refuse(t, NotOneSelect, "custom SQL only reads, and this locks what it reads")
+		s.refuse(t, fault.NotOneSelect, "custom SQL only reads, and this locks what it reads")
 	case (upper == "VALUE" || upper == "VALUES") && (s.at(i-1).is("NEXT") || s.at(i-1).is("PREVIOUS")):
-		s.refuse(t, NotOneSelect, "custom SQL only reads, and this takes a number from a sequence")
+		s.refuse(t, fault.NotOneSelect, "custom SQL only reads, and this takes a number from a sequence")
 	}
 }
 
@@ -171,7 +171,7 @@ func (s *statement) called(i int) {
 	if slices.Contains(s.functions, whole) || len(parts) == 1 && isKnown(s.dialect, whole) || len(parts) == 2 && s.dialect == Postgres && parts[0] == "pg_catalog" && isKnown(s.dialect, parts[1]) {
 		return
 	}
-	f := fault.New(NotAllowed, "the function %s is none of those that custom SQL for %s may call; if it only computes, the admin of the service adds it to the setting functions", english.Shorten(whole), s.dialect)
+	f := fault.New(fault.SQLNotAllowed, "the function %s is none of those that custom SQL for %s may call; if it only computes, the admin of the service adds it to the setting functions", english.Shorten(whole), s.dialect)
 	if len(parts) == 1 {
 		f.Suggest(fault.Near(whole, slices.Sorted(known(s.dialect))))
 	}
@@ -236,7 +236,7 @@ func (s *statement) tables(i int) {
 		case wanted && t.isName():
 			wanted = false
 			if s.at(i+1).text == "." && t.name() != s.schema {
-				s.refuse(t, NotAllowed, "the table %s.%s is in a schema of its own; custom SQL reads the tables of the source's own schema", t.text, s.at(i+2).text)
+				s.refuse(t, fault.SQLNotAllowed, "the table %s.%s is in a schema of its own; custom SQL reads the tables of the source's own schema", t.text, s.at(i+2).text)
 			}
 		}
 	}
@@ -263,6 +263,6 @@ func (s *statement) systemName(i int) {
 		own = s.at(i+1).text == "." && s.at(i+3).text != "(" && name == "pg_catalog"
 	}
 	if own || slices.Contains(systemSchemas[s.dialect], name) && s.at(i+1).text == "." {
-		s.refuse(t, NotAllowed, "%s is what %s keeps for itself; custom SQL reads the tables of the source's own schema", english.Shorten(t.text), s.dialect)
+		s.refuse(t, fault.SQLNotAllowed, "%s is what %s keeps for itself; custom SQL reads the tables of the source's own schema", english.Shorten(t.text), s.dialect)
 	}
 }

@@ -13,7 +13,6 @@ import (
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/fault"
-	"pikegate/internal/core/lint"
 )
 
 // What beginners write, one mistake a file, gets a message that leads to what they meant;
@@ -31,7 +30,7 @@ func TestBeginners(t *testing.T) {
 		require.NoError(t, err)
 		require.Len(t, archive.Files, 2, path)
 		faults := slices.DeleteFunc(foundIn(known, "in.yaml", string(archive.Files[0].Data)), func(f *fault.Fault) bool {
-			return f.Code == lint.NotUsed // which is no mistake here
+			return f.Code == fault.NotUsed // which is no mistake here
 		})
 		if *update {
 			archive.Files[1].Data = []byte(faults.Error() + "\n")

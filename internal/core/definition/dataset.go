@@ -14,17 +14,6 @@ import (
 	"pikegate/internal/core/prompt"
 )
 
-// The codes of what is wrong with where a dataset's records come from.
-const (
-	UnknownTable   = "unknown_table"
-	JoinMultiplies = "join_multiplies"
-	NoPlaceholder  = "no_such_placeholder"
-	NeedsAnswer    = "needs_an_answer"
-	DayLost        = "last_day_lost"
-	DayTooMany     = "day_too_many"
-	NotComparable  = "not_comparable"
-)
-
 func (l *linker) dataset(name string, m *mapping) *catalog.Dataset {
 	d := &catalog.Dataset{Name: name}
 	if d.Title = l.text(m.take("title")); d.Title == "" {
@@ -34,7 +23,7 @@ func (l *linker) dataset(name string, m *mapping) *catalog.Dataset {
 		l.derivedDataset(d, of, m)
 		return d
 	}
-	d.Source = named(l, l.need(m, "source"), UnknownSource, "source", l.catalog.Sources)
+	d.Source = named(l, l.need(m, "source"), fault.UnknownSource, "source", l.catalog.Sources)
 	key := l.need(m, "key")
 	sql := m.take("sql")
 	joins := m.take("joins")
@@ -48,19 +37,19 @@ func (l *linker) dataset(name string, m *mapping) *catalog.Dataset {
 		}
 	}
 	if key != nil && key.Kind == yaml.SequenceNode && len(key.Content) == 0 {
-		l.fault(key, EmptyGroup, "a dataset needs a key: the columns that tell one record from every other")
+		l.fault(key, fault.EmptyGroup, "a dataset needs a key: the columns that tell one record from every other")
 	}
 	values := m.take("values")
 	switch {
 	case sql != nil:
 		for _, n := range []*yaml.Node{m.take("table"), joins} {
 			if n != nil {
-				l.fault(n, WrongValue, "a dataset has a table, or SQL of its own, and not both")
+				l.fault(n, fault.WrongValue, "a dataset has a table, or SQL of its own, and not both")
 			}
 		}
 		l.customSQL(d, sql, values)
 	case values != nil:
-		l.fault(values, WrongValue, "values are those of placeholders in custom SQL")
+		l.fault(values, fault.WrongValue, "values are those of placeholders in custom SQL")
 	}
 	if joins != nil {
 		l.joins(d, joins)
@@ -97,14 +86,14 @@ func (l *linker) columns(d *catalog.Dataset, n *yaml.Node, inTables bool) {
 		c := l.column(p, m)
 		d.Columns, d.From.Origins = append(d.Columns, c), append(d.From.Origins, origin)
 		if c.IsExactText() && d.Source != nil && !d.Source.At.IsSQLite() {
-			l.fault(p.value, EngineCannot, "the database has a type of its own for decimals; only an SQLite file holds the column %q as text", c.Name)
+			l.fault(p.value, fault.EngineCannot, "the database has a type of its own for decimals; only an SQLite file holds the column %q as text", c.Name)
 		}
 		if c.Stored == column.Native && d.Source != nil && d.Source.At.IsSQLite() {
-			l.fault(p.value, EngineCannot, "SQLite has no type of its own for dates; say how the column %q holds them, as text with a pattern for instance", c.Name)
+			l.fault(p.value, fault.EngineCannot, "SQLite has no type of its own for dates; say how the column %q holds them, as text with a pattern for instance", c.Name)
 		}
 	}
 	if len(all.pairs) == 0 {
-		l.fault(n, EmptyGroup, "a dataset needs a column at least")
+		l.fault(n, fault.EmptyGroup, "a dataset needs a column at least")
 	}
 }
 
@@ -125,7 +114,7 @@ func (l *linker) joins(d *catalog.Dataset, n *yaml.Node) {
 			j.As = l.text(as)
 		}
 		if _, taken := d.From.Tables()[j.As]; taken {
-			l.fault(item, DefinedTwice, "the table %q stands here a second time; give it a name of its own by as", j.As)
+			l.fault(item, fault.DefinedTwice, "the table %q stands here a second time; give it a name of its own by as", j.As)
 		}
 		j.Left = m.take("keep") != nil && oneOf(l.reader, m.take("keep"), []string{"all", "matching"}) == "all"
 		key := l.need(m, "key")
@@ -136,7 +125,7 @@ func (l *linker) joins(d *catalog.Dataset, n *yaml.Node) {
 					j.On = append(j.On, catalog.Pair{Column: p.key.Value, Equals: l.before(d, p.value, j.As)})
 				}
 				if len(pairs.pairs) == 0 {
-					l.fault(on, EmptyGroup, "a join needs a column at least by which the records find each other")
+					l.fault(on, fault.EmptyGroup, "a join needs a column at least by which the records find each other")
 				}
 			}
 		}
@@ -146,7 +135,7 @@ func (l *linker) joins(d *catalog.Dataset, n *yaml.Node) {
 		})
 		d.From.Joins = append(d.From.Joins, j)
 		if len(missing) > 0 && !d.HasInKey(j.As) {
-			l.warn(item, JoinMultiplies, "a record can find several in the table %q, and is then counted once for each: the join leaves %s of its key open; put it in the join, or a column of that table in the dataset's key",
+			l.warn(item, fault.JoinMultiplies, "a record can find several in the table %q, and is then counted once for each: the join leaves %s of its key open; put it in the join, or a column of that table in the dataset's key",
 				j.Table, english.Both(english.Quoted(missing)))
 		}
 	}
@@ -162,7 +151,7 @@ func (l *linker) before(d *catalog.Dataset, n *yaml.Node, as string) catalog.Ori
 	if o := d.From.Origins[i]; d.From.Tables()[o.Table] != "" && o.Table != as {
 		return o
 	}
-	l.fault(n, WrongValue, "the column %q does not stand in a table before this one", name)
+	l.fault(n, fault.WrongValue, "the column %q does not stand in a table before this one", name)
 	return catalog.Origin{}
 }
 
@@ -172,7 +161,7 @@ func (l *linker) origins(d *catalog.Dataset) {
 	tables := d.From.Tables()
 	for _, n := range l.tablesAt {
 		if tables[n.Value] == "" {
-			f := l.fault(n, UnknownTable, "the dataset has no table %q", english.Shorten(n.Value))
+			f := l.fault(n, fault.UnknownTable, "the dataset has no table %q", english.Shorten(n.Value))
 			f.Suggest(fault.Near(n.Value, slices.Sorted(maps.Keys(tables))))
 		}
 	}
@@ -185,14 +174,14 @@ func (l *linker) origins(d *catalog.Dataset) {
 // derivedDataset is one on another: its records, or those that fit criteria, and all
 // its columns, or some.
 func (l *linker) derivedDataset(d *catalog.Dataset, of *yaml.Node, m *mapping) {
-	base := named(l, of, UnknownDataset, "dataset", l.catalog.Datasets)
+	base := named(l, of, fault.UnknownDataset, "dataset", l.catalog.Datasets)
 	condition, columns := m.take("where"), m.take("columns")
 	if base == nil {
 		return
 	}
 	d.Base, d.Source, d.From, d.Key, d.Columns, d.Values = base, base.Source, base.From, base.Key, base.Columns, base.Values
 	if d.Bases = base.Bases + 1; d.Bases > mostBases {
-		l.fault(of, TooDeep, "this dataset is built on %d others, one on the other, and at most %d are read", d.Bases, mostBases)
+		l.fault(of, fault.DefinitionTooDeep, "this dataset is built on %d others, one on the other, and at most %d are read", d.Bases, mostBases)
 		return
 	}
 	own, used := (*criteria.Node)(nil), []*prompt.Prompt(nil)

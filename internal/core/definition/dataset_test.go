@@ -9,7 +9,6 @@ import (
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/fault"
-	"pikegate/internal/core/lint"
 )
 
 func catalogOf(t *testing.T, text string) *catalog.Catalog {
@@ -96,14 +95,14 @@ func TestJoinedAndDerivedDatasets(t *testing.T) {
 	// A report that leaves out what a dataset beneath asks is refused.
 	docs, _ := Split(catalog.File{Name: "f.yaml", Text: fleet + "---\n{pikegate: 1, report: s, title: S, prompts: [], sections: [{table: {query: q}}]}\n"})
 	_, faults := Link(docs, setting)
-	assert.Equal(t, []string{PromptNotAsked}, codes(faults))
+	assert.Equal(t, []fault.Code{fault.PromptNotAsked}, codes(faults))
 	// Conditions that fight those of a dataset beneath are found.
 	docs, _ = Split(catalog.File{Name: "f.yaml", Text: fleet + "---\n{pikegate: 1, query: none, of: recent-towns, show: [on], where: {town: missing}, sort: [on]}\n"})
 	_, faults = Link(docs, setting)
-	assert.Equal(t, []string{lint.NeverHolds}, codes(faults))
+	assert.Equal(t, []fault.Code{fault.NeverHolds}, codes(faults))
 }
 
-func codes(faults fault.List) (all []string) {
+func codes(faults fault.List) (all []fault.Code) {
 	for _, f := range faults {
 		all = append(all, f.Code)
 	}

@@ -143,11 +143,11 @@ func TestLoadingLeavesOutWhatIsBroken(t *testing.T) {
 	docs, _ := Split(catalog.File{Name: "good.yaml", Text: strings.Replace(good, "- departed_at: missing", "- arrived_at: missing", 1)})
 	c, faults := Load(docs, setting)
 	require.Len(t, faults, 2)
-	codes := []string{}
+	codes := []fault.Code{}
 	for _, wrong := range faults {
 		codes = append(codes, wrong[0].Code)
 	}
-	assert.ElementsMatch(t, []string{UnknownColumn, UnknownQuery}, codes)
+	assert.ElementsMatch(t, []fault.Code{fault.UnknownColumn, fault.UnknownQuery}, codes)
 	assert.Empty(t, c.Queries)
 	assert.Empty(t, c.Reports)
 	assert.NotEmpty(t, c.Datasets)

@@ -4,13 +4,8 @@ import (
 	"strings"
 
 	"go.yaml.in/yaml/v3"
-)
 
-// The codes of definitions beyond their limits.
-const (
-	TooLarge = "definition_too_large"
-	TooDeep  = "definition_too_deep"
-	TooMany  = "too_many"
+	"pikegate/internal/core/fault"
 )
 
 // What definitions may hold. Those of an ordinary team are far from it; and the work to
@@ -32,16 +27,16 @@ const (
 func (r *reader) within(n *yaml.Node, depth int) bool {
 	switch {
 	case depth > mostDeep:
-		r.fault(n, TooDeep, "lists and mappings stand more than %d deep in each other here", mostDeep)
+		r.fault(n, fault.DefinitionTooDeep, "lists and mappings stand more than %d deep in each other here", mostDeep)
 		return false
 	case n.Kind == yaml.ScalarNode && strings.Contains(n.Value, "\x00"):
-		r.fault(n, WrongValue, "there is a zero byte in this text, which no text has")
+		r.fault(n, fault.WrongValue, "there is a zero byte in this text, which no text has")
 		return false
 	case n.Kind == yaml.MappingNode && len(n.Content) > 2*mostKeys:
-		r.fault(n, TooMany, "there are %d keys here, and at most %d are read", len(n.Content)/2, mostKeys)
+		r.fault(n, fault.TooMany, "there are %d keys here, and at most %d are read", len(n.Content)/2, mostKeys)
 		return false
 	case n.Kind == yaml.SequenceNode && len(n.Content) > mostItems:
-		r.fault(n, TooMany, "there are %d items here, and at most %d are read", len(n.Content), mostItems)
+		r.fault(n, fault.TooMany, "there are %d items here, and at most %d are read", len(n.Content), mostItems)
 		return false
 	}
 	for _, child := range n.Content {
@@ -61,9 +56,9 @@ func (l *linker) room(w *where, n *yaml.Node, conditions, depth int) bool {
 		return false
 	case w.quiet && (w.conditions > mostConditions || w.deepest > mostNested): // told where it began
 	case w.conditions > mostConditions:
-		l.fault(n, TooMany, "these are more than %d conditions, with those of the filters that they use; a list of values is one condition: any_of", mostConditions)
+		l.fault(n, fault.TooMany, "these are more than %d conditions, with those of the filters that they use; a list of values is one condition: any_of", mostConditions)
 	case w.deepest > mostNested:
-		l.fault(n, TooDeep, "groups stand more than %d deep in each other here, with those of the filters that they use", mostNested)
+		l.fault(n, fault.DefinitionTooDeep, "groups stand more than %d deep in each other here, with those of the filters that they use", mostNested)
 	default:
 		return true
 	}

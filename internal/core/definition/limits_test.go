@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/fault"
 )
 
 const small = `pikegate: 1
@@ -60,23 +61,27 @@ func built(n int) string {
 // Definitions beyond their limits are refused soon by a finding that says which; those at
 // the limits are checked as soon.
 func TestLimitsOfDefinitions(t *testing.T) {
-	for _, c := range []struct{ name, text, code, says string }{
-		{"filters that double", chained(24), TooMany, "these are more than 1000 conditions, with those of the filters that they use; a list of values is one condition: any_of"},
+	for _, c := range []struct {
+		name, text string
+		code       fault.Code
+		says       string
+	}{
+		{"filters that double", chained(24), fault.TooMany, "these are more than 1000 conditions, with those of the filters that they use; a list of values is one condition: any_of"},
 		{"filters that double, within", chained(9), "", ""},
-		{"many conditions", queryOf("{any: " + listOf(2000, "{route: {is: r%d}}") + "}"), TooMany, "these are more than 1000 conditions, with those of the filters that they use; a list of values is one condition: any_of"},
+		{"many conditions", queryOf("{any: " + listOf(2000, "{route: {is: r%d}}") + "}"), fault.TooMany, "these are more than 1000 conditions, with those of the filters that they use; a list of values is one condition: any_of"},
 		{"many conditions, within", queryOf("{any: " + listOf(1000, "{route: {is: r%d}}") + "}"), "", ""},
 		{"all of many", queryOf("{all: " + listOf(1000, "{route: {is_not: r%d}}") + "}"), "", ""},
 		{"none of many", queryOf("{none: " + listOf(900, "{id: {is: %d}}") + "}"), "", ""},
-		{"many values", queryOf("{route: {any_of: " + listOf(5001, "r%d") + "}}"), TooMany, "there are 5001 values here, and at most 5000 are read; choices that stand in a table of their own are a join"},
+		{"many values", queryOf("{route: {any_of: " + listOf(5001, "r%d") + "}}"), fault.TooMany, "there are 5001 values here, and at most 5000 are read; choices that stand in a table of their own are a join"},
 		{"many values, within", queryOf("{route: {any_of: " + listOf(5000, "r%d") + "}}"), "", ""},
-		{"datasets on datasets", built(160), TooDeep, "this dataset is built on 17 others, one on the other, and at most 16 are read"},
+		{"datasets on datasets", built(160), fault.DefinitionTooDeep, "this dataset is built on 17 others, one on the other, and at most 16 are read"},
 		{"datasets on datasets, within", built(16), "", ""},
-		{"groups in groups", queryOf(strings.Repeat("{all: [", 2000) + "{route: {is: x}}" + strings.Repeat("]}", 2000)), TooDeep, "lists and mappings stand more than 40 deep in each other here"},
-		{"keys that nobody knows", small + listedKeys(200_000), TooLarge, fmt.Sprintf("this definition has %d bytes, and at most 1048576 are read", len(small)-strings.Index(small, "---\n")-4+len(listedKeys(200_000)))},
-		{"many keys", small + listedKeys(3000), TooMany, "there are 3006 keys here, and at most 2000 are read"},
-		{"many items", small + "title: " + listOf(30_000, "%d"), TooMany, "there are 30000 items here, and at most 20000 are read"},
-		{"many documents", strings.Repeat("pikegate: 1\nfilter: f\n---\n", 6000), TooMany, "the files hold 6000 definitions, and at most 5000 are read at once"},
-		{"a zero byte", queryOf(`{route: {is: "a\0b"}}`), WrongValue, "there is a zero byte in this text, which no text has"},
+		{"groups in groups", queryOf(strings.Repeat("{all: [", 2000) + "{route: {is: x}}" + strings.Repeat("]}", 2000)), fault.DefinitionTooDeep, "lists and mappings stand more than 40 deep in each other here"},
+		{"keys that nobody knows", small + listedKeys(200_000), fault.DefinitionTooLarge, fmt.Sprintf("this definition has %d bytes, and at most 1048576 are read", len(small)-strings.Index(small, "---\n")-4+len(listedKeys(200_000)))},
+		{"many keys", small + listedKeys(3000), fault.TooMany, "there are 3006 keys here, and at most 2000 are read"},
+		{"many items", small + "title: " + listOf(30_000, "%d"), fault.TooMany, "there are 30000 items here, and at most 20000 are read"},
+		{"many documents", strings.Repeat("pikegate: 1\nfilter: f\n---\n", 6000), fault.TooMany, "the files hold 6000 definitions, and at most 5000 are read at once"},
+		{"a zero byte", queryOf(`{route: {is: "a\0b"}}`), fault.WrongValue, "there is a zero byte in this text, which no text has"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			start := time.Now()
@@ -88,7 +93,7 @@ func TestLimitsOfDefinitions(t *testing.T) {
 				return
 			}
 			require.NotEmpty(t, wrong)
-			assert.Equal(t, []string{c.code, c.says}, []string{wrong[0].Code, wrong[0].Message})
+			assert.Equal(t, []string{string(c.code), c.says}, []string{string(wrong[0].Code), wrong[0].Message})
 			assert.LessOrEqual(t, len(found), mostFindings+1)
 		})
 	}

@@ -22,30 +22,6 @@ import (
 	"pikegate/internal/core/value"
 )
 
-// The codes of what does not fit together.
-const (
-	UnknownSource  = "unknown_source"
-	UnknownDataset = "unknown_dataset"
-	UnknownColumn  = "unknown_column"
-	UnknownPrompt  = "unknown_prompt"
-	UnknownFilter  = "unknown_filter"
-	UnknownQuery   = "unknown_query"
-	Circle         = "circle"
-	FixedZone      = "zone_without_summer_time"
-	TypeMismatch   = "type_mismatch"
-	CountMismatch  = "count_mismatch"
-	EmptyGroup     = "empty_group"
-	DefinedTwice   = "defined_twice"
-	PromptNotAsked = "prompt_not_asked"
-	CannotDerive   = "cannot_derive"
-	OpenDerived    = "open_side_derived"
-	IndexNotUsed   = "index_not_used"
-	BadPattern     = "pattern_not_read"
-	OutsideLimits  = "outside_own_limits"
-	EngineCannot   = "engine_cannot"
-	NotSettled     = "not_settled"
-)
-
 // Or stands between two readings of a column in a proposed definition, until somebody
 // settles which one is meant.
 const Or = " or "
@@ -176,7 +152,7 @@ func Twice(docs []catalog.Document) fault.List {
 }
 
 func twice(d, first *catalog.Document) *fault.Fault {
-	return fault.New(DefinedTwice, "the %s is defined at %s:%d already", d.Ref, first.File, first.Line).
+	return fault.New(fault.DefinedTwice, "the %s is defined at %s:%d already", d.Ref, first.File, first.Line).
 		At(fault.Place{File: d.File, Line: d.Line, Column: 1})
 }
 
@@ -252,13 +228,13 @@ func (l *linker) uses(ref catalog.Ref) {
 // named resolves a reference, to what is linked now where it is not yet: the order of the
 // documents makes no difference. An unknown name is refused with a near one, and one that
 // leads back here as a circle.
-func named[T any](l *linker, n *yaml.Node, code, what string, known map[string]*T) *T {
+func named[T any](l *linker, n *yaml.Node, code fault.Code, what string, known map[string]*T) *T {
 	name := l.text(n)
 	if name == "" {
 		return nil
 	}
 	if !l.require(catalog.Ref{Kind: catalog.Kind(what), Name: name}) {
-		l.fault(n, Circle, "the %s %q leads back to itself", what, name)
+		l.fault(n, fault.Circle, "the %s %q leads back to itself", what, name)
 		return nil
 	}
 	if found := known[name]; found != nil {
@@ -315,7 +291,7 @@ func (l *linker) connection(m *mapping) catalog.Connection {
 		meant bool
 	}{{"file", file, c.Engine == catalog.SQLite}, {"address", address, server}, {"password", password, server}, {"schema", schema, server}} {
 		if key.value != nil && !key.meant && c.Engine != "" {
-			l.fault(key.value, WrongValue, "%s says nothing of a source whose engine is %s", key.name, c.Engine)
+			l.fault(key.value, fault.WrongValue, "%s says nothing of a source whose engine is %s", key.name, c.Engine)
 		}
 	}
 	switch {
@@ -332,7 +308,7 @@ func (l *linker) connection(m *mapping) catalog.Connection {
 		if n := lm.take("time"); n != nil {
 			var err error
 			if c.Time, err = time.ParseDuration(l.text(n)); err != nil || c.Time < time.Millisecond {
-				l.fault(n, WrongValue, "a length of time such as 90s or 5m is wanted here, and this is %q", english.Shorten(n.Value))
+				l.fault(n, fault.WrongValue, "a length of time such as 90s or 5m is wanted here, and this is %q", english.Shorten(n.Value))
 			}
 		}
 		if n := lm.take("rows"); n != nil {
@@ -341,7 +317,7 @@ func (l *linker) connection(m *mapping) catalog.Connection {
 		if n := lm.take("at_once"); n != nil {
 			c.AtOnce = l.whole(n, 1)
 			if c.AtOnce > mostAtOnce {
-				l.fault(n, WrongValue, "at most %d runs at once are allowed, and this is %d", mostAtOnce, c.AtOnce)
+				l.fault(n, fault.WrongValue, "at most %d runs at once are allowed, and this is %d", mostAtOnce, c.AtOnce)
 				c.AtOnce = mostAtOnce
 			}
 		}
@@ -360,12 +336,12 @@ func (l *linker) referTo(n *yaml.Node) catalog.Reference {
 		return r
 	}
 	if n.Kind != yaml.MappingNode {
-		l.fault(n, WrongType, "what is secret does not stand in a definition: say where it is kept, as {env: NAME} or {file: PATH}")
+		l.fault(n, fault.WrongType, "what is secret does not stand in a definition: say where it is kept, as {env: NAME} or {file: PATH}")
 		return r
 	}
 	m, _ := l.mapping(n)
 	if r.Env, r.File = l.text(m.take("env")), l.text(m.take("file")); (r.Env == "") == (r.File == "") {
-		l.fault(n, MissingKey, "say where it is kept: env with the name of a variable, or file with a path")
+		l.fault(n, fault.MissingKey, "say where it is kept: env with the name of a variable, or file with a path")
 	}
 	l.finish(m)
 	return r
@@ -381,7 +357,7 @@ func (l *linker) zone(n *yaml.Node) *time.Location {
 		return nil
 	}
 	if meant := civil.SummerZone(n.Value); meant != "" {
-		l.warn(n, FixedZone, "%s is the same offset all year, without summer time", n.Value).Suggest(meant)
+		l.warn(n, fault.ZoneWithoutSummerTime, "%s is the same offset all year, without summer time", n.Value).Suggest(meant)
 	}
 	return zone
 }
@@ -400,7 +376,7 @@ func (l *linker) monthDay(n *yaml.Node) phrase.MonthDay {
 	text := l.text(n)
 	d, ok := phrase.ParseMonthDay(text)
 	if !ok && text != "" {
-		l.fault(n, WrongValue, "a day of the year such as 1 Jun is wanted here, and this is %q", english.Shorten(text))
+		l.fault(n, fault.WrongValue, "a day of the year such as 1 Jun is wanted here, and this is %q", english.Shorten(text))
 	}
 	return d
 }
@@ -419,7 +395,7 @@ func (l *linker) column(p pair, m *mapping) *column.Column {
 	case c.Type == column.Decimal:
 		scale := l.need(m, "scale")
 		if c.Scale = l.whole(scale, 0); c.Scale > value.MostScale {
-			l.fault(scale, WrongValue, "a decimal has %d digits after its point at most, and this is %d", value.MostScale, c.Scale)
+			l.fault(scale, fault.WrongValue, "a decimal has %d digits after its point at most, and this is %d", value.MostScale, c.Scale)
 		}
 		if stored := m.take("stored"); stored != nil && oneOf(l.reader, stored, column.StoredForms[c.Type]) == column.StoredText {
 			c.Stored = column.StoredText
@@ -444,7 +420,7 @@ func (l *linker) settled(n *yaml.Node, key, col string) *yaml.Node {
 		return n
 	}
 	readings := strings.Split(n.Value, Or)
-	l.fault(n, NotSettled, "the %s of the column %q is not settled; keep %s", key, col, english.Either(english.Quoted(readings)))
+	l.fault(n, fault.NotSettled, "the %s of the column %q is not settled; keep %s", key, col, english.Either(english.Quoted(readings)))
 	first := *n
 	first.Value = readings[0]
 	return &first
@@ -461,16 +437,16 @@ func (l *linker) stored(c *column.Column, m *mapping) {
 	}
 	if zone := m.take("zone"); zone != nil {
 		if c.Zone = l.zone(zone); c.Type != column.Instant {
-			l.fault(zone, TypeMismatch, "only the text of an instant is in a zone; the column %q is of type %s", c.Name, c.Type)
+			l.fault(zone, fault.TypeMismatch, "only the text of an instant is in a zone; the column %q is of type %s", c.Name, c.Type)
 		}
 	}
 	var err error
 	if c.Pattern, err = column.ParsePattern(l.text(pattern)); err != nil {
-		l.fault(pattern, BadPattern, "%s", err).Suggest(column.NearPattern(pattern.Value))
+		l.fault(pattern, fault.PatternNotRead, "%s", err).Suggest(column.NearPattern(pattern.Value))
 		return
 	}
 	if c.Pattern.HasTime() != (c.Type != column.Date) {
-		l.fault(pattern, TypeMismatch, "a date's pattern has no time of day, and that of a datetime or an instant has one; this is %q on a column of type %s", c.Pattern, c.Type)
+		l.fault(pattern, fault.TypeMismatch, "a date's pattern has no time of day, and that of a datetime or an instant has one; this is %q on a column of type %s", c.Pattern, c.Type)
 	}
 }
 
@@ -486,13 +462,13 @@ func (l *linker) columnOf(d *catalog.Dataset, n *yaml.Node, name string) *column
 	for i, c := range d.Columns {
 		names[i] = c.Name
 	}
-	f := l.fault(n, UnknownColumn, "no column %q in dataset %q", english.Shorten(name), d.Name)
+	f := l.fault(n, fault.UnknownColumn, "no column %q in dataset %q", english.Shorten(name), d.Name)
 	f.Suggest(fault.Near(name, names))
 	return nil
 }
 
 func (l *linker) filter(name string, m *mapping) *catalog.Filter {
-	f := &catalog.Filter{Name: name, Of: named(l, l.need(m, "of"), UnknownDataset, "dataset", l.catalog.Datasets)}
+	f := &catalog.Filter{Name: name, Of: named(l, l.need(m, "of"), fault.UnknownDataset, "dataset", l.catalog.Datasets)}
 	if n := l.need(m, "where"); n != nil {
 		w := l.read(&where{of: f.Of}, n)
 		f.Where, f.Prompts, f.Conditions, f.Depth = w.root, w.prompts, w.conditions, w.deepest
@@ -528,7 +504,7 @@ func promptsOn(of *catalog.Dataset, used []*prompt.Prompt) []*prompt.Prompt {
 
 func (l *linker) query(name string, m *mapping) *catalog.Query {
 	q := &catalog.Query{Name: name}
-	q.Of = named(l, l.need(m, "of"), UnknownDataset, "dataset", l.catalog.Datasets)
+	q.Of = named(l, l.need(m, "of"), fault.UnknownDataset, "dataset", l.catalog.Datasets)
 	show := l.need(m, "show")
 	for i, col := range l.texts(show) {
 		if c := l.columnOf(q.Of, show.Content[i], col); c != nil {
@@ -536,7 +512,7 @@ func (l *linker) query(name string, m *mapping) *catalog.Query {
 		}
 	}
 	if show != nil && show.Kind == yaml.SequenceNode && len(show.Content) == 0 {
-		l.fault(show, EmptyGroup, "a query shows a column at least")
+		l.fault(show, fault.EmptyGroup, "a query shows a column at least")
 	}
 	q.Where, q.Prompts = l.where(q.Of, m.take("where"))
 	q.Prompts = promptsOn(q.Of, q.Prompts)
@@ -547,7 +523,7 @@ func (l *linker) query(name string, m *mapping) *catalog.Query {
 			col = strings.TrimSuffix(text, " ascending")
 		}
 		if first, way, two := strings.Cut(col, " "); two && q.Of != nil && q.Of.Column(col) == nil && q.Of.Column(first) != nil {
-			f := l.fault(sort.Content[i], WrongValue, "a sort is a column, ascending or descending; %q is neither", way)
+			f := l.fault(sort.Content[i], fault.WrongValue, "a sort is a column, ascending or descending; %q is neither", way)
 			ways := []string{"ascending", "descending"}
 			if meant := cmp.Or(meantWord(way, ways), fault.Near(way, ways)); meant != "" {
 				f.Suggest(first + " " + meant)
@@ -555,7 +531,7 @@ func (l *linker) query(name string, m *mapping) *catalog.Query {
 			continue
 		}
 		if bare, minus := strings.CutPrefix(col, "-"); minus && q.Of != nil && q.Of.Column(col) == nil && q.Of.Column(bare) != nil {
-			l.fault(sort.Content[i], WrongValue, "a sort is a column, ascending or descending").Suggest(bare + " descending")
+			l.fault(sort.Content[i], fault.WrongValue, "a sort is a column, ascending or descending").Suggest(bare + " descending")
 			continue
 		}
 		c := l.columnOf(q.Of, sort.Content[i], col)
@@ -575,7 +551,7 @@ func (l *linker) report(name string, m *mapping) *catalog.Report {
 	wide := m.take("where")
 	sections := m.take("sections")
 	if sections == nil {
-		f := l.fault(m.node, MissingKey, "%s", missing("sections"))
+		f := l.fault(m.node, fault.MissingKey, "%s", missing("sections"))
 		for _, p := range m.pairs {
 			if p.key.Value == string(catalog.KindQuery) {
 				m.taken[p.key.Value] = true
@@ -586,7 +562,7 @@ func (l *linker) report(name string, m *mapping) *catalog.Report {
 		return r
 	}
 	if sections.Kind != yaml.SequenceNode || len(sections.Content) != 1 {
-		l.fault(sections, WrongValue, "a report has a list of one section, a table")
+		l.fault(sections, fault.WrongValue, "a report has a list of one section, a table")
 		return r
 	}
 	sm, ok := l.mapping(sections.Content[0])
@@ -596,7 +572,7 @@ func (l *linker) report(name string, m *mapping) *catalog.Report {
 	if table := l.need(sm, "table"); table != nil {
 		if tm, ok := l.mapping(table); ok {
 			query := l.need(tm, "query")
-			r.Table = named(l, query, UnknownQuery, "query", l.catalog.Queries)
+			r.Table = named(l, query, fault.UnknownQuery, "query", l.catalog.Queries)
 			l.finish(tm)
 			if r.Table != nil {
 				var used []*prompt.Prompt
@@ -640,15 +616,15 @@ func (l *linker) questions(r *catalog.Report, list *yaml.Node) {
 			}
 			list.Content[i] = n // where findings about it stand
 		}
-		p := named(l, n, UnknownPrompt, "prompt", l.catalog.Prompts)
+		p := named(l, n, fault.UnknownPrompt, "prompt", l.catalog.Prompts)
 		switch {
 		case p == nil:
 		case slices.Contains(r.Prompts, p):
-			l.fault(n, DefinedTwice, "the prompt %q stands in the list already", p.Name)
+			l.fault(n, fault.DefinedTwice, "the prompt %q stands in the list already", p.Name)
 		case p.Hidden:
-			l.fault(n, WrongValue, "the prompt %q is hidden and not asked; a query may use it all the same", p.Name)
+			l.fault(n, fault.WrongValue, "the prompt %q is hidden and not asked; a query may use it all the same", p.Name)
 		case p.Derived != "":
-			l.fault(n, CannotDerive, "the prompt %q is worked out and not asked; a query may use it where the report asks %q", p.Name, baseName(p))
+			l.fault(n, fault.CannotDerive, "the prompt %q is worked out and not asked; a query may use it where the report asks %q", p.Name, baseName(p))
 		default:
 			l.ask(r, p)
 			if wording != (catalog.Wording{}) {
@@ -694,7 +670,7 @@ func (l *linker) asked(r *catalog.Report, n *yaml.Node, who string, used []*prom
 			p = p.Base
 		}
 		if p != nil && !slices.Contains(r.Prompts, p) {
-			l.fault(n, PromptNotAsked, "%s the prompt %q, which this report does not ask; add it to prompts", who, p.Name)
+			l.fault(n, fault.PromptNotAsked, "%s the prompt %q, which this report does not ask; add it to prompts", who, p.Name)
 		}
 	}
 }

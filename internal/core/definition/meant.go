@@ -17,9 +17,6 @@ import (
 	"pikegate/internal/core/prompt"
 )
 
-// CompareWithPrompt warns of a value that is written like the name of a prompt.
-const CompareWithPrompt = "compares_with_a_name"
-
 // meantOps are operators by other names: those of SQL and of programs, and our own where
 // they stand on a column of another type. Of several the first that applies is meant.
 var meantOps = map[string][]criteria.Op{
@@ -92,7 +89,7 @@ var comparison = regexp.MustCompile(`(?i)^(\S+) ?(>=|<=|<>|!=|=|<|>| in | like |
 // meantNode refuses what is no condition: a list, several columns at once, or words of SQL.
 func (l *linker) meantNode(w *where, n *yaml.Node) {
 	if n.Kind == yaml.SequenceNode && len(n.Content) > 0 {
-		l.fault(n, WrongType, "several conditions are a list under all, any or none").Suggest(written(string(criteria.All), flow(n)))
+		l.fault(n, fault.WrongType, "several conditions are a list under all, any or none").Suggest(written(string(criteria.All), flow(n)))
 		return
 	}
 	m := comparison.FindStringSubmatch(n.Value)
@@ -100,7 +97,7 @@ func (l *linker) meantNode(w *where, n *yaml.Node) {
 		l.wrongType(n, keysWithValues)
 		return
 	}
-	f := l.fault(n, WrongType, "a condition is a column with an operator, and this is %q", english.Shorten(n.Value))
+	f := l.fault(n, fault.WrongType, "a condition is a column with an operator, and this is %q", english.Shorten(n.Value))
 	if op := meantOp(strings.TrimSpace(m[2]), w.of.Column(m[1]).Type); op != "" && !strings.HasPrefix(m[2], " ") {
 		f.Suggest(written(m[1], "{"+written(string(op), strings.Trim(m[3], "'"))+"}"))
 	}
@@ -146,20 +143,20 @@ func (l *linker) unknownOps(c *criteria.Node, name string, m *mapping) {
 		}
 		m.taken[p.key.Value] = true
 		if strings.HasPrefix(p.key.Tag, "!=") { // YAML takes != for the tag of the value
-			l.fault(p.key, UnknownKey, "no operator %q", "!=").Suggest(written(string(criteria.IsNot), p.key.Value))
+			l.fault(p.key, fault.UnknownKey, "no operator %q", "!=").Suggest(written(string(criteria.IsNot), p.key.Value))
 			continue
 		}
 		word := opWord(p.key.Value)
 		if word == string(criteria.Missing) || word == string(criteria.Present) {
-			l.fault(p.key, UnknownKey, "%s has no value after it", word).Suggest(written(name, missingWord(word == string(criteria.Missing), p.value)))
+			l.fault(p.key, fault.UnknownKey, "%s has no value after it", word).Suggest(written(name, missingWord(word == string(criteria.Missing), p.value)))
 			continue
 		}
 		if word == "null" || word == "is_null" || word == "not_null" || word == "is_not_null" || word == "exists" {
 			isMissing := word == "null" || word == "is_null"
-			l.fault(p.key, UnknownKey, "no operator %q; whether a value is stored is a condition without one", p.key.Value).Suggest(written(name, missingWord(isMissing, p.value)))
+			l.fault(p.key, fault.UnknownKey, "no operator %q; whether a value is stored is a condition without one", p.key.Value).Suggest(written(name, missingWord(isMissing, p.value)))
 			continue
 		}
-		f := l.fault(p.key, UnknownKey, "no operator %q", english.Shorten(p.key.Value))
+		f := l.fault(p.key, fault.UnknownKey, "no operator %q", english.Shorten(p.key.Value))
 		if c.Column == nil {
 			f.Message += "; they are " + english.Both(opsOn(""))
 			continue
@@ -247,9 +244,9 @@ func opsOn(t column.Type) []string {
 // meantCondition refuses a condition that is one word, a list, or nothing, where keys with
 // values are wanted.
 func (l *linker) meantCondition(col *column.Column, key, value *yaml.Node) {
-	f := l.fault(value, WrongValue, "the condition on %q has no operator", key.Value)
+	f := l.fault(value, fault.WrongValue, "the condition on %q has no operator", key.Value)
 	if value.Kind == yaml.AliasNode {
-		f.Code, f.Message = AliasNotRead, "aliases are not read; write the value out"
+		f.Code, f.Message = fault.AliasNotRead, "aliases are not read; write the value out"
 		return
 	}
 	if value.Tag == "!!null" {
@@ -340,11 +337,11 @@ func (l *linker) namesPrompt(c *criteria.Node, n *yaml.Node, text string) bool {
 	}
 	if c.Column.Type == column.Text {
 		if strings.Trim(text, ":$@{}") != text {
-			l.warn(n, CompareWithPrompt, "this compares with the text %q, not with what is answered", text).Suggest(promptNamed(name))
+			l.warn(n, fault.ComparesWithAName, "this compares with the text %q, not with what is answered", text).Suggest(promptNamed(name))
 		}
 		return false
 	}
-	l.fault(n, WrongValue, "%q is not a value, and an answer is named by the key prompt", text).Suggest(promptNamed(name))
+	l.fault(n, fault.WrongValue, "%q is not a value, and an answer is named by the key prompt", text).Suggest(promptNamed(name))
 	return true
 }
 
@@ -380,7 +377,7 @@ func (l *linker) meantPeriod(c *criteria.Node, n *yaml.Node) bool {
 	if n.Kind != yaml.SequenceNode && (n.Kind != yaml.MappingNode || endsMeant(n) == "") {
 		return false
 	}
-	f := l.fault(n, WrongType, "a period is one text, its first and its last day parted by to")
+	f := l.fault(n, fault.WrongType, "a period is one text, its first and its last day parted by to")
 	if ends := endsMeant(n); ends != "" {
 		f.Suggest(written(string(c.Op), ends))
 	}
@@ -415,7 +412,7 @@ func (l *linker) meantEach(c *criteria.Node, n *yaml.Node, isRange bool) bool {
 	if n.Kind != yaml.SequenceNode || c.Op.IsMany() || isRange {
 		return false
 	}
-	f := l.fault(n, WrongType, "%s takes one value, and this is a list", c.Op)
+	f := l.fault(n, fault.WrongType, "%s takes one value, and this is a list", c.Op)
 	many, hasMany := map[criteria.Op]criteria.Op{criteria.Is: criteria.AnyOf, criteria.IsNot: criteria.NoneOf}[c.Op]
 	if hasMany && many.AppliesTo(c.Column.Type) {
 		f.Suggest(written(string(many), flow(n)))
@@ -432,7 +429,7 @@ func (l *linker) meantEach(c *criteria.Node, n *yaml.Node, isRange bool) bool {
 // meantList refuses one value where a list is wanted, or a pair of numbers.
 func (l *linker) meantList(c *criteria.Node, n *yaml.Node, isRange bool) {
 	if name := l.promptMeant(n.Value); name != "" {
-		l.fault(n, WrongValue, "%q is not a list of values, and an answer is named by the key prompt", n.Value).Suggest(promptNamed(name))
+		l.fault(n, fault.WrongValue, "%q is not a list of values, and an answer is named by the key prompt", n.Value).Suggest(promptNamed(name))
 		return
 	}
 	if isRange {
@@ -451,7 +448,7 @@ func (l *linker) meantGroup(logic criteria.Logic, n *yaml.Node) {
 		l.wrongType(n, "a list of conditions")
 		return
 	}
-	l.fault(n, WrongType, "%q has a list of conditions, each on a line that begins with a dash", logic).Suggest(written(string(logic), each(n)))
+	l.fault(n, fault.WrongType, "%q has a list of conditions, each on a line that begins with a dash", logic).Suggest(written(string(logic), each(n)))
 }
 
 // written is a key with its value, as YAML.

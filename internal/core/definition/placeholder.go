@@ -36,7 +36,7 @@ func (l *linker) customSQL(d *catalog.Dataset, n, values *yaml.Node) {
 		if all, ok := l.mapping(values); ok {
 			for _, p := range all.pairs {
 				if !slices.ContainsFunc(pieces, func(piece customsql.Piece) bool { return piece.Name == p.key.Value }) {
-					f := l.fault(p.key, NoPlaceholder, "the SQL has no placeholder :%s", p.key.Value)
+					f := l.fault(p.key, fault.NoSuchPlaceholder, "the SQL has no placeholder :%s", p.key.Value)
 					f.Suggest(fault.Near(p.key.Value, names(pieces)))
 				}
 				said[p.key.Value] = p.value
@@ -141,14 +141,14 @@ func (l *linker) placeholder(d *catalog.Dataset, p customsql.Piece, said *yaml.N
 	for _, spelled := range []string{name, strings.ReplaceAll(name, "_", "-")} {
 		if v.Prompt == nil {
 			if !l.require(catalog.Ref{Kind: catalog.KindPrompt, Name: spelled}) {
-				l.refuse(at, Circle, "the choices of the prompt %q come from this dataset, whose SQL takes its answer: it leads back to itself", spelled)
+				l.refuse(at, fault.Circle, "the choices of the prompt %q come from this dataset, whose SQL takes its answer: it leads back to itself", spelled)
 				return v
 			}
 			v.Prompt = l.catalog.Prompts[spelled]
 		}
 	}
 	if v.Prompt == nil {
-		f := l.refuse(at, UnknownPrompt, "the placeholder :%s stands for no prompt that there is; one such as this would do", p.Name)
+		f := l.refuse(at, fault.UnknownPrompt, "the placeholder :%s stands for no prompt that there is; one such as this would do", p.Name)
 		f.Suggest(proposed(strings.ReplaceAll(name, "_", "-"), v, p.Op == customsql.In))
 		return v
 	}
@@ -160,7 +160,7 @@ func (l *linker) placeholder(d *catalog.Dataset, p customsql.Piece, said *yaml.N
 }
 
 // refuse is fault for a place within a text.
-func (l *linker) refuse(at fault.Place, code, format string, args ...any) *fault.Fault {
+func (l *linker) refuse(at fault.Place, code fault.Code, format string, args ...any) *fault.Fault {
 	f := fault.New(code, format, args...).At(at)
 	l.faults = append(l.faults, f)
 	return f
@@ -171,24 +171,24 @@ func (l *linker) refuse(at fault.Place, code, format string, args ...any) *fault
 func (l *linker) fitting(d *catalog.Dataset, p customsql.Piece, v catalog.Placeholder, at fault.Place) {
 	kind := v.Prompt.Type
 	if !v.Prompt.Required && v.Prompt.IsAsked() || v.Prompt.Open != prompt.OpenNone && v.Prompt.Open != "" {
-		l.refuse(at, NeedsAnswer, "custom SQL needs an answer for :%s, and the prompt %q can be left open; make it required, with both sides", p.Name, v.Prompt.Name)
+		l.refuse(at, fault.NeedsAnswer, "custom SQL needs an answer for :%s, and the prompt %q can be left open; make it required, with both sides", p.Name, v.Prompt.Name)
 	}
 	isPeriod := slices.Contains([]prompt.Type{prompt.Period, prompt.Month, prompt.Quarter, prompt.Year}, kind)
 	isDated := isPeriod || kind == prompt.Day || kind == prompt.Days
 	many := kind == prompt.Days || kind == prompt.Choice && v.Prompt.Many
 	switch {
 	case isPeriod && v.Part == catalog.WholeAnswer:
-		l.refuse(at, TypeMismatch, "a period is two days: write :%[1]s_first, and :%[1]s_next_day for the day after its last", p.Name)
+		l.refuse(at, fault.TypeMismatch, "a period is two days: write :%[1]s_first, and :%[1]s_next_day for the day after its last", p.Name)
 	case !isPeriod && kind != prompt.Day && v.Part != catalog.WholeAnswer:
-		l.refuse(at, TypeMismatch, "an answer of type %s has no days", kind)
+		l.refuse(at, fault.TypeMismatch, "an answer of type %s has no days", kind)
 	case slices.Contains([]prompt.Type{prompt.Moment, prompt.MomentPeriod, prompt.TimeRange, prompt.NumberRange}, kind):
-		l.refuse(at, TypeMismatch, "custom SQL takes days, numbers, texts and choices; use an answer of type %s in the where of a query", kind)
+		l.refuse(at, fault.TypeMismatch, "custom SQL takes days, numbers, texts and choices; use an answer of type %s in the where of a query", kind)
 	case many && p.Op != customsql.In:
-		l.refuse(at, CountMismatch, "the prompt %q takes many answers; put :%s in the brackets of an IN", v.Prompt.Name, p.Name)
+		l.refuse(at, fault.CountMismatch, "the prompt %q takes many answers; put :%s in the brackets of an IN", v.Prompt.Name, p.Name)
 	case isDated && (v.Column == nil || !v.Column.Type.IsDated()):
-		l.refuse(at, TypeMismatch, "name the column whose stored form :%[1]s takes, as in values: {%[1]s: COLUMN}", p.Name)
+		l.refuse(at, fault.TypeMismatch, "name the column whose stored form :%[1]s takes, as in values: {%[1]s: COLUMN}", p.Name)
 	case v.Column != nil && v.Column.IsExactText() && p.Op != customsql.NoOp:
-		l.refuse(at, NotComparable, "the column %q holds decimals as text, which SQL compares letter by letter; leave this condition to the where of a query", v.Column.Name)
+		l.refuse(at, fault.NotComparable, "the column %q holds decimals as text, which SQL compares letter by letter; leave this condition to the where of a query", v.Column.Name)
 	case isDated:
 		l.comparing(p, v, at)
 	}
@@ -213,44 +213,44 @@ func (l *linker) comparing(p customsql.Piece, v catalog.Placeholder, at fault.Pl
 		}
 	}
 	beyond := func() {
-		f := l.refuse(at, DayTooMany, ":%s is the first day after the period and %s takes it in; leave it out", p.Name, p.Op)
+		f := l.refuse(at, fault.DayTooMany, ":%s is the first day after the period and %s takes it in; leave it out", p.Name, p.Op)
 		mend(f, "<", ":"+p.Name)
 	}
 	switch {
 	case p.Op == customsql.Like:
-		l.refuse(at, NotComparable, "LIKE compares texts, and :%s is a day", p.Name)
+		l.refuse(at, fault.NotComparable, "LIKE compares texts, and :%s is a day", p.Name)
 	case c.Stored == column.StoredText && c.Pattern.String() != "" && !c.Pattern.Sorts():
-		l.refuse(at, NotComparable, "the texts of the column %q, in the pattern %s, do not sort by time, so SQL cannot compare them with :%s; leave this condition to the where of a query", c.Name, c.Pattern, p.Name)
+		l.refuse(at, fault.NotComparable, "the texts of the column %q, in the pattern %s, do not sort by time, so SQL cannot compare them with :%s; leave this condition to the where of a query", c.Name, c.Pattern, p.Name)
 	case c.HoldsWholeDays():
 		switch {
 		case v.Part == catalog.NextDay && (p.Op == customsql.AtMost || p.Op == customsql.Upper):
 			beyond()
 		case v.Part == catalog.LastDay && p.Op == customsql.Less:
-			mend(l.mislead(at, DayLost, "< :%s leaves out the last day of the period", p.Name), "<=", ":"+p.Name)
+			mend(l.mislead(at, fault.LastDayLost, "< :%s leaves out the last day of the period", p.Name), "<=", ":"+p.Name)
 		case v.Part == catalog.FirstDay && p.Op == customsql.More:
-			mend(l.mislead(at, DayLost, "> :%s leaves out the first day of the period", p.Name), ">=", ":"+p.Name)
+			mend(l.mislead(at, fault.LastDayLost, "> :%s leaves out the first day of the period", p.Name), ">=", ":"+p.Name)
 		}
 	case p.Expression:
-		l.refuse(at, NotComparable, "the column %q has a time of day, and what :%s is compared with is an expression, so it cannot be told whether whole days come out; compare the column itself, or give :%s the form of a date column by values", c.Name, p.Name, p.Name)
+		l.refuse(at, fault.NotComparable, "the column %q has a time of day, and what :%s is compared with is an expression, so it cannot be told whether whole days come out; compare the column itself, or give :%s the form of a date column by values", c.Name, p.Name, p.Name)
 	case p.Op == customsql.NoOp && v.Part != catalog.FirstDay && v.Part != catalog.NextDay:
-		f := l.refuse(at, NotComparable, "the column %q has a time of day, and it cannot be told what :%s is compared with here; say whether the start of the day is meant or that of the day after", c.Name, p.Name)
+		f := l.refuse(at, fault.NotComparable, "the column %q has a time of day, and it cannot be told what :%s is compared with here; say whether the start of the day is meant or that of the day after", c.Name, p.Name)
 		f.Suggest(":"+stem+"_first", next)
 	case v.Part == catalog.NextDay && (p.Op == customsql.AtMost || p.Op == customsql.Upper):
 		beyond()
 	case p.Op == customsql.AtMost, p.Op == customsql.Upper, v.Part == catalog.LastDay && p.Op == customsql.Less:
-		f := l.refuse(at, DayLost, "the column %q has a time of day and :%s is the start of its day: %s loses the rest of that day", c.Name, p.Name, p.Op)
+		f := l.refuse(at, fault.LastDayLost, "the column %q has a time of day and :%s is the start of its day: %s loses the rest of that day", c.Name, p.Name, p.Op)
 		mend(f, "<", next)
 	case p.Op == customsql.More:
-		f := l.refuse(at, DayLost, "the column %q has a time of day and :%s is the start of its day: > loses what happened at that moment and keeps the rest of the day", c.Name, p.Name)
+		f := l.refuse(at, fault.LastDayLost, "the column %q has a time of day and :%s is the start of its day: > loses what happened at that moment and keeps the rest of the day", c.Name, p.Name)
 		mend(f, ">=", ":"+p.Name)
 		if v.Part != catalog.NextDay {
 			mend(f, ">=", next)
 		}
 	case p.Op == customsql.Differs:
-		f := l.refuse(at, DayLost, "the column %q has a time of day and :%s is the start of its day: <> leaves out only what happened at that moment", c.Name, p.Name)
+		f := l.refuse(at, fault.LastDayLost, "the column %q has a time of day and :%s is the start of its day: <> leaves out only what happened at that moment", c.Name, p.Name)
 		f.Suggest("NOT (" + left + " >= :" + p.Name + " AND " + left + " < " + next + ")")
 	case p.Op == customsql.Equals, p.Op == customsql.In:
-		f := l.refuse(at, DayLost, "the column %q has a time of day and :%s is the start of its day: %s finds only what happened at that moment", c.Name, p.Name, p.Op)
+		f := l.refuse(at, fault.LastDayLost, "the column %q has a time of day and :%s is the start of its day: %s finds only what happened at that moment", c.Name, p.Name, p.Op)
 		if next == "" {
 			f.Message += "; leave this condition to the where of a query"
 		} else {
@@ -260,7 +260,7 @@ func (l *linker) comparing(p customsql.Piece, v catalog.Placeholder, at fault.Pl
 }
 
 // mislead is warn for a place within a text.
-func (l *linker) mislead(at fault.Place, code, format string, args ...any) *fault.Fault {
+func (l *linker) mislead(at fault.Place, code fault.Code, format string, args ...any) *fault.Fault {
 	f := fault.Warn(code, format, args...).At(at)
 	l.warnings = append(l.warnings, f)
 	return f

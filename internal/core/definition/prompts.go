@@ -79,7 +79,7 @@ func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
 		}
 	}
 	if p.Hidden && p.Default.IsAbsent() && len(l.faults) == 0 {
-		l.fault(m.node, MissingKey, "a hidden prompt needs a default, which is its value")
+		l.fault(m.node, fault.MissingKey, "a hidden prompt needs a default, which is its value")
 	}
 	if l.loading || len(l.faults) > 0 {
 		return p
@@ -93,7 +93,7 @@ func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
 		f := problem.Fault
 		f.Message = fmt.Sprintf("%s: %s", problem.Key, f.Message)
 		if problem.Key == "default" || problem.Key == "offer" {
-			f = &fault.Fault{Code: OutsideLimits, Message: f.Message, Suggestions: f.Suggestions, Cause: problem.Fault}
+			f = &fault.Fault{Code: fault.OutsideOwnLimits, Message: f.Message, Suggestions: f.Suggestions, Cause: problem.Fault}
 		}
 		l.add(n, f)
 	}
@@ -107,7 +107,7 @@ func (l *linker) pattern(p *prompt.Prompt, m *mapping) {
 		return
 	}
 	if _, err := regexp.Compile(l.text(n)); err != nil {
-		l.fault(n, WrongValue, "%q is not a regular expression (RE2): %s", english.Shorten(n.Value), err)
+		l.fault(n, fault.WrongValue, "%q is not a regular expression (RE2): %s", english.Shorten(n.Value), err)
 		return
 	}
 	p.Pattern = regexp.MustCompile(`\A(?:` + n.Value + `)\z`)
@@ -130,21 +130,21 @@ func (l *linker) derived(p *prompt.Prompt, n *yaml.Node) {
 		base.Value, base.Column = name, n.Column+len(d)+1
 		inTurn := l.require(catalog.Ref{Kind: catalog.KindPrompt, Name: name})
 		if b := l.catalog.Prompts[name]; !inTurn || b != nil && b.Derived != "" {
-			l.fault(&base, CannotDerive, "the prompt %q is worked out itself; only answers to prompts that are asked lead to others", name)
+			l.fault(&base, fault.CannotDerive, "the prompt %q is worked out itself; only answers to prompts that are asked lead to others", name)
 			return
 		}
-		p.Base = named(l, &base, UnknownPrompt, "prompt", l.catalog.Prompts)
+		p.Base = named(l, &base, fault.UnknownPrompt, "prompt", l.catalog.Prompts)
 		switch {
 		case p.Base == nil:
 		case !p.Base.Type.IsPeriod():
-			l.fault(&base, CannotDerive, "%q asks for an answer of type %s, which has no %s; days and periods of days have", name, p.Base.Type, d)
+			l.fault(&base, fault.CannotDerive, "%q asks for an answer of type %s, which has no %s; days and periods of days have", name, p.Base.Type, d)
 		case p.Base.Open != "" && p.Base.Open != prompt.OpenNone:
-			l.warn(&base, OpenDerived, "%q may be answered with an open side (open: %s), and then there is no %s of it: such an answer will be refused", name, p.Base.Open, d)
+			l.warn(&base, fault.OpenSideDerived, "%q may be answered with an open side (open: %s), and then there is no %s of it: such an answer will be refused", name, p.Base.Open, d)
 		}
 		return
 	}
 	if text != "" {
-		l.fault(n, WrongValue, "%q derives from no prompt; write previous, year-before, start of or end of before the name of one", english.Shorten(text))
+		l.fault(n, fault.WrongValue, "%q derives from no prompt; write previous, year-before, start of or end of before the name of one", english.Shorten(text))
 	}
 }
 
@@ -165,9 +165,9 @@ func (l *linker) lengths(p *prompt.Prompt, m *mapping) {
 		length := l.length(n)
 		*of.into = length
 		if length.N > 0 && p.Type == prompt.MomentPeriod && !length.Unit.IsOfMoments() {
-			l.fault(n, WrongValue, "a period of moments is measured in minutes, hours, days of 24 hours or weeks, not in %s", length.Unit)
+			l.fault(n, fault.WrongValue, "a period of moments is measured in minutes, hours, days of 24 hours or weeks, not in %s", length.Unit)
 		} else if length.N > 0 && p.Type != prompt.MomentPeriod && !length.Unit.IsOfDays() {
-			l.fault(n, WrongValue, "a period of days is measured in days, weeks, months or years, not in %s", length.Unit)
+			l.fault(n, fault.WrongValue, "a period of days is measured in days, weeks, months or years, not in %s", length.Unit)
 		}
 	}
 }
@@ -192,18 +192,18 @@ func (l *linker) entered(n *yaml.Node) prompt.Entered {
 // list reads where choices come from: { of: DATASET, value: COLUMN, label: COLUMN, count: true, where: ... } .
 func (l *linker) list(n *yaml.Node) *catalog.ChoiceList {
 	m, _ := l.mapping(n)
-	list := &catalog.ChoiceList{Of: named(l, l.need(m, "of"), UnknownDataset, "dataset", l.catalog.Datasets)}
+	list := &catalog.ChoiceList{Of: named(l, l.need(m, "of"), fault.UnknownDataset, "dataset", l.catalog.Datasets)}
 	value, label := l.need(m, "value"), m.take("label")
 	list.Value = l.columnOf(list.Of, value, l.text(value))
 	if list.Label = list.Value; label != nil {
 		list.Label = l.columnOf(list.Of, label, l.text(label))
 	}
 	if c := list.Value; c != nil && c.Type.IsDated() {
-		l.fault(value, TypeMismatch, "choices are texts or numbers; the column %q is of type %s", c.Name, c.Type)
+		l.fault(value, fault.TypeMismatch, "choices are texts or numbers; the column %q is of type %s", c.Name, c.Type)
 	}
 	for _, c := range []*column.Column{list.Value, list.Label} {
 		if c != nil && c.IsExactText() {
-			l.fault(value, TypeMismatch, "choices are texts or numbers; the column %q holds decimals as text", c.Name)
+			l.fault(value, fault.TypeMismatch, "choices are texts or numbers; the column %q holds decimals as text", c.Name)
 		}
 	}
 	list.Count = l.yes(m.take("count"))
@@ -238,7 +238,7 @@ func (l *linker) choices(n *yaml.Node) []prompt.Option {
 			o.Label = o.Value
 		}
 		if seen[o.Value] {
-			l.fault(item, DefinedTwice, "the choice %q stands in the list already", o.Value)
+			l.fault(item, fault.DefinedTwice, "the choice %q stands in the list already", o.Value)
 		}
 		seen[o.Value] = true
 		options = append(options, o)
@@ -257,7 +257,7 @@ func (l *linker) length(n *yaml.Node) prompt.Length {
 		return prompt.Length{N: count, Unit: prompt.LengthUnit(m[2] + "s")}
 	}
 	if text != "" {
-		l.fault(n, WrongValue, "a length such as 400 days or 3 months is wanted here, and this is %q", english.Shorten(text))
+		l.fault(n, fault.WrongValue, "a length such as 400 days or 3 months is wanted here, and this is %q", english.Shorten(text))
 	}
 	return prompt.Length{}
 }

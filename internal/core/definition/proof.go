@@ -16,12 +16,6 @@ import (
 	"pikegate/internal/core/prompt"
 )
 
-// UnknownReport is the code of a report that is not defined.
-const UnknownReport = "unknown_report"
-
-// ProofFailed is the code of a proof whose answers bring something else than it says.
-const ProofFailed = "proof_failed"
-
 var fingerprintForm = regexp.MustCompile(`^[0-9a-f]{64}$`)
 
 func (l *linker) proof(name string, m *mapping) *catalog.Proof {
@@ -29,18 +23,18 @@ func (l *linker) proof(name string, m *mapping) *catalog.Proof {
 	report, query := m.take("report"), m.take("query")
 	switch {
 	case (report == nil) == (query == nil):
-		l.fault(m.node, MissingKey, "say what is proved: report or query, one of them")
+		l.fault(m.node, fault.MissingKey, "say what is proved: report or query, one of them")
 	case report != nil:
-		p.Report = named(l, report, UnknownReport, "report", l.catalog.Reports)
+		p.Report = named(l, report, fault.UnknownReport, "report", l.catalog.Reports)
 	default:
-		if q := named(l, query, UnknownQuery, "query", l.catalog.Queries); q != nil {
+		if q := named(l, query, fault.UnknownQuery, "query", l.catalog.Queries); q != nil {
 			p.Report = l.alone(q)
 		}
 	}
 	if n := l.need(m, "as_of"); n != nil {
 		var ok bool
 		if p.AsOf, ok = civil.ParseDay(l.text(n)); !ok {
-			l.fault(n, WrongValue, "a day such as 2026-03-31 is wanted here, and this is %q", english.Shorten(n.Value))
+			l.fault(n, fault.WrongValue, "a day such as 2026-03-31 is wanted here, and this is %q", english.Shorten(n.Value))
 		}
 	}
 	if n := m.take("answers"); n != nil {
@@ -87,7 +81,7 @@ func (l *linker) answers(p *catalog.Proof, m *mapping) {
 		name := pair.key.Value
 		m.take(name)
 		if p.Report != nil && !slices.Contains(names, name) {
-			f := l.fault(pair.key, UnknownPrompt, "%q asks no prompt %q", p.Report.Name, english.Shorten(name))
+			f := l.fault(pair.key, fault.UnknownPrompt, "%q asks no prompt %q", p.Report.Name, english.Shorten(name))
 			f.Suggest(fault.Near(name, names))
 			continue
 		}
@@ -128,12 +122,12 @@ func (l *linker) expected(p *catalog.Proof, m *mapping) {
 	}
 	if n := take("fingerprint"); n != nil {
 		if p.Fingerprint = l.text(n); !fingerprintForm.MatchString(p.Fingerprint) {
-			l.fault(n, WrongValue, "a fingerprint is 64 digits, 0 to 9 and a to f; this is %q", english.Shorten(p.Fingerprint))
+			l.fault(n, fault.WrongValue, "a fingerprint is 64 digits, 0 to 9 and a to f; this is %q", english.Shorten(p.Fingerprint))
 		}
 	}
 	l.finish(m)
 	if len(p.Places) == 0 {
-		l.fault(m.node, EmptyGroup, "say what must come back; one of %s at least", english.Either(m.known))
+		l.fault(m.node, fault.EmptyGroup, "say what must come back; one of %s at least", english.Either(m.known))
 	}
 }
 
@@ -157,7 +151,7 @@ func (l *linker) keys(p *catalog.Proof, n *yaml.Node) [][]string {
 			all[i] = l.texts(item)
 		}
 		if len(all[i]) != width {
-			l.fault(item, CountMismatch, "a key here has %s, and this one %d", english.Count(width, "value"), len(all[i]))
+			l.fault(item, fault.CountMismatch, "a key here has %s, and this one %d", english.Count(width, "value"), len(all[i]))
 		}
 	}
 	return all
@@ -182,10 +176,10 @@ func (l *linker) totals(p *catalog.Proof, n *yaml.Node) {
 		c := shown[pair.key.Value]
 		switch {
 		case c == nil:
-			f := l.fault(pair.key, UnknownColumn, "%q shows no column %q", p.Report.Name, english.Shorten(pair.key.Value))
+			f := l.fault(pair.key, fault.UnknownColumn, "%q shows no column %q", p.Report.Name, english.Shorten(pair.key.Value))
 			f.Suggest(fault.Near(pair.key.Value, slices.Sorted(maps.Keys(shown))))
 		case c.Type != column.Integer && c.Type != column.Decimal:
-			l.fault(pair.key, TypeMismatch, "only integers and decimals have a total; the column %q is of type %s", c.Name, c.Type)
+			l.fault(pair.key, fault.TypeMismatch, "only integers and decimals have a total; the column %q is of type %s", c.Name, c.Type)
 		default:
 			p.Totals[c] = *total
 		}

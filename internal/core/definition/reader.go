@@ -13,16 +13,6 @@ import (
 	"pikegate/internal/core/fault"
 )
 
-// The codes of what is wrong with the keys and values of a document.
-const (
-	UnknownKey      = "unknown_key"
-	MissingKey      = "missing_key"
-	WrongType       = "wrong_type"
-	WrongValue      = "wrong_value"
-	WrongFormat     = "wrong_format"
-	NotAnIdentifier = "not_an_identifier"
-)
-
 // reader reads one document and collects its faults.
 type reader struct {
 	doc      *catalog.Document
@@ -42,12 +32,12 @@ func (r *reader) place(n *yaml.Node) fault.Place {
 	return fault.Place{File: r.doc.File, Line: r.doc.Line + n.Line - 1, Column: n.Column}
 }
 
-func (r *reader) fault(n *yaml.Node, code, format string, args ...any) *fault.Fault {
+func (r *reader) fault(n *yaml.Node, code fault.Code, format string, args ...any) *fault.Fault {
 	return r.add(n, fault.New(code, format, args...))
 }
 
 // warn finds what does not stop publishing.
-func (r *reader) warn(n *yaml.Node, code, format string, args ...any) *fault.Fault {
+func (r *reader) warn(n *yaml.Node, code fault.Code, format string, args ...any) *fault.Fault {
 	return r.add(n, fault.Warn(code, format, args...))
 }
 
@@ -72,11 +62,11 @@ func (r *reader) ref() catalog.Ref {
 		return catalog.Ref{}
 	}
 	if len(m.pairs) < 2 || m.pairs[0].key.Value != "pikegate" {
-		r.fault(r.root, WrongFormat, `a definition starts with "pikegate: %s" and then names what it defines, as in "prompt: travel-period"`, Format)
+		r.fault(r.root, fault.WrongFormat, `a definition starts with "pikegate: %s" and then names what it defines, as in "prompt: travel-period"`, Format)
 		return catalog.Ref{}
 	}
 	if v := m.pairs[0].value; v.Value != Format {
-		r.fault(v, WrongFormat, "format %q is not known; this service reads format %s", v.Value, Format)
+		r.fault(v, fault.WrongFormat, "format %q is not known; this service reads format %s", v.Value, Format)
 		return catalog.Ref{}
 	}
 	key, value := m.pairs[1].key, m.pairs[1].value
@@ -85,13 +75,13 @@ func (r *reader) ref() catalog.Ref {
 		for i, k := range catalog.Kinds {
 			kinds[i] = string(k)
 		}
-		f := r.fault(key, UnknownKey, "%q is nothing that can be defined; the kinds are %s", key.Value, english.Both(kinds))
+		f := r.fault(key, fault.UnknownKey, "%q is nothing that can be defined; the kinds are %s", key.Value, english.Both(kinds))
 		f.Suggest(fault.Near(key.Value, kinds))
 		return catalog.Ref{}
 	}
 	name := r.text(value)
 	if name != "" && !catalog.IsName(name) {
-		r.fault(value, NotAnIdentifier, "%q is not a name; names are small letters and digits, parted by - or _", name).Suggest(nameMeant(name))
+		r.fault(value, fault.NotAnIdentifier, "%q is not a name; names are small letters and digits, parted by - or _", name).Suggest(nameMeant(name))
 	}
 	return catalog.Ref{Kind: catalog.Kind(key.Value), Name: name}
 }
@@ -118,7 +108,7 @@ func (r *reader) mapping(n *yaml.Node) (*mapping, bool) {
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		key := n.Content[i]
 		if seen[key.Value] {
-			r.fault(key, DuplicateKey, "the key %q stands here a second time", key.Value)
+			r.fault(key, fault.DuplicateKey, "the key %q stands here a second time", key.Value)
 			continue
 		}
 		seen[key.Value] = true
@@ -143,7 +133,7 @@ func (m *mapping) take(key string) *yaml.Node {
 func (r *reader) need(m *mapping, key string) *yaml.Node {
 	n := m.take(key)
 	if n == nil {
-		r.fault(m.node, MissingKey, "%s", missing(key))
+		r.fault(m.node, fault.MissingKey, "%s", missing(key))
 	}
 	return n
 }
@@ -156,7 +146,7 @@ func (r *reader) finish(m *mapping) {
 		if m.taken[p.key.Value] {
 			continue
 		}
-		f := r.fault(p.key, UnknownKey, "no key %q here; the keys are %s", english.Shorten(p.key.Value), english.Both(m.known))
+		f := r.fault(p.key, fault.UnknownKey, "no key %q here; the keys are %s", english.Shorten(p.key.Value), english.Both(m.known))
 		near := meantKey(p.key.Value, m.known)
 		if near == "" {
 			near = fault.Near(p.key.Value, m.known)
@@ -165,7 +155,7 @@ func (r *reader) finish(m *mapping) {
 			f.Message = fmt.Sprintf("no key %q here", english.Shorten(p.key.Value))
 			f.Suggest(near)
 			r.faults = slices.DeleteFunc(r.faults, func(other *fault.Fault) bool { // it is told by this one
-				return other.Code == MissingKey && other.Place == r.place(m.node) && other.Message == missing(near)
+				return other.Code == fault.MissingKey && other.Place == r.place(m.node) && other.Message == missing(near)
 			})
 		}
 	}
@@ -179,7 +169,7 @@ const (
 
 func (r *reader) wrongType(n *yaml.Node, wanted string) {
 	if n.Kind == yaml.AliasNode {
-		r.fault(n, AliasNotRead, "aliases are not read; write the value out")
+		r.fault(n, fault.AliasNotRead, "aliases are not read; write the value out")
 		return
 	}
 	found := map[yaml.Kind]string{yaml.MappingNode: keysWithValues, yaml.SequenceNode: aList}[n.Kind]
@@ -190,7 +180,7 @@ func (r *reader) wrongType(n *yaml.Node, wanted string) {
 	if wanted == keysWithValues {
 		verb = "are"
 	}
-	f := r.fault(n, WrongType, "%s %s wanted here, and this is %s", wanted, verb, found)
+	f := r.fault(n, fault.WrongType, "%s %s wanted here, and this is %s", wanted, verb, found)
 	if wanted == aList && n.Kind == yaml.ScalarNode && n.Tag != "!!null" {
 		f.Suggest("[" + flow(n) + "]")
 	}
@@ -229,7 +219,7 @@ func (r *reader) yes(n *yaml.Node) bool {
 	case text == "true":
 		return true
 	case n != nil && text != "" && text != "false":
-		r.fault(n, WrongValue, "true or false is wanted here, and this is %q", english.Shorten(text))
+		r.fault(n, fault.WrongValue, "true or false is wanted here, and this is %q", english.Shorten(text))
 	}
 	return false
 }
@@ -242,7 +232,7 @@ func (r *reader) whole(n *yaml.Node, least int) int {
 	text := r.text(n)
 	v, err := strconv.Atoi(text)
 	if text != "" && (err != nil || v < least) {
-		r.fault(n, WrongValue, "a whole number from %d on is wanted here, and this is %q", least, english.Shorten(text))
+		r.fault(n, fault.WrongValue, "a whole number from %d on is wanted here, and this is %q", least, english.Shorten(text))
 	}
 	return v
 }
@@ -255,7 +245,7 @@ func (r *reader) decimal(n *yaml.Node) *decimal.Decimal {
 	d, err := decimal.NewFromString(text)
 	if err != nil || len(text) > 40 {
 		if text != "" {
-			r.fault(n, WrongValue, "a number is wanted here, and this is %q", english.Shorten(text))
+			r.fault(n, fault.WrongValue, "a number is wanted here, and this is %q", english.Shorten(text))
 		}
 		return nil
 	}
@@ -276,7 +266,7 @@ func oneOf[T ~string](r *reader, n *yaml.Node, words []T) T {
 	for i, w := range words {
 		all[i] = string(w)
 	}
-	f := r.fault(n, WrongValue, "%q is not one of %s", english.Shorten(text), english.Both(all))
+	f := r.fault(n, fault.WrongValue, "%q is not one of %s", english.Shorten(text), english.Both(all))
 	if meant := meantWord(text, all); meant != "" {
 		f.Suggest(meant)
 	} else {

@@ -19,22 +19,12 @@ import (
 	"pikegate/internal/core/phrase"
 )
 
-// The codes of what is wrong with a file as such.
-const (
-	NotText          = "not_text"
-	TabInIndentation = "tab_in_indentation"
-	NotYAML          = "not_yaml"
-	AliasNotRead     = "alias_not_read"
-	DuplicateKey     = "duplicate_key"
-	NoDefinition     = "no_definition"
-)
-
 var separator = regexp.MustCompile(`^---(\s|$)`)
 
 // Split cuts a file into its documents and tells the kind and name of each.
 func Split(f catalog.File) ([]catalog.Document, fault.List) {
 	if !utf8.ValidString(f.Text) {
-		return nil, fault.List{fault.New(NotText, "the file is not UTF-8 text").At(fault.Place{File: f.Name})}
+		return nil, fault.List{fault.New(fault.NotText, "the file is not UTF-8 text").At(fault.Place{File: f.Name})}
 	}
 	var docs []catalog.Document
 	var faults fault.List
@@ -55,7 +45,7 @@ func Split(f catalog.File) ([]catalog.Document, fault.List) {
 		docs = append(docs, d)
 	}
 	if len(docs) == 0 && len(faults) == 0 {
-		faults = append(faults, fault.New(NoDefinition, "the file holds no definition").At(fault.Place{File: f.Name}))
+		faults = append(faults, fault.New(fault.NoDefinition, "the file holds no definition").At(fault.Place{File: f.Name}))
 	}
 	return docs, faults
 }
@@ -64,7 +54,7 @@ func Split(f catalog.File) ([]catalog.Document, fault.List) {
 func read(d *catalog.Document) *reader {
 	r := &reader{doc: d}
 	if len(d.Text) > mostText {
-		r.fault(nil, TooLarge, "this definition has %d bytes, and at most %d are read", len(d.Text), mostText)
+		r.fault(nil, fault.DefinitionTooLarge, "this definition has %d bytes, and at most %d are read", len(d.Text), mostText)
 		return r
 	}
 	if f := tabIn(d); f != nil {
@@ -96,7 +86,7 @@ func tabIn(d *catalog.Document) *fault.Fault {
 	for i, line := range strings.Split(d.Text, "\n") {
 		indent := line[:len(line)-len(strings.TrimLeft(line, " \t"))]
 		if at := strings.IndexByte(indent, '\t'); at >= 0 && len(indent) < len(strings.TrimRight(line, "\r")) {
-			return fault.New(TabInIndentation, "a tab indents this line; indent with blanks").
+			return fault.New(fault.TabInIndentation, "a tab indents this line; indent with blanks").
 				At(fault.Place{File: d.File, Line: d.Line + i, Column: at + 1})
 		}
 	}
@@ -136,7 +126,7 @@ func notYAML(d *catalog.Document, err error) *fault.Fault {
 			line = n
 		}
 	}
-	f := fault.New(NotYAML, "this is not YAML: %s", message)
+	f := fault.New(fault.NotYAML, "this is not YAML: %s", message)
 	lines := strings.Split(d.Text, "\n")
 	for n := max(line-1, 1); n <= min(line+1, len(lines)); n++ { // the parser may be a line off
 		if hint := unquoted(lines[n-1]); hint != "" {
@@ -181,7 +171,7 @@ func SplitAll(files []catalog.File) ([]catalog.Document, fault.List) {
 		docs, found = append(docs, split...), append(found, wrong...)
 	}
 	if len(docs) > mostDocuments {
-		return nil, fault.List{fault.New(TooMany, "the files hold %d definitions, and at most %d are read at once", len(docs), mostDocuments)}
+		return nil, fault.List{fault.New(fault.TooMany, "the files hold %d definitions, and at most %d are read at once", len(docs), mostDocuments)}
 	}
 	return docs, append(found, Twice(docs)...).Capped(mostFindings)
 }

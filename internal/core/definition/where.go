@@ -50,7 +50,7 @@ func (l *linker) node(w *where, n *yaml.Node) *criteria.Node {
 	}
 	m, _ := l.mapping(n)
 	if len(m.pairs) != 1 {
-		f := l.fault(n, WrongValue, "a condition names one column, or all, any or none with a list; several conditions are items of such a list")
+		f := l.fault(n, fault.WrongValue, "a condition names one column, or all, any or none with a list; several conditions are items of such a list")
 		if len(m.pairs) > 1 {
 			f.Suggest(written(string(criteria.All), each(n)))
 		}
@@ -65,7 +65,7 @@ func (l *linker) node(w *where, n *yaml.Node) *criteria.Node {
 		read = l.filtered(w, value)
 	default:
 		if meant := meantLogic[strings.ToLower(key.Value)]; meant != "" && (w.of == nil || w.of.Column(key.Value) == nil) {
-			l.fault(key, UnknownKey, "no group %q; a group is all, any or none, with a list", english.Shorten(key.Value)).Suggest(string(meant))
+			l.fault(key, fault.UnknownKey, "no group %q; a group is all, any or none, with a list", english.Shorten(key.Value)).Suggest(string(meant))
 			return nil
 		}
 		read = l.condition(w, key, value)
@@ -82,7 +82,7 @@ func (l *linker) group(w *where, logic criteria.Logic, n *yaml.Node) *criteria.N
 		return nil
 	}
 	if len(n.Content) == 0 {
-		l.fault(n, EmptyGroup, "%q has no condition in it", logic)
+		l.fault(n, fault.EmptyGroup, "%q has no condition in it", logic)
 	}
 	group := &criteria.Node{Logic: logic}
 	for _, item := range n.Content {
@@ -96,12 +96,12 @@ func (l *linker) group(w *where, logic criteria.Logic, n *yaml.Node) *criteria.N
 
 // filtered uses a filter's criteria.
 func (l *linker) filtered(w *where, n *yaml.Node) *criteria.Node {
-	f := named(l, n, UnknownFilter, "filter", l.catalog.Filters)
+	f := named(l, n, fault.UnknownFilter, "filter", l.catalog.Filters)
 	if f == nil {
 		return nil
 	}
 	if w.of != nil && f.Of != nil && !w.of.IsOn(f.Of) {
-		l.fault(n, TypeMismatch, "the filter %q is for the dataset %q, and this is on %q", f.Name, f.Of.Name, w.of.Name)
+		l.fault(n, fault.TypeMismatch, "the filter %q is for the dataset %q, and this is on %q", f.Name, f.Of.Name, w.of.Name)
 	}
 	w.quiet = w.quiet || l.shakes[catalog.Ref{Kind: catalog.KindFilter, Name: f.Name}]
 	if !l.room(w, n, f.Conditions, f.Depth) {
@@ -131,7 +131,7 @@ func (l *linker) condition(w *where, key, value *yaml.Node) *criteria.Node {
 	m, _ := l.mapping(value)
 	if n := m.take("ignore_case"); n != nil {
 		if c.IgnoreCase = l.yes(n); col != nil && col.Type != column.Text {
-			l.fault(n, TypeMismatch, "only texts have a case to ignore; the column %q is of type %s", col.Name, col.Type)
+			l.fault(n, fault.TypeMismatch, "only texts have a case to ignore; the column %q is of type %s", col.Name, col.Type)
 		}
 	}
 	var first *yaml.Node
@@ -140,7 +140,7 @@ func (l *linker) condition(w *where, key, value *yaml.Node) *criteria.Node {
 		switch {
 		case operand == nil:
 		case c.Op != "":
-			l.fault(operand, WrongValue, "a condition has one operator; write a second one as a condition of its own").Suggest(meantBoth(col, c.Op, first, op, operand))
+			l.fault(operand, fault.WrongValue, "a condition has one operator; write a second one as a condition of its own").Suggest(meantBoth(col, c.Op, first, op, operand))
 		default:
 			c.Op, first = op, operand
 			if col != nil {
@@ -152,7 +152,7 @@ func (l *linker) condition(w *where, key, value *yaml.Node) *criteria.Node {
 	l.unknownOps(c, key.Value, m)
 	if c.Op == "" || col == nil {
 		if len(m.pairs) == 0 {
-			l.fault(value, EmptyGroup, "the condition on %q has no operator", key.Value)
+			l.fault(value, fault.EmptyGroup, "the condition on %q has no operator", key.Value)
 		}
 		return nil
 	}
@@ -163,17 +163,17 @@ func (l *linker) condition(w *where, key, value *yaml.Node) *criteria.Node {
 func (l *linker) indexed(w *where, condition *criteria.Node, key *yaml.Node) {
 	c := condition.Column
 	if c.Type.IsDated() && condition.Op.AppliesTo(c.Type) && c.Stored == column.StoredText && c.Pattern.String() != "" && !c.Pattern.Sorts() {
-		l.warn(key, IndexNotUsed, "the texts of the column %q, in the pattern %s, do not sort by time: every record of %q is converted to be compared, and no index serves", c.Name, c.Pattern, w.of.Name)
+		l.warn(key, fault.IndexNotUsed, "the texts of the column %q, in the pattern %s, do not sort by time: every record of %q is converted to be compared, and no index serves", c.Name, c.Pattern, w.of.Name)
 	}
 }
 
 func (l *linker) operand(w *where, c *criteria.Node, n *yaml.Node) {
 	if !c.Op.AppliesTo(c.Column.Type) {
-		l.fault(n, TypeMismatch, "%s does not apply to the column %q, which is of type %s", c.Op, c.Column.Name, c.Column.Type).Suggest(string(meantOp(string(c.Op), c.Column.Type)))
+		l.fault(n, fault.TypeMismatch, "%s does not apply to the column %q, which is of type %s", c.Op, c.Column.Name, c.Column.Type).Suggest(string(meantOp(string(c.Op), c.Column.Type)))
 		return
 	}
 	if n.Tag == "!!null" {
-		f := l.fault(n, WrongType, "null is no value; whether one is stored is a condition without an operator")
+		f := l.fault(n, fault.WrongType, "null is no value; whether one is stored is a condition without an operator")
 		switch c.Op {
 		case criteria.Is, criteria.AnyOf:
 			f.Suggest(written(c.Column.Name, string(criteria.Missing)))
@@ -191,7 +191,7 @@ func (l *linker) operand(w *where, c *criteria.Node, n *yaml.Node) {
 	}
 	if n.Kind == yaml.MappingNode {
 		if len(n.Content) > 0 && n.Content[0].Kind == yaml.MappingNode && len(n.Content[0].Content) > 0 { // {{NAME}}
-			l.fault(n, WrongType, "an answer is named by the key prompt").Suggest(promptNamed(strings.ReplaceAll(n.Content[0].Content[0].Value, "_", "-")))
+			l.fault(n, fault.WrongType, "an answer is named by the key prompt").Suggest(promptNamed(strings.ReplaceAll(n.Content[0].Content[0].Value, "_", "-")))
 			return
 		}
 		l.reference(w, c, n)
@@ -213,10 +213,10 @@ func (l *linker) operand(w *where, c *criteria.Node, n *yaml.Node) {
 			return
 		}
 		if items = n.Content; len(items) == 0 {
-			l.fault(n, EmptyGroup, "%q has no value in its list", c.Op)
+			l.fault(n, fault.EmptyGroup, "%q has no value in its list", c.Op)
 		}
 		if len(items) > mostValues {
-			l.fault(n, TooMany, "there are %d values here, and at most %d are read; choices that stand in a table of their own are a join", len(items), mostValues)
+			l.fault(n, fault.TooMany, "there are %d values here, and at most %d are read; choices that stand in a table of their own are a join", len(items), mostValues)
 			return
 		}
 	}
@@ -235,13 +235,13 @@ func (l *linker) operand(w *where, c *criteria.Node, n *yaml.Node) {
 
 func (l *linker) numberRange(n *yaml.Node, texts []string) {
 	if len(texts) != 2 {
-		l.fault(n, CountMismatch, "a range has two numbers, the least and the greatest")
+		l.fault(n, fault.CountMismatch, "a range has two numbers, the least and the greatest")
 		return
 	}
 	lower, ok := prompt.ParseNumber(texts[0])
 	upper, okUpper := prompt.ParseNumber(texts[1])
 	if ok && okUpper && upper.LessThan(lower) {
-		l.fault(n, phrase.EndBeforeStart, "the range ends at %s, before it starts at %s", upper, lower).Suggest("[" + texts[1] + ", " + texts[0] + "]")
+		l.fault(n, fault.EndBeforeStart, "the range ends at %s, before it starts at %s", upper, lower).Suggest("[" + texts[1] + ", " + texts[0] + "]")
 	}
 }
 
@@ -255,14 +255,14 @@ func (l *linker) reference(w *where, c *criteria.Node, n *yaml.Node) {
 	case person != nil:
 		c.Operand.Person = oneOf(l.reader, person, criteria.Attributes)
 		if c.Column.Type != column.Text {
-			l.fault(person, TypeMismatch, "what is known of a person is text; the column %q is of type %s", c.Column.Name, c.Column.Type)
+			l.fault(person, fault.TypeMismatch, "what is known of a person is text; the column %q is of type %s", c.Column.Name, c.Column.Type)
 		}
 	default:
 		name := l.need(m, "prompt")
 		if side := m.take("side"); side != nil {
 			c.Operand.Side = oneOf(l.reader, side, []criteria.Side{criteria.StartSide, criteria.EndSide})
 		}
-		if p := named(l, name, UnknownPrompt, "prompt", l.catalog.Prompts); p != nil {
+		if p := named(l, name, fault.UnknownPrompt, "prompt", l.catalog.Prompts); p != nil {
 			l.prompted(w, c, name, p)
 		}
 	}
@@ -276,15 +276,15 @@ func (l *linker) compared(w *where, c *criteria.Node, n *yaml.Node) {
 	switch {
 	case other == nil:
 	case !c.Op.ComparesColumns():
-		l.fault(n, TypeMismatch, "%s does not compare with another column", c.Op)
+		l.fault(n, fault.TypeMismatch, "%s does not compare with another column", c.Op)
 	case c.IgnoreCase && w.of.Source != nil && w.of.Source.At.Engine == catalog.MariaDB:
-		l.fault(n, EngineCannot, "MariaDB cannot compare two columns in any case as the other engines do; compare them as they are")
+		l.fault(n, fault.EngineCannot, "MariaDB cannot compare two columns in any case as the other engines do; compare them as they are")
 	case other.IsExactText() != c.Column.IsExactText():
-		l.fault(n, EngineCannot, "one of the columns %q and %q holds decimals as text and the other does not; SQLite cannot compare the two", c.Column.Name, other.Name)
+		l.fault(n, fault.EngineCannot, "one of the columns %q and %q holds decimals as text and the other does not; SQLite cannot compare the two", c.Column.Name, other.Name)
 	case other == c.Column:
-		l.fault(n, TypeMismatch, "the column %q is compared with itself", other.Name)
+		l.fault(n, fault.TypeMismatch, "the column %q is compared with itself", other.Name)
 	case other.Type != c.Column.Type && !(other.Type.IsNumeric() && c.Column.Type.IsNumeric()):
-		l.fault(n, TypeMismatch, "the column %q is of type %s, and %q of type %s; only like compares with like", c.Column.Name, c.Column.Type, other.Name, other.Type)
+		l.fault(n, fault.TypeMismatch, "the column %q is of type %s, and %q of type %s; only like compares with like", c.Column.Name, c.Column.Type, other.Name, other.Type)
 	}
 }
 
@@ -303,7 +303,7 @@ func (l *linker) recurrence(w *where, c *criteria.Node, n *yaml.Node) {
 			continue
 		}
 		if r.Part != "" {
-			l.fault(list, WrongValue, "a recurrence names one part of the calendar; write %s as a condition of its own", part)
+			l.fault(list, fault.WrongValue, "a recurrence names one part of the calendar; write %s as a condition of its own", part)
 			continue
 		}
 		r.Part = part
@@ -314,19 +314,19 @@ func (l *linker) recurrence(w *where, c *criteria.Node, n *yaml.Node) {
 		for i, text := range l.texts(list) {
 			v, ok := part.Named(text)
 			if !ok {
-				l.fault(list.Content[i], WrongValue, "%q is none of the %s, which are %s", english.Shorten(text), part, part.Examples())
+				l.fault(list.Content[i], fault.WrongValue, "%q is none of the %s, which are %s", english.Shorten(text), part, part.Examples())
 			}
 			if !slices.Contains(r.Values, v) {
 				r.Values = append(r.Values, v)
 			}
 		}
 		if list.Kind == yaml.SequenceNode && len(list.Content) == 0 {
-			l.fault(list, EmptyGroup, "%q has no value in its list", part)
+			l.fault(list, fault.EmptyGroup, "%q has no value in its list", part)
 		}
 		slices.Sort(r.Values)
 	}
 	if l.finish(m); r.Part == "" && len(m.pairs) == 0 {
-		l.fault(n, EmptyGroup, "a recurrence names months, quarters, days or weekdays")
+		l.fault(n, fault.EmptyGroup, "a recurrence names months, quarters, days or weekdays")
 	}
 }
 
@@ -334,11 +334,11 @@ func (l *linker) recurrence(w *where, c *criteria.Node, n *yaml.Node) {
 func (l *linker) recurring(c *criteria.Node, n *yaml.Node, p *prompt.Prompt) {
 	part := c.Operand.Recurs.Part
 	if p.Listed {
-		l.fault(n, TypeMismatch, "the prompt %q lists what the data hold; %s are a choice that the definition writes out", p.Name, part)
+		l.fault(n, fault.TypeMismatch, "the prompt %q lists what the data hold; %s are a choice that the definition writes out", p.Name, part)
 	}
 	for _, o := range p.Choices {
 		if _, ok := part.Named(o.Value); !ok {
-			l.fault(n, WrongValue, "the prompt %q offers %q, which is none of the %s; they are %s", p.Name, english.Shorten(o.Value), part, part.Examples())
+			l.fault(n, fault.WrongValue, "the prompt %q offers %q, which is none of the %s; they are %s", p.Name, english.Shorten(o.Value), part, part.Examples())
 		}
 	}
 }
@@ -351,20 +351,20 @@ func (l *linker) prompted(w *where, c *criteria.Node, n *yaml.Node, p *prompt.Pr
 	}
 	side := c.Operand.Side
 	if side != "" && !criteria.HasSides(p.Type) {
-		l.fault(n, TypeMismatch, "an answer of type %s, as the prompt %q asks for, has no %s", p.Type, p.Name, side)
+		l.fault(n, fault.TypeMismatch, "an answer of type %s, as the prompt %q asks for, has no %s", p.Type, p.Name, side)
 		return
 	}
 	fits, many := c.Op.Takes(p, side, c.Column.Type)
 	switch {
 	case many:
-		f := l.fault(n, CountMismatch, "the prompt %q takes many answers, and %s compares with one", p.Name, c.Op)
+		f := l.fault(n, fault.CountMismatch, "the prompt %q takes many answers, and %s compares with one", p.Name, c.Op)
 		if _, denies := c.Op.Denies(); denies {
 			f.Suggest(string(criteria.NoneOf))
 		} else {
 			f.Suggest(string(criteria.AnyOf))
 		}
 	case !fits:
-		l.fault(n, TypeMismatch, "an answer of type %s, as the prompt %q asks for, does not go with %s on the column %q of type %s", p.Type, p.Name, c.Op, c.Column.Name, c.Column.Type).
+		l.fault(n, fault.TypeMismatch, "an answer of type %s, as the prompt %q asks for, does not go with %s on the column %q of type %s", p.Type, p.Name, c.Op, c.Column.Name, c.Column.Type).
 			Suggest(opFor(p, side, c.Column.Type))
 	case c.Op == criteria.RecursIn:
 		l.recurring(c, n, p)
@@ -380,10 +380,10 @@ func (l *linker) value(c *criteria.Node, n *yaml.Node, text string) {
 	switch {
 	case l.namesPrompt(c, n, text):
 	case text == "" && (c.Op == criteria.Contains || c.Op == criteria.StartsWith || c.Op == criteria.EndsWith):
-		l.fault(n, WrongValue, "every text %s an empty one; name what to look for", strings.ReplaceAll(string(c.Op), "_", " "))
+		l.fault(n, fault.WrongValue, "every text %s an empty one; name what to look for", strings.ReplaceAll(string(c.Op), "_", " "))
 	case c.Column.Type == column.YesNo:
 		if _, ok := prompt.ParseYesNo(text); !ok {
-			l.fault(n, WrongValue, "yes or no is wanted here, and this is %q", english.Shorten(text))
+			l.fault(n, fault.WrongValue, "yes or no is wanted here, and this is %q", english.Shorten(text))
 		}
 	case c.Column.Type.IsNumeric():
 		l.decimal(&yaml.Node{Kind: yaml.ScalarNode, Value: text, Line: n.Line, Column: n.Column})

@@ -42,7 +42,7 @@ func (p Place) String() string {
 
 // Fault is one thing that a person can mend.
 type Fault struct {
-	Code        string   `json:"code" doc:"What is wrong, as a word for programs."`
+	Code        Code     `json:"code" doc:"What is wrong, as a word for programs."`
 	Place       Place    `json:"place" doc:"Where it stands."`
 	Message     string   `json:"message" doc:"What is wrong, in a sentence."`
 	Entered     string   `json:"entered,omitempty" doc:"What was entered, shortened when long."`
@@ -56,12 +56,12 @@ type Fault struct {
 
 // New makes a fault; the place and the suggestions are added by those who know
 // them.
-func New(code, format string, args ...any) *Fault {
+func New(code Code, format string, args ...any) *Fault {
 	return &Fault{Code: code, Message: fmt.Sprintf(format, args...)}
 }
 
 // Warn makes a warning: a finding that stops nothing.
-func Warn(code, format string, args ...any) *Fault {
+func Warn(code Code, format string, args ...any) *Fault {
 	f := New(code, format, args...)
 	f.Warning = true
 	return f
@@ -95,7 +95,7 @@ func (f *Fault) Error() string {
 	}
 	b.WriteString(f.Sentence())
 	b.WriteString(" [")
-	b.WriteString(f.Code)
+	b.WriteString(string(f.Code))
 	b.WriteString("]")
 	return b.String()
 }
@@ -122,9 +122,6 @@ func (l List) Error() string {
 	return strings.Join(lines, "\n")
 }
 
-// Further is the code of what stands for faults that are not told.
-const Further = "and_more"
-
 // Most is how many faults are told to one who asked the service.
 const Most = 100
 
@@ -134,7 +131,7 @@ func (l List) Capped(most int) List {
 	if len(l) <= most {
 		return l
 	}
-	more := New(Further, "and %d more", len(l)-most)
+	more := New(AndMore, "and %d more", len(l)-most)
 	more.Warning = len(l[most:].Errors()) == 0
 	return append(l[:most:most], more)
 }

@@ -11,23 +11,6 @@ import (
 	"pikegate/internal/core/prompt"
 )
 
-// The codes of what is found by reasoning, and of what misleads although it fits
-// together.
-const (
-	NeverHolds        = "never_holds"
-	AlwaysHolds       = "always_holds"
-	Implied           = "implied"
-	NoSort            = "no_sort"
-	DateNotShown      = "date_not_shown"
-	NoUpperSide       = "no_upper_side"
-	DayLeftOut        = "day_left_out"
-	OptionalUnderAny  = "optional_under_any"
-	DefaultAges       = "default_ages"
-	PromptNotUsed     = "prompt_not_used"
-	ListIgnoresPeriod = "list_ignores_period"
-	NotUsed           = "not_used"
-)
-
 // Found is a fault of a part of a definition. Its place is for those to add who know where
 // the part stands: a condition, a prompt in the list of a report, or with neither the
 // definition as a whole.
@@ -42,27 +25,27 @@ type Found struct {
 func (f Finding) Fault(beside string) *fault.Fault {
 	switch {
 	case f.Sense == Never && f.Alone:
-		return fault.New(NeverHolds, "this can never hold: no value is left")
+		return fault.New(fault.NeverHolds, "this can never hold: no value is left")
 	case f.Sense == Never:
-		return fault.New(NeverHolds, "this can never hold together with %s: no record matches, whatever is answered", beside)
+		return fault.New(fault.NeverHolds, "this can never hold together with %s: no record matches, whatever is answered", beside)
 	case f.Sense == Always:
-		return fault.Warn(AlwaysHolds, "together these hold for every record that has a value; did you mean all?")
+		return fault.Warn(fault.AlwaysHolds, "together these hold for every record that has a value; did you mean all?")
 	}
-	return fault.Warn(Implied, "%s says as much already; this one changes nothing", beside)
+	return fault.Warn(fault.Implied, "%s says as much already; this one changes nothing", beside)
 }
 
 // Query finds what in a query misleads its readers.
 func Query(q *catalog.Query) []Found {
 	var found []Found
 	if len(q.Sort) == 0 {
-		found = append(found, Found{Fault: fault.Warn(NoSort, "the query %q has no sort; its records come in the order of the key", q.Name)})
+		found = append(found, Found{Fault: fault.Warn(fault.NoSort, "the query %q has no sort; its records come in the order of the key", q.Name)})
 	}
 	q.Where.Walk(func(c *criteria.Node) {
 		if c.Column == nil || !c.Column.Type.IsDated() {
 			return
 		}
 		if c.Operand.Prompt != nil && !slices.Contains(q.Show, c.Column) {
-			found = append(found, Found{Node: c, Fault: fault.Warn(DateNotShown, "the records are asked for by %q, which is not among the columns shown", c.Column.Name)})
+			found = append(found, Found{Node: c, Fault: fault.Warn(fault.DateNotShown, "the records are asked for by %q, which is not among the columns shown", c.Column.Name)})
 		}
 		for _, f := range edges(q, c) {
 			found = append(found, Found{Node: c, Fault: f})
@@ -74,7 +57,7 @@ func Query(q *catalog.Query) []Found {
 // edges finds one-sided conditions that leave more open, or out, than meets the eye.
 func edges(q *catalog.Query, c *criteria.Node) (found fault.List) {
 	if (c.Op == criteria.From || c.Op == criteria.After) && !hasUpperSide(q.Where, c) {
-		found = append(found, fault.Warn(NoUpperSide, "%s has no upper side: records of days to come match too", c.Op))
+		found = append(found, fault.Warn(fault.NoUpperSide, "%s has no upper side: records of days to come match too", c.Op))
 	}
 	if (c.Op != criteria.After && c.Op != criteria.Before) || len(c.Operand.Texts) != 1 {
 		return found
@@ -84,9 +67,9 @@ func edges(q *catalog.Query, c *criteria.Node) (found fault.List) {
 	switch {
 	case !ok:
 	case c.Op == criteria.After && d == month.First():
-		found = append(found, fault.Warn(DayLeftOut, "%s leaves %s out, the first day of a month", c.Op, d.Spelled()).Suggest("from: "+d.String()))
+		found = append(found, fault.Warn(fault.DayLeftOut, "%s leaves %s out, the first day of a month", c.Op, d.Spelled()).Suggest("from: "+d.String()))
 	case c.Op == criteria.Before && d == month.Last():
-		found = append(found, fault.Warn(DayLeftOut, "%s leaves %s out, the last day of a month", c.Op, d.Spelled()).Suggest("through: "+d.String()))
+		found = append(found, fault.Warn(fault.DayLeftOut, "%s leaves %s out, the last day of a month", c.Op, d.Spelled()).Suggest("through: "+d.String()))
 	}
 	return found
 }
@@ -106,7 +89,7 @@ func Group(group *criteria.Node) []Found {
 	var found []Found
 	for _, c := range group.Nodes {
 		if p := c.Operand.Prompt; group.Logic == criteria.Any && p != nil && !p.Required {
-			found = append(found, Found{Node: c, Fault: fault.Warn(OptionalUnderAny, "left unanswered, %q takes this condition out of any, and fewer records match instead of more", p.Name)})
+			found = append(found, Found{Node: c, Fault: fault.Warn(fault.OptionalUnderAny, "left unanswered, %q takes this condition out of any, and fewer records match instead of more", p.Name)})
 		}
 	}
 	return found
@@ -127,7 +110,7 @@ func Default(p *prompt.Prompt, setting phrase.Setting) *fault.Fault {
 	now, refused := p.Read(p.Default, setting)
 	then, _ := p.Read(p.Default, later)
 	if len(refused) == 0 && now.Period == then.Period && now.Moments == then.Moments && slices.Equal(now.Days, then.Days) {
-		return fault.Warn(DefaultAges, "the default stays on %s for ever; a phrase such as last month moves on", now.Spelled())
+		return fault.Warn(fault.DefaultAges, "the default stays on %s for ever; a phrase such as last month moves on", now.Spelled())
 	}
 	return nil
 }
@@ -139,12 +122,12 @@ func Report(r *catalog.Report, lists map[*prompt.Prompt]*catalog.ChoiceList) []F
 	var found []Found
 	for _, p := range r.Prompts {
 		if !used[p] {
-			found = append(found, Found{Prompt: p, Fault: fault.Warn(PromptNotUsed, "no condition uses the prompt %q: its answer changes nothing", p.Name)})
+			found = append(found, Found{Prompt: p, Fault: fault.Warn(fault.PromptNotUsed, "no condition uses the prompt %q: its answer changes nothing", p.Name)})
 		}
 		list := lists[p]
 		for _, period := range r.Prompts {
 			if periods[period] && list != nil && list.Of == r.Table.Of && !slices.Contains(list.Prompts, period) {
-				found = append(found, Found{Prompt: p, Fault: fault.Warn(ListIgnoresPeriod, "the choices for %q do not follow %q, although they come from the same records: some will match nothing", p.Name, period.Name)})
+				found = append(found, Found{Prompt: p, Fault: fault.Warn(fault.ListIgnoresPeriod, "the choices for %q do not follow %q, although they come from the same records: some will match nothing", p.Name, period.Name)})
 			}
 		}
 	}
@@ -184,5 +167,5 @@ func usedBy(r *catalog.Report, lists map[*prompt.Prompt]*catalog.ChoiceList) (us
 
 // Unused warns of a definition that nothing builds on.
 func Unused(ref catalog.Ref) *fault.Fault {
-	return fault.Warn(NotUsed, "nothing uses the %s", ref)
+	return fault.Warn(fault.NotUsed, "nothing uses the %s", ref)
 }

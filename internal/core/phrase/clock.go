@@ -78,7 +78,7 @@ func (c clock) sinceMidnight() (int, *fault.Fault) {
 	hour := c.hour
 	if c.half != "" {
 		if hour < 1 || hour > 12 {
-			return 0, fault.New(NoSuchTime, "there is no %d %s; with %s, hours go from 1 to 12", hour, c.half, c.half)
+			return 0, fault.New(fault.NoSuchTime, "there is no %d %s; with %s, hours go from 1 to 12", hour, c.half, c.half)
 		}
 		hour %= 12
 		if c.half == "pm" {
@@ -86,7 +86,7 @@ func (c clock) sinceMidnight() (int, *fault.Fault) {
 		}
 	}
 	if hour > 24 || c.minute > 59 || c.second > 59 || hour == 24 && c.minute+c.second > 0 {
-		return 0, fault.New(NoSuchTime, "there is no %d:%02d on a clock; times go from 00:00 to 24:00", c.hour, c.minute)
+		return 0, fault.New(fault.NoSuchTime, "there is no %d:%02d on a clock; times go from 00:00 to 24:00", c.hour, c.minute)
 	}
 	return hour*3600 + c.minute*60 + c.second, nil
 }
@@ -137,7 +137,7 @@ func (c clock) on(d civil.Day, zone *time.Location, as role) (civil.Moment, []st
 	if len(found) == 0 {
 		before := time.Unix(civil.Unwall(wall, zone), 0).In(zone) // the second before the jump
 		after := before.Add(time.Second)
-		return civil.Moment{}, nil, fault.New(NoSuchTime, "clocks in %s skip this time: they jump from %s to %s", zone, after.In(fixed(before)).Format("15:04"), after.Format("15:04")).
+		return civil.Moment{}, nil, fault.New(fault.NoSuchTime, "clocks in %s skip this time: they jump from %s to %s", zone, after.In(fixed(before)).Format("15:04"), after.Format("15:04")).
 			Suggest(Typed(civil.Moment{At: before.Unix() - 59, Size: 60}, zone), Typed(civil.Moment{At: after.Unix(), Size: 60}, zone))
 	}
 	if len(found) == 1 {
@@ -153,7 +153,7 @@ func (c clock) on(d civil.Day, zone *time.Location, as role) (civil.Moment, []st
 	case asEnd:
 		return second, note(second, "later"), nil
 	}
-	return civil.Moment{}, nil, fault.New(AmbiguousTime, "clocks in %s show this time twice on %s", zone, d.Spelled()).
+	return civil.Moment{}, nil, fault.New(fault.AmbiguousTime, "clocks in %s show this time twice on %s", zone, d.Spelled()).
 		Suggest(Typed(first, zone), Typed(second, zone))
 }
 

@@ -9,13 +9,6 @@ import (
 	"pikegate/internal/core/fault"
 )
 
-// The codes of refusals of moments, besides those of days.
-const (
-	TimeMissing   = "time_missing"
-	NoSuchTime    = "no_such_time"
-	AmbiguousTime = "ambiguous_time"
-)
-
 // MomentReading is what a text of moments was understood as. A single moment
 // starts and ends the period.
 type MomentReading struct {
@@ -106,10 +99,10 @@ func momentPeriod(text string, s Setting, as role) (MomentReading, *fault.Fault)
 		}
 		return MomentReading{}, outside()
 	}
-	if f.Code == NotADate || f.Code == IncompleteDate || f.Code == TimeMissing {
+	if f.Code == fault.NotADate || f.Code == fault.IncompleteDate || f.Code == fault.TimeMissing {
 		if days, refused := period(text, s); refused == nil && days.Period.IsClosed() {
 			end := days.Period.Last.Plain() + " 24:00"
-			f = fault.New(TimeMissing, "times of day are missing, such as 14:30").Suggest(end)
+			f = fault.New(fault.TimeMissing, "times of day are missing, such as 14:30").Suggest(end)
 			if as != asEnd {
 				f.Suggestions = []string{Ends(days.Period.First.Plain()+" 00:00", end)}
 			}
@@ -158,7 +151,7 @@ func momentEnd(text string, side []token, s Setting, as role) (MomentReading, *f
 func BetweenMoments(start, end MomentReading, zone *time.Location) (MomentReading, *fault.Fault) {
 	p := civil.MomentPeriod{First: start.Period.First, Last: end.Period.Last}
 	if !p.IsOrdered() {
-		return MomentReading{}, fault.New(EndBeforeStart, "the period ends on %s, before it starts on %s", p.Last.Spelled(zone), p.First.Spelled(zone)).
+		return MomentReading{}, fault.New(fault.EndBeforeStart, "the period ends on %s, before it starts on %s", p.Last.Spelled(zone), p.First.Spelled(zone)).
 			Suggest(Ends(Typed(p.Last, zone), Typed(p.First, zone)))
 	}
 	return MomentReading{Period: p, Zoned: start.Zoned && end.Zoned, Unit: true, Notes: slices.Concat(start.Notes, end.Notes)}, nil
@@ -184,7 +177,7 @@ func moment(text string, tokens []token, s Setting, as role) (MomentReading, *fa
 	}
 	r, f := evaluate(n, s)
 	if f == nil && r.Unit {
-		f = fault.New(IncompleteDate, "the day is missing")
+		f = fault.New(fault.IncompleteDate, "the day is missing")
 	}
 	if f != nil {
 		return MomentReading{}, at(f, c.typed())
@@ -380,11 +373,11 @@ func withoutTime(tokens []token, n node, s Setting, as role) *fault.Fault {
 	r, f := evaluate(n, s)
 	switch {
 	case f == nil && r.Unit:
-		return fault.New(IncompleteDate, "the day is missing")
+		return fault.New(fault.IncompleteDate, "the day is missing")
 	case f == nil && hasTime:
-		f = fault.New(NotADate, "the time of day is not in a form that is read; write it like 14:30, 2:30 pm or 14:30+01:00").Suggest(r.Period.First.Plain())
+		f = fault.New(fault.NotADate, "the time of day is not in a form that is read; write it like 14:30, 2:30 pm or 14:30+01:00").Suggest(r.Period.First.Plain())
 	case f == nil:
-		f = fault.New(TimeMissing, "a time of day is missing, such as 14:30").Suggest(r.Period.First.Plain())
+		f = fault.New(fault.TimeMissing, "a time of day is missing, such as 14:30").Suggest(r.Period.First.Plain())
 	}
 	return at(f, time)
 }

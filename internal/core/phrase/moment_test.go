@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/fault"
 )
 
 func inZone(t testing.TB, name string) Setting {
@@ -63,12 +64,12 @@ func TestMomentsAroundTransitions(t *testing.T) {
 			at, f := Moment(c.day.String()+" "+text, s)
 			switch want := shown[text]; len(want) {
 			case 0:
-				require.Equal(t, NoSuchTime, f.Code, "%s %s", c.day, text)
+				require.Equal(t, fault.NoSuchTime, f.Code, "%s %s", c.day, text)
 			case 1:
 				require.Nil(t, f, "%s %s", c.day, text)
 				require.Equal(t, want[0], at.Period.First.At)
 			default:
-				require.Equal(t, AmbiguousTime, f.Code, "%s %s", c.day, text)
+				require.Equal(t, fault.AmbiguousTime, f.Code, "%s %s", c.day, text)
 				for i, suggestion := range f.Suggestions {
 					again, refused := Moment(suggestion, s)
 					require.Nil(t, refused)

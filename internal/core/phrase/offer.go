@@ -25,7 +25,7 @@ func offer[R any](f *fault.Fault, text string, read func(string) (R, *fault.Faul
 	texts := f.Suggestions
 	f.Suggestions = nil
 	addReadable(f, texts, read)
-	if f.Code == NotADate {
+	if f.Code == fault.NotADate {
 		for _, texts := range meant(text) {
 			if len(f.Suggestions) == 0 {
 				addReadable(f, texts, read)
@@ -46,7 +46,7 @@ func addReadable[R any](f *fault.Fault, texts []string, read func(string) (R, *f
 		return refused
 	}
 	for _, text := range texts {
-		if refused := add(text); refused != nil && refused.Code != EndBeforeStart {
+		if refused := add(text); refused != nil && refused.Code != fault.EndBeforeStart {
 			for _, other := range refused.Suggestions {
 				add(other)
 			}

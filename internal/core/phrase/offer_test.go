@@ -168,7 +168,7 @@ func TestPastedTextIsOffered(t *testing.T) {
 	for text, want := range map[string][]string{"last\tmonth": {"last month"}, "5\r\nMar 2026": {"5 Mar 2026"}, "1 Mar 2026\t5 Mar 2026": nil, "5\x00Mar 2026": nil} {
 		_, f := Period(text, setting)
 		if assert.NotNil(t, f, "%q", text) {
-			assert.Equal(t, NotADate, f.Code, "%q", text)
+			assert.Equal(t, fault.NotADate, f.Code, "%q", text)
 			assert.Equal(t, want, f.Suggestions, "%q", text)
 		}
 	}

@@ -157,7 +157,7 @@ func TestPeriodsThatAreRead(t *testing.T) {
 		r, f := Period(c.text, setting)
 		got := r.Period.String()
 		if f != nil {
-			got = "!" + f.Code
+			got = "!" + string(f.Code)
 		}
 		assert.Equal(t, c.want, got, "%q", c.text)
 	}
@@ -180,7 +180,7 @@ func TestFiscalPhrases(t *testing.T) {
 		r, f := Period(text, s)
 		got := r.Period.String()
 		if f != nil {
-			got = "!" + f.Code
+			got = "!" + string(f.Code)
 		}
 		assert.Equal(t, want, got, text)
 	}

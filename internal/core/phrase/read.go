@@ -58,18 +58,7 @@ type Reading struct {
 	ToDate civil.Unit
 }
 
-// The codes of refusals, in the order in which they apply.
-const (
-	NotADate        = "not_a_date"
-	IncompleteDate  = "incomplete_date"
-	NoSuchDate      = "no_such_date"
-	AmbiguousDate   = "ambiguous_date"
-	WeekdayMismatch = "weekday_mismatch"
-	TimeNotWanted   = "time_not_wanted"
-	EndBeforeStart  = "end_before_start"
-)
-
-var precedence = []string{NotADate, IncompleteDate, NoSuchDate, AmbiguousDate, WeekdayMismatch, TimeNotWanted, TimeMissing, NoSuchTime, AmbiguousTime}
+var precedence = []fault.Code{fault.NotADate, fault.IncompleteDate, fault.NoSuchDate, fault.AmbiguousDate, fault.WeekdayMismatch, fault.TimeNotWanted, fault.TimeMissing, fault.NoSuchTime, fault.AmbiguousTime}
 
 // Day reads one day.
 func Day(text string, s Setting) (Reading, *fault.Fault) {
@@ -101,9 +90,9 @@ func day(text string, s Setting) (Reading, *fault.Fault) {
 	case n.form >= thisUnit:
 		f = notADate(text)
 	case n.form == unitOf && f != nil:
-		f = fault.New(IncompleteDate, "%q is not a single day", english.Shorten(text))
+		f = fault.New(fault.IncompleteDate, "%q is not a single day", english.Shorten(text))
 	case f == nil && r.Unit:
-		f = fault.New(IncompleteDate, "%q is %s and not a single day", english.Shorten(text), unitPhrase(n)).
+		f = fault.New(fault.IncompleteDate, "%q is %s and not a single day", english.Shorten(text), unitPhrase(n)).
 			Suggest(r.Period.First.Plain(), r.Period.Last.Plain())
 	}
 	return r, f
@@ -149,16 +138,16 @@ func period(text string, s Setting) (Reading, *fault.Fault) {
 	}
 	start, f := periodEnd(text, first, startOf, s)
 	end, g := periodEnd(text, last, endOf, s)
-	if f != nil && f.Code == IncompleteDate && end.Period.Last.IsValid() {
+	if f != nil && f.Code == fault.IncompleteDate && end.Period.Last.IsValid() {
 		f.Suggestions = nearYear(first, end.Period.Last, startOf, s)
 	}
-	if g != nil && g.Code == IncompleteDate && start.Period.First.IsValid() {
+	if g != nil && g.Code == fault.IncompleteDate && start.Period.First.IsValid() {
 		g.Suggestions = nearYear(last, start.Period.First, endOf, s)
 		if text := shortened(first, last); text != "" {
 			g.Suggestions = []string{text}
 		}
 	}
-	if f != nil && f.Code == IncompleteDate && g != nil && g.Code == IncompleteDate {
+	if f != nil && f.Code == fault.IncompleteDate && g != nil && g.Code == fault.IncompleteDate {
 		return Reading{}, withoutYears(f, last, s)
 	}
 	if f != nil || g != nil {
@@ -219,7 +208,7 @@ func periodEnd(text string, side []token, which form, s Setting) (Reading, *faul
 	case f != nil:
 		return Reading{}, notAPeriod(text)
 	}
-	return Reading{}, fault.New(NotADate, "%q is a period of its own and not an end of one", retyped(side)).Suggest(edge(n, r.Period, which))
+	return Reading{}, fault.New(fault.NotADate, "%q is a period of its own and not an end of one", retyped(side)).Suggest(edge(n, r.Period, which))
 }
 
 // nearYear is a date without its year in the year that keeps it in order with the
@@ -251,7 +240,7 @@ func Between(start, end Reading) (Reading, *fault.Fault) {
 	p := civil.Period{First: start.Period.First, Last: end.Period.Last}
 	if !p.IsOrdered() {
 		swapped := civil.Period{First: end.Period.First, Last: start.Period.Last}
-		return Reading{}, fault.New(EndBeforeStart, "the period ends on %s, before it starts on %s", p.Last.Spelled(), p.First.Spelled()).
+		return Reading{}, fault.New(fault.EndBeforeStart, "the period ends on %s, before it starts on %s", p.Last.Spelled(), p.First.Spelled()).
 			Suggest(Ends(swapped.First.Plain(), swapped.Last.Plain()))
 	}
 	return Reading{Period: p, Unit: true, Notes: slices.Concat(start.Notes, end.Notes)}, nil
@@ -357,7 +346,7 @@ func evaluate(n node, s Setting) (Reading, *fault.Fault) {
 	case n.form == unitOf:
 		p, ok := numbered(n)
 		if !ok {
-			return Reading{}, fault.New(NoSuchDate, "there is no %s", unitPhrase(n))
+			return Reading{}, fault.New(fault.NoSuchDate, "there is no %s", unitPhrase(n))
 		}
 		return Reading{Period: p, Unit: true}, nil
 	}
@@ -365,7 +354,7 @@ func evaluate(n node, s Setting) (Reading, *fault.Fault) {
 		return evaluateSeason(n, s)
 	}
 	if n.flags&isFiscal != 0 && s.FiscalStart == 0 {
-		return Reading{}, fault.New(NotADate, "a fiscal period needs the month that the fiscal year starts with; the setting fiscal-year-starts names it, and it is not set")
+		return Reading{}, fault.New(fault.NotADate, "a fiscal period needs the month that the fiscal year starts with; the setting fiscal-year-starts names it, and it is not set")
 	}
 	p, ok := relative(n, s)
 	if !ok {
@@ -409,10 +398,10 @@ func evaluateDay(n node, s Setting) (Reading, *fault.Fault) {
 		return Reading{}, f
 	}
 	if n.flags&hasWeekday != 0 && d.Weekday() != n.weekday {
-		return Reading{}, fault.New(WeekdayMismatch, "%s is a %s and not a %s", d.Plain(), d.Weekday(), n.weekday).Suggest(d.Spelled())
+		return Reading{}, fault.New(fault.WeekdayMismatch, "%s is a %s and not a %s", d.Plain(), d.Weekday(), n.weekday).Suggest(d.Spelled())
 	}
 	if n.flags&hasTime != 0 {
-		return Reading{}, fault.New(TimeNotWanted, "a day is asked for, without a time of day").Suggest(d.Plain())
+		return Reading{}, fault.New(fault.TimeNotWanted, "a day is asked for, without a time of day").Suggest(d.Plain())
 	}
 	return Reading{Period: civil.Period{First: d, Last: d}, Notes: notes}, nil
 }
@@ -423,7 +412,7 @@ func exists(d civil.Day, ok bool) func(format string, args ...any) (civil.Day, *
 		if ok {
 			return d, nil
 		}
-		return 0, fault.New(NoSuchDate, "there is no "+format, args...)
+		return 0, fault.New(fault.NoSuchDate, "there is no "+format, args...)
 	}
 }
 
@@ -435,7 +424,7 @@ func weekLimit(year int) string {
 }
 
 func outside() *fault.Fault {
-	return fault.New(NoSuchDate, "that day lies outside the years 0001 to 9999")
+	return fault.New(fault.NoSuchDate, "that day lies outside the years 0001 to 9999")
 }
 
 func writtenDay(n node) (civil.Day, []string, *fault.Fault) {
@@ -460,12 +449,12 @@ func yearNote(written, year int) []string {
 func noSuchDay(year, month, day int) *fault.Fault {
 	switch {
 	case year < 1 || year > 9999:
-		return fault.New(NoSuchDate, "there is no year %04d; years go from 0001 to 9999", year)
+		return fault.New(fault.NoSuchDate, "there is no year %04d; years go from 0001 to 9999", year)
 	case month < 1 || month > 12:
-		return fault.New(NoSuchDate, "there is no month %d", month)
+		return fault.New(fault.NoSuchDate, "there is no month %d", month)
 	}
 	m := time.Month(month)
-	f := fault.New(NoSuchDate, "there is no %d %s %04d; the month has %d days", day, m, year, civil.DaysIn(year, m))
+	f := fault.New(fault.NoSuchDate, "there is no %d %s %04d; the month has %d days", day, m, year, civil.DaysIn(year, m))
 	if day > 0 {
 		f.Suggest(civil.MustDay(year, m, civil.DaysIn(year, m)).Plain())
 	}
@@ -526,7 +515,7 @@ func digitsDay(n node, s Setting) (civil.Day, []string, *fault.Fault) {
 	for i, d := range readings {
 		spelled[i] = d.Plain()
 	}
-	return 0, nil, fault.New(AmbiguousDate, "this can be read as %d different days", len(readings)).Suggest(spelled...)
+	return 0, nil, fault.New(fault.AmbiguousDate, "this can be read as %d different days", len(readings)).Suggest(spelled...)
 }
 
 // otherOrder adds the reading that the other order would give: offered, never
@@ -545,7 +534,7 @@ func incomplete(n node, s Setting) *fault.Fault {
 	year, month, day := s.AsOf.Date()
 	// The year that it is, and the last one for what lies ahead.
 	inYear := func(text func(year int) string, isAhead bool) *fault.Fault {
-		f := fault.New(IncompleteDate, "the year is missing").Suggest(text(year))
+		f := fault.New(fault.IncompleteDate, "the year is missing").Suggest(text(year))
 		if isAhead {
 			f.Suggest(text(year - 1))
 		}
@@ -561,13 +550,13 @@ func incomplete(n node, s Setting) *fault.Fault {
 			return dayText(n.day, m, year)
 		}, n.flags&hasWeekday != 0 || m > month || m == month && n.day > day)
 	case n.year > 0:
-		return fault.New(IncompleteDate, "the day is missing").Suggest(monthText(m, n.year))
+		return fault.New(fault.IncompleteDate, "the day is missing").Suggest(monthText(m, n.year))
 	case n.month > 0:
 		return inYear(func(year int) string { return monthText(m, year) }, m > month)
 	case n.unit == civil.Quarters:
 		return inYear(func(year int) string { return fmt.Sprintf("Q%d %04d", n.n, year) }, n.n > (int(month)+2)/3)
 	}
-	f := fault.New(IncompleteDate, "a day needs its year, month and day")
+	f := fault.New(fault.IncompleteDate, "a day needs its year, month and day")
 	n.parts[2] = part{year, 4}
 	d, _, ambiguous := digitsDay(n, s)
 	if ambiguous != nil {
@@ -660,7 +649,7 @@ func notAPeriod(text string) *fault.Fault {
 
 // unreadable refuses a text that is in none of the forms that are read.
 func unreadable(text, what, examples string) *fault.Fault {
-	f := fault.New(NotADate, "%q is not %s; write it like %s", english.Shorten(text), what, examples)
+	f := fault.New(fault.NotADate, "%q is not %s; write it like %s", english.Shorten(text), what, examples)
 	f.Entered = english.Shorten(text)
 	return f
 }

@@ -111,7 +111,7 @@ func seasonIn(tokens []token, s Setting) (Reading, *fault.Fault, bool) {
 	if p, ok := season.startingIn(year); ok {
 		return Reading{Period: p, Unit: true}, nil, true
 	}
-	f := fault.New(NoSuchDate, "no %s starts in %d", season.called(name.String()), year)
+	f := fault.New(fault.NoSuchDate, "no %s starts in %d", season.called(name.String()), year)
 	if len(season.Years) > 0 {
 		years := make([]string, len(season.Years))
 		for i, y := range season.Years {
@@ -156,7 +156,7 @@ func evaluateSeason(n node, s Setting) (Reading, *fault.Fault) {
 		return Reading{Period: *found, Unit: true}, nil
 	}
 	lacks := [...]string{"ended before", "holds", "starts after"}[n.n+1]
-	f := fault.New(NoSuchDate, "no %s %s %s", season.called(n.name), lacks, s.AsOf.Spelled())
+	f := fault.New(fault.NoSuchDate, "no %s %s %s", season.called(n.name), lacks, s.AsOf.Spelled())
 	if n.n == 0 && next != nil {
 		f.Message += "; the next one is " + next.Spelled()
 		f.Suggest("next " + n.name)

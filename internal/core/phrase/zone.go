@@ -8,9 +8,6 @@ import (
 	"pikegate/internal/core/fault"
 )
 
-// UnknownZone is the code of a zone that there is not.
-const UnknownZone = "unknown_zone"
-
 var offset = regexp.MustCompile(`(?i)^(utc|gmt|z)? ?[+-] ?\d{1,2}(:?\d\d)?$`)
 
 // Zone reads the name of an IANA zone. Where it is none the refusal offers those that the
@@ -20,7 +17,7 @@ func Zone(text string) (*time.Location, *fault.Fault) {
 	if err == nil {
 		return zone, nil
 	}
-	f := fault.New(UnknownZone, "%s", err)
+	f := fault.New(fault.UnknownZone, "%s", err)
 	switch meant := civil.ZonesMeant(text); {
 	case len(meant) > 0:
 		f.Suggest(meant...)

@@ -11,29 +11,11 @@ import (
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
-	"pikegate/internal/core/phrase"
 )
 
-// The codes of refusals by a prompt's limits; those of dates stand in package
-// phrase.
 const (
-	AnswerRequired  = "answer_required"
-	SideRequired    = "side_required"
-	BeforeEarliest  = "before_earliest"
-	AfterLatest     = "after_latest"
-	PeriodTooLong   = "period_too_long"
-	PeriodTooShort  = "period_too_short"
-	NotAChoice      = "not_a_choice"
-	TooManyChoices  = "too_many_choices"
-	TooFewChoices   = "too_few_choices"
-	NotANumber      = "not_a_number"
-	OutOfRange      = "out_of_range"
-	NotText         = "not_text"
-	AnswerTooLong   = "too_long"
-	PatternMismatch = "pattern_mismatch"
-	UnknownPrompt   = "unknown_prompt"
-	mostAnswerBytes = 1000
-	mostDigits      = 40
+	mostAnswerBytes = 1000 // of an answer
+	mostDigits      = 40   // of a number
 )
 
 // Answer is an answer as entered and as understood. Which field holds it
@@ -193,9 +175,9 @@ func (p *Prompt) derive(base *Answer) (Answer, *fault.Fault) {
 		return a, nil
 	}
 	what := map[Derivation]string{Previous: "the period before it", YearBefore: "the same period a year earlier", StartOf: "its first day", EndOf: "its last day"}[p.Derived]
-	f := fault.New(SideRequired, "with an open side there is no telling %s, which this report needs", what)
+	f := fault.New(fault.SideRequired, "with an open side there is no telling %s, which this report needs", what)
 	if base.Period.IsClosed() {
-		f = fault.New(phrase.NoSuchDate, "%s, which this report needs, lies outside the years 0001 to 9999", what)
+		f = fault.New(fault.NoSuchDate, "%s, which this report needs, lies outside the years 0001 to 9999", what)
 	}
 	if side == "" && !base.Period.IsClosed() {
 		if side = "start"; base.Period.First.IsValid() {
@@ -218,7 +200,7 @@ func unknown(prompts []*Prompt, entered map[string]Entered) fault.List {
 				known = append(known, p.Name)
 			}
 		}
-		f := fault.New(UnknownPrompt, "no prompt %q here; this report asks for %s", english.Shorten(name), english.Both(known))
+		f := fault.New(fault.UnknownPrompt, "no prompt %q here; this report asks for %s", english.Shorten(name), english.Both(known))
 		if len(known) == 0 {
 			f.Message = fmt.Sprintf("no prompt %q here; this report asks for nothing", english.Shorten(name))
 		}
@@ -246,7 +228,7 @@ func (p *Prompt) read(e Entered, s Setting) (Answer, fault.List) {
 	a := Answer{Prompt: p, Entered: e}
 	if e.shape == absent || e.shape == nothing {
 		if p.Required {
-			f := fault.New(AnswerRequired, "an answer is required: %s", p.Ask)
+			f := fault.New(fault.AnswerRequired, "an answer is required: %s", p.Ask)
 			if p.Default.shape == oneText {
 				f.Suggest(p.Default.texts[0])
 			}
@@ -256,12 +238,12 @@ func (p *Prompt) read(e Entered, s Setting) (Answer, fault.List) {
 	}
 	for i, text := range e.texts {
 		if strings.Contains(text, "\x00") {
-			f := fault.New(NotText, "the answer has a zero byte in it, which no text has")
+			f := fault.New(fault.NotText, "the answer has a zero byte in it, which no text has")
 			f.Entered, f.Place.Side = english.Shorten(text), sideName(e, i)
 			return a, fault.List{f}
 		}
 		if len(text) > mostAnswerBytes {
-			f := fault.New(AnswerTooLong, "the answer has %d bytes; at most %d are read", len(text), mostAnswerBytes)
+			f := fault.New(fault.TooLong, "the answer has %d bytes; at most %d are read", len(text), mostAnswerBytes)
 			f.Entered, f.Limit = english.Shorten(text), fmt.Sprint(mostAnswerBytes, " bytes")
 			f.Place.Side = sideName(e, i)
 			return a, fault.List{f}

@@ -11,7 +11,7 @@ import (
 func (a *Answer) readDay(e Entered, s Setting) fault.List {
 	text, ok := single(e)
 	if !ok {
-		return refuse(fault.New(phrase.NotADate, "one day is asked for, and more was given"), strings.Join(e.texts, ", "), "")
+		return refuse(fault.New(fault.NotADate, "one day is asked for, and more was given"), strings.Join(e.texts, ", "), "")
 	}
 	r, f := phrase.Day(text, s)
 	if f != nil {
@@ -27,7 +27,7 @@ func (a *Answer) readDay(e Entered, s Setting) fault.List {
 
 func (a *Answer) readDays(e Entered, s Setting) fault.List {
 	if e.shape == sides {
-		return refuse(fault.New(phrase.NotADate, "single days are asked for, not two ends"), strings.Join(e.texts, ", "), "")
+		return refuse(fault.New(fault.NotADate, "single days are asked for, not two ends"), strings.Join(e.texts, ", "), "")
 	}
 	var refused fault.List
 	single := *a.Prompt
@@ -77,7 +77,7 @@ func (a *Answer) readWholeDays(e Entered, s Setting) fault.List {
 			return fault.List{f}
 		}
 	} else {
-		return refuse(fault.New(phrase.NotADate, "one period is asked for, and %d were given", len(e.texts)), strings.Join(e.texts, ", "), "")
+		return refuse(fault.New(fault.NotADate, "one period is asked for, and %d were given", len(e.texts)), strings.Join(e.texts, ", "), "")
 	}
 	a.Period, a.ToDate, a.Notes = r.Period, r.ToDate, r.Notes
 	return nil
@@ -96,7 +96,7 @@ func (a *Answer) readUnits(e Entered, s Setting) fault.List {
 	first, last := unit.Name(a.Period.First), unit.Name(a.Period.Last)
 	switch {
 	case n == 0:
-		f := fault.New(NotAChoice, "%s is not made of whole %ss", a.Period.Spelled(), unit)
+		f := fault.New(fault.NotAChoice, "%s is not made of whole %ss", a.Period.Spelled(), unit)
 		switch {
 		case first == last:
 			f.Suggest(first)
@@ -107,7 +107,7 @@ func (a *Answer) readUnits(e Entered, s Setting) fault.List {
 		}
 		return refuseAll(f, e)
 	case n > 1 && !p.Pair:
-		f := fault.New(TooManyChoices, "one %s is asked for, and %d were given", unit, n).Suggest(first, last)
+		f := fault.New(fault.TooManyChoices, "one %s is asked for, and %d were given", unit, n).Suggest(first, last)
 		f.Limit = "1"
 		return refuseAll(f, e)
 	}
@@ -160,7 +160,7 @@ func eachSide[R any](start, end string, readStart, readEnd func(text string) (R,
 }
 
 func openEnd(start, end string) fault.List {
-	return refuse(fault.New(phrase.NotADate, "an open period cannot be one end of another"), start+" to "+end, "")
+	return refuse(fault.New(fault.NotADate, "an open period cannot be one end of another"), start+" to "+end, "")
 }
 
 // ofEnds is the refusal of two ends that do not go together; none where f is nil.

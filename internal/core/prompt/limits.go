@@ -21,7 +21,7 @@ func (p *Prompt) sides(period civil.Period) *fault.Fault {
 // to be missing is the first or the last of their kind.
 func (p *Prompt) bothSides(kind, first, last string) *fault.Fault {
 	missing := func(side, which, other string) *fault.Fault {
-		f := fault.New(SideRequired, "the %s %s is missing", which, kind)
+		f := fault.New(fault.SideRequired, "the %s %s is missing", which, kind)
 		if other != "" {
 			f.Suggest(other + " to " + other)
 		}
@@ -53,31 +53,31 @@ func (p *Prompt) beyondLimits(period civil.Period, s Setting) *fault.Fault {
 		earliest := p.limit(p.Earliest, s).First
 		switch {
 		case period.First.IsValid() && period.First < earliest:
-			return p.beyond(BeforeEarliest, "start", period.First, earliest, p.Earliest)
+			return p.beyond(fault.BeforeEarliest, "start", period.First, earliest, p.Earliest)
 		case period.Last.IsValid() && period.Last < earliest:
-			return p.beyond(BeforeEarliest, "end", period.Last, earliest, p.Earliest)
+			return p.beyond(fault.BeforeEarliest, "end", period.Last, earliest, p.Earliest)
 		}
 	}
 	if p.Latest != "" {
 		latest := p.limit(p.Latest, s).Last
 		switch {
 		case period.Last.IsValid() && period.Last > latest:
-			return p.beyond(AfterLatest, "end", period.Last, latest, p.Latest)
+			return p.beyond(fault.AfterLatest, "end", period.Last, latest, p.Latest)
 		case period.First.IsValid() && period.First > latest:
-			return p.beyond(AfterLatest, "start", period.First, latest, p.Latest)
+			return p.beyond(fault.AfterLatest, "start", period.First, latest, p.Latest)
 		}
 	}
 	return nil
 }
 
-func (p *Prompt) beyond(code, side string, d, limit civil.Day, written string) *fault.Fault {
+func (p *Prompt) beyond(code fault.Code, side string, d, limit civil.Day, written string) *fault.Fault {
 	return past(code, side, d.Spelled(), "day", limit.Spelled(), written).Suggest(p.Type.Unit().Name(limit))
 }
 
 // past refuses what lies before the earliest or after the latest of its kind.
-func past(code, side, entered, kind, limit, written string) *fault.Fault {
+func past(code fault.Code, side, entered, kind, limit, written string) *fault.Fault {
 	direction := "before the earliest"
-	if code == AfterLatest {
+	if code == fault.AfterLatest {
 		direction = "after the latest"
 	}
 	f := fault.New(code, "%s is %s %s that can be asked for, %s", entered, direction, kind, limit)
@@ -121,7 +121,7 @@ func (p *Prompt) length(period civil.Period) *fault.Fault {
 	if !period.IsClosed() {
 		return p.openLength()
 	}
-	refused := func(code, most string, limit Length) *fault.Fault {
+	refused := func(code fault.Code, most string, limit Length) *fault.Fault {
 		f := fault.New(code, "the period has %s; at %s %s can be asked for", english.Count(period.Days(), "day"), most, limit).
 			Suggest(p.typed(civil.Period{First: period.First, Last: limit.lastFrom(period.First)}), p.typed(civil.Period{First: limit.firstTo(period.Last), Last: period.Last}))
 		f.Limit = limit.String()
@@ -129,9 +129,9 @@ func (p *Prompt) length(period civil.Period) *fault.Fault {
 	}
 	switch {
 	case p.Longest.N > 0 && period.Last > p.Longest.lastFrom(period.First):
-		return refused(PeriodTooLong, "most", p.Longest)
+		return refused(fault.PeriodTooLong, "most", p.Longest)
 	case p.Shortest.N > 0 && period.Last < p.Shortest.lastFrom(period.First):
-		return refused(PeriodTooShort, "least", p.Shortest)
+		return refused(fault.PeriodTooShort, "least", p.Shortest)
 	}
 	return nil
 }
@@ -141,7 +141,7 @@ func (p *Prompt) openLength() *fault.Fault {
 	if p.Longest.N == 0 {
 		return nil
 	}
-	f := fault.New(PeriodTooLong, "a period with an open side is longer than %s, the most that can be asked for", p.Longest)
+	f := fault.New(fault.PeriodTooLong, "a period with an open side is longer than %s, the most that can be asked for", p.Longest)
 	f.Limit = p.Longest.String()
 	return f
 }
@@ -190,7 +190,7 @@ func (p *Prompt) limitProblem(text string, s Setting) *fault.Fault {
 	case p.Type.Unit() != civil.NoUnit:
 		r, f := phrase.Period(text, s)
 		if f == nil && !r.Period.IsClosed() {
-			f = fault.New(phrase.NotADate, "a limit has no open side")
+			f = fault.New(fault.NotADate, "a limit has no open side")
 		}
 		return f
 	case p.Type == Moment || p.Type == MomentPeriod:

@@ -19,13 +19,13 @@ func (a *Answer) readMoments(e Entered, s Setting) fault.List {
 	case p.Type == Moment && one:
 		r, refused = refusable(phrase.Moment(text, s))
 	case p.Type == Moment:
-		return refuse(fault.New(phrase.NotADate, "one moment is asked for, and more was given"), strings.Join(e.texts, ", "), "")
+		return refuse(fault.New(fault.NotADate, "one moment is asked for, and more was given"), strings.Join(e.texts, ", "), "")
 	case one:
 		r, refused = refusable(phrase.MomentStart(text, s))
 	case e.shape == sides:
 		r, refused = readMomentSides(e.texts[0], e.texts[1], s)
 	default:
-		return refuse(fault.New(phrase.NotADate, "one period is asked for, and %d were given", len(e.texts)), strings.Join(e.texts, ", "), "")
+		return refuse(fault.New(fault.NotADate, "one period is asked for, and %d were given", len(e.texts)), strings.Join(e.texts, ", "), "")
 	}
 	if len(refused) > 0 {
 		return refused
@@ -83,7 +83,7 @@ func readMomentSides(start, end string, s Setting) (phrase.MomentReading, fault.
 // withinMoments holds moments to the earliest and the latest. A limit that is a
 // day holds the whole day. Of one text the refusal suggests the whole period.
 func (p *Prompt) withinMoments(period civil.MomentPeriod, e Entered, s Setting) *fault.Fault {
-	refuse := func(code, side string, m, limit civil.Moment, written string) *fault.Fault {
+	refuse := func(code fault.Code, side string, m, limit civil.Moment, written string) *fault.Fault {
 		if p.Type == Moment {
 			side = ""
 		}
@@ -91,7 +91,7 @@ func (p *Prompt) withinMoments(period civil.MomentPeriod, e Entered, s Setting) 
 		switch {
 		case p.Type == Moment || e.shape == sides:
 			return f.Suggest(phrase.Typed(limit, s.Zone))
-		case code == BeforeEarliest:
+		case code == fault.BeforeEarliest:
 			period.First = limit
 		default:
 			period.Last = limit
@@ -102,18 +102,18 @@ func (p *Prompt) withinMoments(period civil.MomentPeriod, e Entered, s Setting) 
 		earliest := momentLimit(p.Earliest, s).First
 		switch {
 		case period.First.IsValid() && period.First.At < earliest.At:
-			return refuse(BeforeEarliest, "start", period.First, earliest, p.Earliest)
+			return refuse(fault.BeforeEarliest, "start", period.First, earliest, p.Earliest)
 		case period.Last.IsValid() && period.Last.At < earliest.At:
-			return refuse(BeforeEarliest, "end", period.Last, earliest, p.Earliest)
+			return refuse(fault.BeforeEarliest, "end", period.Last, earliest, p.Earliest)
 		}
 	}
 	if p.Latest != "" {
 		latest := momentLimit(p.Latest, s).Last
 		switch {
 		case period.Last.IsValid() && period.Last.At > latest.At:
-			return refuse(AfterLatest, "end", period.Last, latest, p.Latest)
+			return refuse(fault.AfterLatest, "end", period.Last, latest, p.Latest)
 		case period.First.IsValid() && period.First.At > latest.At:
-			return refuse(AfterLatest, "start", period.First, latest, p.Latest)
+			return refuse(fault.AfterLatest, "start", period.First, latest, p.Latest)
 		}
 	}
 	return nil
@@ -135,7 +135,7 @@ func (p *Prompt) momentLength(period civil.MomentPeriod, s Setting) *fault.Fault
 	if !period.IsClosed() {
 		return p.openLength()
 	}
-	refused := func(code, most string, limit Length) *fault.Fault {
+	refused := func(code fault.Code, most string, limit Length) *fault.Fault {
 		first := civil.Moment{At: period.Last.End() - limit.seconds(), Size: period.First.Size}
 		last := civil.Moment{At: period.First.At + limit.seconds() - period.Last.Size, Size: period.Last.Size}
 		f := fault.New(code, "the period has %s; at %s %s can be asked for", civil.Duration(period.Seconds()), most, limit).
@@ -145,9 +145,9 @@ func (p *Prompt) momentLength(period civil.MomentPeriod, s Setting) *fault.Fault
 	}
 	switch {
 	case p.Longest.N > 0 && period.Seconds() > p.Longest.seconds():
-		return refused(PeriodTooLong, "most", p.Longest)
+		return refused(fault.PeriodTooLong, "most", p.Longest)
 	case p.Shortest.N > 0 && period.Seconds() < p.Shortest.seconds():
-		return refused(PeriodTooShort, "least", p.Shortest)
+		return refused(fault.PeriodTooShort, "least", p.Shortest)
 	}
 	return nil
 }
@@ -158,7 +158,7 @@ func (a *Answer) readTimes(e Entered) fault.List {
 	if e.shape == sides {
 		for i, side := range e.texts {
 			if strings.TrimSpace(side) == "" {
-				f := fault.New(SideRequired, "the %s time is missing", [...]string{"first", "last"}[i])
+				f := fault.New(fault.SideRequired, "the %s time is missing", [...]string{"first", "last"}[i])
 				f.Place.Side = sideNames[i]
 				return refuse(f, strings.TrimSpace(e.texts[1-i]), "")
 			}
@@ -166,7 +166,7 @@ func (a *Answer) readTimes(e Entered) fault.List {
 		text, ok = strings.TrimSpace(e.texts[0])+" to "+strings.TrimSpace(e.texts[1]), true
 	}
 	if !ok {
-		return refuse(fault.New(phrase.NotADate, "one range of times is asked for, and more was given"), strings.Join(e.texts, ", "), "")
+		return refuse(fault.New(fault.NotADate, "one range of times is asked for, and more was given"), strings.Join(e.texts, ", "), "")
 	}
 	var f *fault.Fault
 	if a.Times, f = phrase.TimeRange(text); f != nil {

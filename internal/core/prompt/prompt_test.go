@@ -202,7 +202,7 @@ func TestAllRefusalsComeAtOnce(t *testing.T) {
 	}, setting)
 	var codes []string
 	for _, f := range refused {
-		codes = append(codes, f.Place.Prompt+" "+f.Code)
+		codes = append(codes, f.Place.Prompt+" "+string(f.Code))
 	}
 	assert.Equal(t, []string{"travel-period not_a_date", "minutes not_a_number", "rotes unknown_prompt", "zz unknown_prompt"}, codes)
 	assert.Equal(t, []string{"routes"}, refused[2].Suggestions)
@@ -222,7 +222,7 @@ func TestOffersAndProblems(t *testing.T) {
 	assert.Nil(t, offers[0].Refused)
 	assert.Equal(t, "2026-11-22/2026-11-22", offers[0].Answer.Period.String())
 	require.NotNil(t, offers[1].Refused, "next month lies after the latest day")
-	assert.Equal(t, AfterLatest, offers[1].Refused.Code)
+	assert.Equal(t, fault.AfterLatest, offers[1].Refused.Code)
 
 	problems := p.Problems(setting)
 	require.Len(t, problems, 1)

@@ -10,13 +10,12 @@ import (
 
 	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
-	"pikegate/internal/core/phrase"
 )
 
 func (a *Answer) readNumber(e Entered) fault.List {
 	text, ok := single(e)
 	if !ok {
-		return refuse(fault.New(NotANumber, "one number is asked for, and more was given"), strings.Join(e.texts, ", "), "")
+		return refuse(fault.New(fault.NotANumber, "one number is asked for, and more was given"), strings.Join(e.texts, ", "), "")
 	}
 	n, f := a.Prompt.number(text)
 	if f != nil {
@@ -30,7 +29,7 @@ func (a *Answer) readNumber(e Entered) fault.List {
 func (p *Prompt) number(text string) (decimal.Decimal, *fault.Fault) {
 	n, ok := ParseNumber(text)
 	if !ok {
-		f := fault.New(NotANumber, "%q is not a number; write it like 15 or 12.5", english.Shorten(text))
+		f := fault.New(fault.NotANumber, "%q is not a number; write it like 15 or 12.5", english.Shorten(text))
 		if plain := strings.ReplaceAll(text, ",", ""); plain != text {
 			if n, ok := ParseNumber(plain); ok {
 				f.Suggest(n.String())
@@ -39,7 +38,7 @@ func (p *Prompt) number(text string) (decimal.Decimal, *fault.Fault) {
 		return n, f
 	}
 	beyond := func(limit *decimal.Decimal, less, least string) *fault.Fault {
-		f := fault.New(OutOfRange, "%s is %s than %s, the %s that can be asked for", n, less, limit, least).Suggest(limit.String())
+		f := fault.New(fault.OutOfRange, "%s is %s than %s, the %s that can be asked for", n, less, limit, least).Suggest(limit.String())
 		f.Limit = limit.String()
 		return f
 	}
@@ -73,10 +72,10 @@ func (a *Answer) readRange(e Entered) fault.List {
 	if e.shape != sides {
 		text, ok := single(e)
 		if !ok {
-			return refuse(fault.New(NotANumber, "one range of numbers is asked for, and more was given"), strings.Join(e.texts, ", "), "")
+			return refuse(fault.New(fault.NotANumber, "one range of numbers is asked for, and more was given"), strings.Join(e.texts, ", "), "")
 		}
 		if ends, ok = splitRange(text); !ok {
-			return refuse(fault.New(NotANumber, "%q is not a range of numbers; write it like 15 to 60", english.Shorten(text)), text, "")
+			return refuse(fault.New(fault.NotANumber, "%q is not a range of numbers; write it like 15 to 60", english.Shorten(text)), text, "")
 		}
 	}
 	var refused fault.List
@@ -104,7 +103,7 @@ func (a *Answer) readRange(e Entered) fault.List {
 		return refuseAll(f, e)
 	}
 	if a.Lower != nil && a.Upper != nil && a.Upper.LessThan(*a.Lower) {
-		return refuseAll(fault.New(phrase.EndBeforeStart, "the range ends at %s, before it starts at %s", a.Upper, a.Lower).Suggest(said(a.Upper)+" to "+said(a.Lower)), e)
+		return refuseAll(fault.New(fault.EndBeforeStart, "the range ends at %s, before it starts at %s", a.Upper, a.Lower).Suggest(said(a.Upper)+" to "+said(a.Lower)), e)
 	}
 	return nil
 }
@@ -139,15 +138,15 @@ func SpelledRange(lower, upper *decimal.Decimal, unit string) string {
 func (a *Answer) readText(e Entered) fault.List {
 	text, ok := single(e)
 	if !ok {
-		return refuse(fault.New(PatternMismatch, "one text is asked for, and more was given"), strings.Join(e.texts, ", "), "")
+		return refuse(fault.New(fault.PatternMismatch, "one text is asked for, and more was given"), strings.Join(e.texts, ", "), "")
 	}
 	p := a.Prompt
 	if n := utf8.RuneCountInString(text); p.MostLetters > 0 && n > p.MostLetters {
-		f := fault.New(AnswerTooLong, "the answer has %d letters; at most %d can be asked for", n, p.MostLetters).Suggest(string([]rune(text)[:p.MostLetters]))
+		f := fault.New(fault.TooLong, "the answer has %d letters; at most %d can be asked for", n, p.MostLetters).Suggest(string([]rune(text)[:p.MostLetters]))
 		return refuse(f, text, english.Count(p.MostLetters, "letter"))
 	}
 	if p.Pattern != nil && !p.Pattern.MatchString(text) {
-		f := fault.New(PatternMismatch, "%q is not %s", english.Shorten(text), p.PatternHelp)
+		f := fault.New(fault.PatternMismatch, "%q is not %s", english.Shorten(text), p.PatternHelp)
 		if trimmed := strings.TrimSpace(text); p.Pattern.MatchString(trimmed) {
 			f.Suggest(trimmed)
 		}
@@ -164,7 +163,7 @@ func (a *Answer) readYesNo(e Entered) fault.List {
 	text, ok := single(e)
 	truth, known := ParseYesNo(text)
 	if !ok || !known {
-		return refuse(fault.New(NotAChoice, "%q is neither yes nor no", english.Shorten(strings.Join(e.texts, ", "))), strings.Join(e.texts, ", "), "")
+		return refuse(fault.New(fault.NotAChoice, "%q is neither yes nor no", english.Shorten(strings.Join(e.texts, ", "))), strings.Join(e.texts, ", "), "")
 	}
 	a.Truth = truth
 	return nil
@@ -187,13 +186,13 @@ func (p *Prompt) count(n, most int, first string, e Entered) fault.List {
 	entered := strings.Join(e.texts, ", ")
 	switch {
 	case most > 0 && n > most:
-		f := fault.New(TooManyChoices, "%d were given; at most %d can be", n, most)
+		f := fault.New(fault.TooManyChoices, "%d were given; at most %d can be", n, most)
 		if first != "" {
 			f.Suggest(first)
 		}
 		return refuse(f, entered, fmt.Sprint(most))
 	case n < p.AtLeast:
-		return refuse(fault.New(TooFewChoices, "%d were given; at least %d must be", n, p.AtLeast), entered, fmt.Sprint(p.AtLeast))
+		return refuse(fault.New(fault.TooFewChoices, "%d were given; at least %d must be", n, p.AtLeast), entered, fmt.Sprint(p.AtLeast))
 	}
 	return nil
 }
@@ -201,7 +200,7 @@ func (p *Prompt) count(n, most int, first string, e Entered) fault.List {
 func (a *Answer) readChoices(e Entered) fault.List {
 	p := a.Prompt
 	if e.shape == sides {
-		return refuse(fault.New(NotAChoice, "a choice from the list is asked for, not two ends"), strings.Join(e.texts, ", "), "")
+		return refuse(fault.New(fault.NotAChoice, "a choice from the list is asked for, not two ends"), strings.Join(e.texts, ", "), "")
 	}
 	var refused fault.List
 	for _, text := range e.texts {
@@ -228,7 +227,7 @@ func (a *Answer) readChoices(e Entered) fault.List {
 }
 
 func (p *Prompt) notAChoice(text string) *fault.Fault {
-	f := fault.New(NotAChoice, "%q is not one of the choices", english.Shorten(text))
+	f := fault.New(fault.NotAChoice, "%q is not one of the choices", english.Shorten(text))
 	f.Entered = english.Shorten(text)
 	values := make([]string, len(p.Choices))
 	for i, o := range p.Choices {

@@ -26,7 +26,7 @@ func (s *Answers) Choices(ctx context.Context, name, of string, req ChoicesReque
 	}
 	i := slices.IndexFunc(report.Prompts, func(p *prompt.Prompt) bool { return p.Name == of })
 	if i < 0 || report.Prompts[i].Type != prompt.Choice {
-		return nil, false, &base.Refusal{Kind: base.Unknown, Faults: fault.List{fault.New(prompt.UnknownPrompt, "no prompt %q with choices in the report %q", english.Shorten(of), name)}}
+		return nil, false, &base.Refusal{Kind: fault.Unknown, Faults: fault.List{fault.New(fault.UnknownPrompt, "no prompt %q with choices in the report %q", english.Shorten(of), name)}}
 	}
 	if strings.Contains(req.Search, "\x00") {
 		return nil, false, nil // which no text has
@@ -103,7 +103,7 @@ func (s *Answers) hold(ctx context.Context, report *catalog.Report, answers prom
 				a.Choices[i] = found[at].Option
 				continue
 			}
-			f := fault.New(prompt.NotAChoice, "%q is not one of the choices that the other answers leave", english.Shorten(c.Value)).At(fault.Place{Prompt: p.Name})
+			f := fault.New(fault.NotAChoice, "%q is not one of the choices that the other answers leave", english.Shorten(c.Value)).At(fault.Place{Prompt: p.Name})
 			f.Entered = english.Shorten(c.Value)
 			if near, err := s.listed(ctx, report.Lists[p], answers, setting, compile.Listing{Search: c.Value, Query: compile.Query{Limit: 3}}); err == nil {
 				for _, n := range near {

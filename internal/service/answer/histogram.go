@@ -30,13 +30,13 @@ func (s *Answers) Histogram(ctx context.Context, name, of, month string) (*Histo
 		}
 	}
 	if asked == nil {
-		return nil, &base.Refusal{Kind: base.Unknown, Faults: fault.List{fault.New(prompt.UnknownPrompt, "no prompt %q in the report %q", english.Shorten(of), name)}}
+		return nil, &base.Refusal{Kind: fault.Unknown, Faults: fault.List{fault.New(fault.UnknownPrompt, "no prompt %q in the report %q", english.Shorten(of), name)}}
 	}
 	var days civil.Period
 	if month != "" {
 		first, ok := civil.ParseDay(month + "-01")
 		if !ok {
-			return nil, &base.Refusal{Kind: base.AnswersRefused, Faults: fault.List{fault.New("not_a_month", "%q is not a month; write it like 2026-03", english.Shorten(month))}}
+			return nil, &base.Refusal{Kind: fault.AnswersRefused, Faults: fault.List{fault.New(fault.NotAMonth, "%q is not a month; write it like 2026-03", english.Shorten(month))}}
 		}
 		days = civil.Period{First: first, Last: first.Month().Last()}
 	}

@@ -41,13 +41,13 @@ func (s *Answers) ReadyFor(ctx context.Context, report *catalog.Report, req Requ
 		return p, err
 	}
 	if len(refused) > 0 {
-		return p, &base.Refusal{Kind: base.AnswersRefused, Faults: refused}
+		return p, &base.Refusal{Kind: fault.AnswersRefused, Faults: refused}
 	}
 	if p.From, err = s.base.Relation(ctx, report.Table.Of); err != nil {
 		return p, err
 	}
 	if f := p.misfitting(); f != nil {
-		return p, &base.Refusal{Kind: base.DefinitionInError, Faults: fault.List{f}}
+		return p, &base.Refusal{Kind: fault.DefinitionInError, Faults: fault.List{f}}
 	}
 	p.Bound = Bind(report, p.Bound.Answers, p.Who, p.Bound.Setting)
 	return p, nil

@@ -24,9 +24,6 @@ func New(base *base.Base) *Author {
 	return &Author{base: base, uploads: make(chan struct{}, cmp.Or(c.Uploads, usualUploads)), loading: semaphore.NewWeighted(1), inspections: semaphore.NewWeighted(int64(cmp.Or(c.Inspections, usualInspections)))}
 }
 
-// UnknownTable is the code of a table that a source does not have.
-const UnknownTable = "unknown_table"
-
 // usualInspections is how many tables are looked at at once, since each takes some tens of
 // MiB; others wait.
 const usualInspections = 2

@@ -7,7 +7,6 @@ import (
 	"slices"
 
 	"pikegate/internal/core/catalog"
-	"pikegate/internal/core/definition"
 	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/service/base"
@@ -29,9 +28,9 @@ func (s *Author) looking(ctx context.Context, name string, use func(context.Cont
 	known := s.base.Published.Load().Sources
 	of := known[name]
 	if of == nil {
-		f := fault.New(definition.UnknownSource, "no source %q", english.Shorten(name))
+		f := fault.New(fault.UnknownSource, "no source %q", english.Shorten(name))
 		f.Suggest(fault.Near(name, slices.Sorted(maps.Keys(known))))
-		return nil, &base.Refusal{Kind: base.Unknown, Faults: fault.List{f}}
+		return nil, &base.Refusal{Kind: fault.Unknown, Faults: fault.List{f}}
 	}
 	from, err := s.base.SourceAt(ctx, of.At)
 	if err == nil {
@@ -64,7 +63,7 @@ func (s *Author) Inspect(ctx context.Context, name, table string, whole bool) (p
 		if profile, err = v.Profile(ctx, table, of.Zone, whole); err != nil || len(profile.Columns) > 0 {
 			return err
 		}
-		f := fault.New(UnknownTable, "the source %q has no table %q", name, english.Shorten(table))
+		f := fault.New(fault.UnknownTable, "the source %q has no table %q", name, english.Shorten(table))
 		if known, err := v.Tables(ctx); err == nil {
 			names := make([]string, len(known))
 			for i, t := range known {
@@ -72,7 +71,7 @@ func (s *Author) Inspect(ctx context.Context, name, table string, whole bool) (p
 			}
 			f.Suggest(fault.Near(table, names))
 		}
-		return &base.Refusal{Kind: base.Unknown, Faults: fault.List{f}}
+		return &base.Refusal{Kind: fault.Unknown, Faults: fault.List{f}}
 	})
 	return profile, of, err
 }

@@ -74,7 +74,7 @@ func (s *Author) RenameTable(ctx context.Context, name, to string) error {
 			return err
 		}
 		if there > 0 {
-			return &base.Refusal{Kind: base.Conflicting, Faults: fault.List{fault.New("name_taken", "there is a table %q already; nothing was renamed", to)}}
+			return &base.Refusal{Kind: fault.Conflict, Faults: fault.List{fault.New(fault.NameTaken, "there is a table %q already; nothing was renamed", to)}}
 		}
 		if _, err := tx.ExecContext(ctx, "ALTER TABLE "+compile.SQLite{}.Name(name)+" RENAME TO "+compile.SQLite{}.Name(to)); err != nil {
 			return err
@@ -107,9 +107,9 @@ func (s *Author) changeTable(ctx context.Context, name string, change func(*sql.
 		return err
 	}
 	if !slices.Contains(known, name) {
-		f := fault.New(UnknownTable, "no table %q was loaded", english.Shorten(name))
+		f := fault.New(fault.UnknownTable, "no table %q was loaded", english.Shorten(name))
 		f.Suggest(fault.Near(name, known))
-		return &base.Refusal{Kind: base.Unknown, Faults: fault.List{f}}
+		return &base.Refusal{Kind: fault.Unknown, Faults: fault.List{f}}
 	}
 	db, err := s.embedded()
 	if err != nil {

@@ -5,6 +5,7 @@ import (
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/definition"
+	"pikegate/internal/core/fault"
 )
 
 // Beside are the published definitions with those of files in their place.
@@ -24,7 +25,7 @@ func (s *Base) Beside(ctx context.Context, files []catalog.File) (*catalog.Catal
 	zone := s.Zone()
 	_, defs, found := definition.Check(files, stored, s.Setting(s.Today(zone), zone), s.Config.Functions...)
 	if wrong := found.Errors(); len(wrong) > 0 {
-		return nil, &Refusal{Kind: DefinitionsRefused, Faults: wrong}
+		return nil, &Refusal{Kind: fault.DefinitionsRefused, Faults: wrong}
 	}
 	return defs, nil
 }

@@ -12,19 +12,6 @@ import (
 	"pikegate/internal/source"
 )
 
-// The codes of what only a source can tell of a definition.
-const (
-	NoIndex         = "no_index"
-	NoSuchTable     = "no_such_table"
-	NoSuchColumn    = "no_such_column"
-	KeyNotUnique    = "key_not_unique"
-	StoredOtherwise = "stored_otherwise"
-	OtherCollation  = "other_collation"
-	SQLRefused      = "sql_refused"
-	SourceUnreached = "source_not_asked"
-	AccountMayWrite = "account_may_write"
-)
-
 // leastUnfit is how many values of a column have to be otherwise before its dataset is
 // taken to be wrong about it.
 const leastUnfit = 3
@@ -39,9 +26,9 @@ func Misfit(fit source.Fit) *fault.Fault {
 	few := english.Both(english.Quoted(Shortened(fit.Examples)))
 	var f *fault.Fault
 	if 2*fit.Unfit > fit.Looked && fit.Unfit >= leastUnfit {
-		f = fault.New(StoredOtherwise, "most values of the column %q cannot be read as %s: %d of %d that were looked at, such as %s", fit.Column.Name, fit.Column.Wants(), fit.Unfit, fit.Looked, few)
+		f = fault.New(fault.StoredOtherwise, "most values of the column %q cannot be read as %s: %d of %d that were looked at, such as %s", fit.Column.Name, fit.Column.Wants(), fit.Unfit, fit.Looked, few)
 	} else {
-		f = fault.New(StoredOtherwise, "%s %% of the values of the column %q that were looked at cannot be read as %s, such as %s; no condition finds them", share, fit.Column.Name, fit.Column.Wants(), few)
+		f = fault.New(fault.StoredOtherwise, "%s %% of the values of the column %q that were looked at cannot be read as %s, such as %s; no condition finds them", share, fit.Column.Name, fit.Column.Wants(), few)
 		f.Warning = true
 	}
 	if seems := fit.Seems; seems.Type != column.Text && seems.Share > 1-float64(fit.Unfit)/float64(fit.Looked) {
@@ -56,7 +43,7 @@ func meansOtherwise(fit source.Fit) *fault.Fault {
 	if fit.Column.Stored != column.EpochMillis || fit.Seems.Stored != column.EpochSeconds || fit.Looked == 0 {
 		return nil
 	}
-	f := fault.New(StoredOtherwise, "all values of the column %q that were looked at would be of January 1970; they look like seconds", fit.Column.Name)
+	f := fault.New(fault.StoredOtherwise, "all values of the column %q that were looked at would be of January 1970; they look like seconds", fit.Column.Name)
 	return f.Suggest(definitionOf(fit.Seems))
 }
 

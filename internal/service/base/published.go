@@ -7,7 +7,6 @@ import (
 	"sync"
 
 	"pikegate/internal/core/catalog"
-	"pikegate/internal/core/definition"
 	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 )
@@ -42,7 +41,7 @@ func (s *Base) Report(name string) (*catalog.Report, error) {
 		return r, nil
 	}
 	if broken := published.broken[catalog.Ref{Kind: catalog.KindReport, Name: name}]; len(broken) > 0 {
-		return nil, &Refusal{Kind: DefinitionInError, Faults: broken}
+		return nil, &Refusal{Kind: fault.DefinitionInError, Faults: broken}
 	}
 	return nil, UnknownReport(name, published.Catalog)
 }
@@ -107,7 +106,7 @@ func (p *Published) BuiltOf(report string) []Revised {
 }
 
 func UnknownReport(name string, among *catalog.Catalog) error {
-	f := fault.New(definition.UnknownReport, "no report %q", english.Shorten(name))
+	f := fault.New(fault.UnknownReport, "no report %q", english.Shorten(name))
 	f.Suggest(fault.Near(name, slices.Sorted(maps.Keys(among.Reports))))
-	return &Refusal{Kind: Unknown, Faults: fault.List{f}}
+	return &Refusal{Kind: fault.Unknown, Faults: fault.List{f}}
 }

@@ -13,7 +13,7 @@ func NoSuch(ref catalog.Ref, err error) error {
 	if !errors.Is(err, store.ErrNone) {
 		return err
 	}
-	return &Refusal{Kind: Unknown, Faults: fault.List{fault.New("unknown_definition", "no %s, or no such revision of it", ref)}}
+	return &Refusal{Kind: fault.Unknown, Faults: fault.List{fault.New(fault.UnknownDefinition, "no %s, or no such revision of it", ref)}}
 }
 
 // mostUsers is how many users of a definition a refusal names.
@@ -28,25 +28,13 @@ func InUse(what, done string, users []catalog.Ref) error {
 	if more := len(users) - len(names); more > 0 {
 		names = append(names, english.Count(more, "other"))
 	}
-	return &Refusal{Kind: Conflicting, Faults: fault.List{fault.New("in_use", "the %s is used by %s; nothing was %s", what, english.Both(names), done)}}
+	return &Refusal{Kind: fault.Conflict, Faults: fault.List{fault.New(fault.InUse, "the %s is used by %s; nothing was %s", what, english.Both(names), done)}}
 }
-
-// RefusalKind is the kind of a refusal.
-type RefusalKind string
-
-const (
-	Unknown            RefusalKind = "unknown"             // no report of that name
-	DefinitionInError  RefusalKind = "definition_in_error" // a report that is stored and does not fit any more
-	AnswersRefused     RefusalKind = "answers_refused"     // answers that do not pass
-	DefinitionsRefused RefusalKind = "definitions_refused" // files that do not pass
-	Conflicting        RefusalKind = "conflict"            // somebody else's work would be lost
-	LoadRefused        RefusalKind = "load_refused"        // a file that cannot be loaded
-)
 
 // Refusal is a request that is not carried out because of something that a
 // person can mend.
 type Refusal struct {
-	Kind   RefusalKind
+	Kind   fault.Code
 	Faults fault.List
 }
 

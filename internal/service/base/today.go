@@ -68,7 +68,7 @@ func (s *Base) AsOf(text string, zone *time.Location) (civil.Day, error) {
 	r, f := phrase.Day(text, s.Setting(today, zone))
 	if f != nil {
 		f.Message = "as of: " + f.Message
-		return 0, &Refusal{Kind: AnswersRefused, Faults: fault.List{f}}
+		return 0, &Refusal{Kind: fault.AnswersRefused, Faults: fault.List{f}}
 	}
 	return r.Period.First, nil
 }

@@ -48,7 +48,7 @@ func (a asking) ask(ctx context.Context, c *checker, of *catalog.Source, use fun
 	}
 	if err != nil {
 		a.silent[of.Name] = err
-		c.warn(base.SourceUnreached, "the source %q could not be asked whether it has what this describes: %s", of.Name, err)
+		c.warn(fault.SourceNotAsked, "the source %q could not be asked whether it has what this describes: %s", of.Name, err)
 	}
 }
 
@@ -59,17 +59,17 @@ type checker struct {
 }
 
 // at finds what is wrong at the value of a key, by its path.
-func (c *checker) at(path []string, code, format string, args ...any) *fault.Fault {
+func (c *checker) at(path []string, code fault.Code, format string, args ...any) *fault.Fault {
 	f := fault.New(code, format, args...).At(definition.Place(&c.doc, path...))
 	c.found = append(c.found, f)
 	return f
 }
 
-func (c *checker) fault(code, format string, args ...any) *fault.Fault {
+func (c *checker) fault(code fault.Code, format string, args ...any) *fault.Fault {
 	return c.at(nil, code, format, args...)
 }
 
-func (c *checker) warn(code, format string, args ...any) *fault.Fault {
+func (c *checker) warn(code fault.Code, format string, args ...any) *fault.Fault {
 	f := c.fault(code, format, args...)
 	f.Warning = true
 	return f
@@ -80,7 +80,7 @@ func (c *checker) warn(code, format string, args ...any) *fault.Fault {
 func (c *checker) account(ctx context.Context, v source.View) error {
 	may, err := v.MayWrite(ctx)
 	if may {
-		c.warn(base.AccountMayWrite, "the account of this source may change data, which no report needs; give it one that may only read")
+		c.warn(fault.AccountMayWrite, "the account of this source may change data, which no report needs; give it one that may only read")
 	}
 	return err
 }
@@ -109,7 +109,7 @@ func (c *checker) dataset(ctx context.Context, v source.View, d *catalog.Dataset
 			on = append(on, p.Column)
 		}
 		if t := tables[j.As]; !t.IsUnique(on) && !d.HasInKey(j.As) {
-			c.warn(base.KeyNotUnique, "nothing in the database keeps the table %q from having several records with the same %s; each of ours would then be counted once for each", j.Table, english.Both(english.Quoted(on)))
+			c.warn(fault.KeyNotUnique, "nothing in the database keeps the table %q from having several records with the same %s; each of ours would then be counted once for each", j.Table, english.Both(english.Quoted(on)))
 		}
 	}
 	if len(d.From.Joins) == 0 && len(d.Key) > 0 && !base.IsUnique(d, tables) {
@@ -140,7 +140,7 @@ func (c *checker) tables(d *catalog.Dataset, tables map[string]*source.Table, kn
 		if as != d.From.Table {
 			path = []string{"joins"}
 		}
-		c.at(path, base.NoSuchTable, "the source %q has no table %q", d.Source.Name, d.From.Tables()[as]).Suggest(fault.Near(d.From.Tables()[as], names))
+		c.at(path, fault.NoSuchTable, "the source %q has no table %q", d.Source.Name, d.From.Tables()[as]).Suggest(fault.Near(d.From.Tables()[as], names))
 	}
 	for _, o := range d.Origins() {
 		t := tables[o.Table]
@@ -151,14 +151,14 @@ func (c *checker) tables(d *catalog.Dataset, tables map[string]*source.Table, kn
 		for _, column := range t.Columns {
 			names = append(names, column.Name)
 			if of := d.Column(o.Name); column.Name == o.Column && column.Text && !of.IsText() && !of.IsExactText() {
-				f := c.at([]string{"columns", o.Name}, base.StoredOtherwise, "the column %q is said to be %s, and the table %q has it as %s", o.Name, of.Wants(), d.From.Tables()[o.Table], column.Type)
+				f := c.at([]string{"columns", o.Name}, fault.StoredOtherwise, "the column %q is said to be %s, and the table %q has it as %s", o.Name, of.Wants(), d.From.Tables()[o.Table], column.Type)
 				if of.Type.IsDated() {
 					f.Message += "; say how the text is written, by stored and pattern"
 				}
 			}
 		}
 		if !slices.Contains(names, o.Column) {
-			f := c.at([]string{"columns", o.Name}, base.NoSuchColumn, "the table %q has no column %q", d.From.Tables()[o.Table], o.Column)
+			f := c.at([]string{"columns", o.Name}, fault.NoSuchColumn, "the table %q has no column %q", d.From.Tables()[o.Table], o.Column)
 			f.Suggest(fault.Near(o.Column, names))
 		}
 	}
@@ -184,11 +184,11 @@ func (c *checker) key(ctx context.Context, v source.View, d *catalog.Dataset) er
 	case err != nil:
 		return err
 	case same != nil:
-		f := c.at([]string{"key"}, base.KeyNotUnique, "the key does not tell records apart: %d records of %q have the same %s, %s; rows are still brought once each, but runs cannot be compared by it",
+		f := c.at([]string{"key"}, fault.KeyNotUnique, "the key does not tell records apart: %d records of %q have the same %s, %s; rows are still brought once each, but runs cannot be compared by it",
 			same.Records, d.From.Table, english.Both(english.Quoted(columns)), english.Both(english.Quoted(same.Values)))
 		f.Warning = true
 	case !t.IsBare():
-		f := c.at([]string{"key"}, base.KeyNotUnique, "nothing in the database keeps two records of %q from having the same key, %s", d.From.Table, english.Both(english.Quoted(columns)))
+		f := c.at([]string{"key"}, fault.KeyNotUnique, "nothing in the database keeps two records of %q from having the same key, %s", d.From.Table, english.Both(english.Quoted(columns)))
 		f.Warning = true
 	}
 	return nil
@@ -212,7 +212,7 @@ func (c *checker) sql(ctx context.Context, v source.View, d *catalog.Dataset) er
 		s.SQL = "EXPLAIN " + s.SQL
 		err := v.Rows(ctx, s, func([]value.Value) error { return nil })
 		var said *source.Error
-		if !errors.As(err, &said) || said.Kind != source.Changed && said.Kind != source.Unfit {
+		if !errors.As(err, &said) || said.Trouble != source.Changed && said.Trouble != source.Unfit {
 			return nil, err
 		}
 		return said, nil
@@ -222,7 +222,7 @@ func (c *checker) sql(ctx context.Context, v source.View, d *catalog.Dataset) er
 		return err
 	}
 	if said != nil {
-		f := c.at([]string{"sql"}, base.SQLRefused, "the database does not understand this: %s", said)
+		f := c.at([]string{"sql"}, fault.SQLRefused, "the database does not understand this: %s", said)
 		if i := strings.Index(c.doc.Text, said.Near); i >= 0 && said.Near != "" {
 			line, column := customsql.Place(c.doc.Text, i)
 			f.At(fault.Place{File: c.doc.File, Line: c.doc.Line + line - 1, Column: column})
@@ -237,7 +237,7 @@ func (c *checker) sql(ctx context.Context, v source.View, d *catalog.Dataset) er
 			return err
 		}
 		if said != nil {
-			c.at([]string{"columns", of.Name}, base.StoredOtherwise, "the column %q is said to be %s, and the database cannot compare what the SQL brings with one: %s", of.Name, of.Wants(), said)
+			c.at([]string{"columns", of.Name}, fault.StoredOtherwise, "the column %q is said to be %s, and the database cannot compare what the SQL brings with one: %s", of.Name, of.Wants(), said)
 		}
 	}
 	return nil
@@ -293,12 +293,12 @@ func (c *checker) query(ctx context.Context, v source.View, q *catalog.Query) er
 		return err
 	}
 	if !slices.ContainsFunc(columns, t.Leads) {
-		c.warn(base.NoIndex, "the table %q has about %d records and no index that starts with %s: a search by it reads them all", q.Of.From.Table, t.About, english.Either(english.Quoted(columns)))
+		c.warn(fault.NoIndex, "the table %q has about %d records and no index that starts with %s: a search by it reads them all", q.Of.From.Table, t.About, english.Either(english.Quoted(columns)))
 		return nil
 	}
 	for _, column := range t.Columns {
 		if texts[column.Name] && column.Text && !column.Exact && t.Leads(column.Name) {
-			c.warn(base.OtherCollation, "the index on %q goes by a collation of its own, and texts are compared by code point: it does not serve; an index by code point would", column.Name)
+			c.warn(fault.OtherCollation, "the index on %q goes by a collation of its own, and texts are compared by code point: it does not serve; an index by code point would", column.Name)
 		}
 	}
 	return nil

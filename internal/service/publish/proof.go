@@ -11,7 +11,6 @@ import (
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/column"
-	"pikegate/internal/core/definition"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/value"
 	"pikegate/internal/service/answer"
@@ -72,15 +71,15 @@ func (s *Publisher) proved(ctx context.Context, defs *catalog.Catalog, of []cata
 func (s *Publisher) prove(ctx context.Context, defs *catalog.Catalog, p *catalog.Proof, silent map[string]error) fault.List {
 	var found fault.List
 	fail := func(key, format string, args ...any) {
-		found = append(found, fault.New(definition.ProofFailed, format, args...).At(p.Places[key]))
+		found = append(found, fault.New(fault.ProofFailed, format, args...).At(p.Places[key]))
 	}
 	of := p.Report.Table.Of.Source.Name
 	unproved := func(err error) fault.List {
-		if own := (*source.Error)(nil); errors.As(err, &own) && own.Kind == source.Unreached {
+		if own := (*source.Error)(nil); errors.As(err, &own) && own.Trouble == source.Unreached {
 			silent[of] = err
 		}
 		first := slices.Sorted(maps.Keys(p.Places))[0]
-		return fault.List{fault.New(definition.ProofFailed, "the proof %q could not be run: %s", p.Name, err).At(p.Places[first])}
+		return fault.List{fault.New(fault.ProofFailed, "the proof %q could not be run: %s", p.Name, err).At(p.Places[first])}
 	}
 	if err := silent[of]; err != nil {
 		return unproved(err)

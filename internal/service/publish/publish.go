@@ -48,7 +48,7 @@ func (s *Publisher) Put(ctx context.Context, put Put) (*PutResult, error) {
 	defer release()
 	docs, faults := definition.SplitAll(put.Files)
 	if len(faults) > 0 {
-		return nil, &base.Refusal{Kind: base.DefinitionsRefused, Faults: faults}
+		return nil, &base.Refusal{Kind: fault.DefinitionsRefused, Faults: faults}
 	}
 	result := &PutResult{}
 	if put.Draft {
@@ -64,7 +64,7 @@ func (s *Publisher) Put(ctx context.Context, put Put) (*PutResult, error) {
 			return nil, err
 		}
 		if wrong := found.Errors(); len(wrong) > 0 {
-			return nil, &base.Refusal{Kind: base.DefinitionsRefused, Faults: wrong}
+			return nil, &base.Refusal{Kind: fault.DefinitionsRefused, Faults: wrong}
 		}
 		result.Findings = found
 	}
@@ -133,10 +133,10 @@ func (s *Publisher) publishChange(ctx context.Context, change func(check func([]
 		}
 		defs, faults := definition.Link(docs, s.base.Setting(s.base.Today(time.UTC), time.UTC), s.base.Config.Functions...)
 		if len(faults) > 0 {
-			return nil, &base.Refusal{Kind: base.DefinitionsRefused, Faults: faults}
+			return nil, &base.Refusal{Kind: fault.DefinitionsRefused, Faults: faults}
 		}
 		if failed := s.proved(base.Publishing(ctx), defs, s.changed(docs)); len(failed) > 0 {
-			return nil, &base.Refusal{Kind: base.DefinitionsRefused, Faults: failed}
+			return nil, &base.Refusal{Kind: fault.DefinitionsRefused, Faults: failed}
 		}
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
@@ -145,7 +145,7 @@ func (s *Publisher) publishChange(ctx context.Context, change func(check func([]
 			return defs, err
 		}
 	}
-	return nil, &base.Refusal{Kind: base.Conflicting, Faults: fault.List{fault.New("conflict", "others changed definitions again and again meanwhile; nothing was stored. Try again")}}
+	return nil, &base.Refusal{Kind: fault.Conflict, Faults: fault.List{fault.New(fault.Conflict, "others changed definitions again and again meanwhile; nothing was stored. Try again")}}
 }
 
 // make makes a change for good, where none was made since so many were.
@@ -188,12 +188,12 @@ func (s *Publisher) conflicting(ctx context.Context, err error) error {
 	if !errors.As(err, &c) {
 		return err
 	}
-	faults := fault.List{fault.New("conflict", "%s", c)}
+	faults := fault.List{fault.New(fault.Conflict, "%s", c)}
 	changed, _ := s.Difference(ctx, c.Ref, c.Saw, c.Latest.Number) // none where there was no such revision
 	for _, setting := range changed {
-		faults = append(faults, fault.New("conflict", "%s", setting))
+		faults = append(faults, fault.New(fault.Conflict, "%s", setting))
 	}
-	return &base.Refusal{Kind: base.Conflicting, Faults: faults}
+	return &base.Refusal{Kind: fault.Conflict, Faults: faults}
 }
 
 // Publish makes a revision the one that readers see, where it fits with the others;

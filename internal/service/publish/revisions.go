@@ -29,7 +29,7 @@ func (s *Publisher) Definition(ctx context.Context, ref catalog.Ref, number int)
 	d, found, err := s.base.Store.Document(ctx, ref, number)
 	if errors.Is(err, store.ErrNone) && number == 0 {
 		if all, none := s.base.Store.Revisions(ctx, ref); none == nil {
-			return nil, &base.Refusal{Kind: base.Unknown, Faults: fault.List{fault.New("not_published", "the %s is not published; its latest revision is %d", ref, all[0].Number)}}
+			return nil, &base.Refusal{Kind: fault.Unknown, Faults: fault.List{fault.New(fault.NotPublished, "the %s is not published; its latest revision is %d", ref, all[0].Number)}}
 		}
 	}
 	if err != nil {

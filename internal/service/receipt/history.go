@@ -79,7 +79,7 @@ func (s *Receipts) Find(ctx context.Context, id int64) (*Receipt, error) {
 func (s *Receipts) Kept(ctx context.Context, id int64) (*Receipt, []byte, error) {
 	row, err := s.base.Store.Receipt(ctx, id)
 	if errors.Is(err, store.ErrNone) {
-		return nil, nil, &base.Refusal{Kind: base.Unknown, Faults: fault.List{fault.New("unknown_receipt", "no receipt %d", id)}}
+		return nil, nil, &base.Refusal{Kind: fault.Unknown, Faults: fault.List{fault.New(fault.UnknownReceipt, "no receipt %d", id)}}
 	}
 	if err != nil {
 		return nil, nil, err

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 
+	"pikegate/internal/core/fault"
 	"pikegate/internal/service/base"
 	"pikegate/internal/source"
 	"pikegate/internal/store"
@@ -81,13 +82,13 @@ func StateOf(err error) State {
 	var failed *base.SourceError
 	var own *source.Error
 	switch {
-	case errors.As(err, &refusal) && refusal.Kind == base.DefinitionInError:
+	case errors.As(err, &refusal) && refusal.Kind == fault.DefinitionInError:
 		return InError
 	case errors.As(err, &refusal):
 		return Refused
-	case errors.Is(err, base.ErrTime), errors.As(err, &own) && own.Kind == source.TooLong:
+	case errors.Is(err, base.ErrTime), errors.As(err, &own) && own.Trouble == source.TooLong:
 		return CutByTime
-	case errors.As(err, &own) && own.Kind == source.Full:
+	case errors.As(err, &own) && own.Trouble == source.Full:
 		return SourceBusy
 	case errors.Is(err, ErrSize):
 		return CutBySize

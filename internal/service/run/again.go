@@ -77,7 +77,7 @@ func (s *Runs) Again(ctx context.Context, id int64, asOf string) (*Comparison, e
 		return nil, err
 	}
 	if before.Partly {
-		return nil, &base.Refusal{Kind: base.DefinitionInError, Faults: fault.List{fault.New("not_recorded", "%s", before.Problem)}}
+		return nil, &base.Refusal{Kind: fault.DefinitionInError, Faults: fault.List{fault.New(fault.NotRecorded, "%s", before.Problem)}}
 	}
 	req := answer.Request{Answers: before.Entered, AsOf: asOf, Evidence: true}
 	var report *catalog.Report
@@ -130,9 +130,9 @@ func (s *Runs) asItWas(ctx context.Context, r *receipt.Receipt) (*catalog.Catalo
 	if defs.Reports[r.Report] == nil {
 		faults := broken[catalog.Ref{Kind: catalog.KindReport, Name: r.Report}]
 		if len(faults) == 0 {
-			faults = fault.List{fault.New("not_recorded", "receipt %d does not tell which revisions it was made of", r.ID)}
+			faults = fault.List{fault.New(fault.NotRecorded, "receipt %d does not tell which revisions it was made of", r.ID)}
 		}
-		return nil, &base.Refusal{Kind: base.DefinitionInError, Faults: faults}
+		return nil, &base.Refusal{Kind: fault.DefinitionInError, Faults: faults}
 	}
 	return defs, nil
 }

@@ -27,7 +27,7 @@ func (s *Runs) Prepare(ctx context.Context, name string, req answer.Request) (*R
 	}
 	report, err := s.base.Report(name)
 	var broken *base.Refusal
-	if errors.As(err, &broken) && broken.Kind == base.DefinitionInError {
+	if errors.As(err, &broken) && broken.Kind == fault.DefinitionInError {
 		report = &catalog.Report{Name: name, Title: name}
 	} else if err != nil {
 		return nil, err
@@ -56,9 +56,9 @@ func (s *Runs) further(ctx context.Context, name string, req answer.Request) (*R
 	}
 	switch {
 	case before.Report != name:
-		return nil, &base.Refusal{Kind: base.Unknown, Faults: fault.List{fault.New("unknown_receipt", "receipt %d is of the report %s", req.Of, before.Report)}}
+		return nil, &base.Refusal{Kind: fault.Unknown, Faults: fault.List{fault.New(fault.UnknownReceipt, "receipt %d is of the report %s", req.Of, before.Report)}}
 	case before.Partly || before.State != receipt.Rows || !slices.Equal(before.Revisions, s.base.Published.Load().BuiltOf(name)):
-		return nil, &base.Refusal{Kind: base.Conflicting, Faults: fault.List{fault.New("run_again", "there are no further rows of this run to be had: it did not bring any, or the report has changed since; run it again")}}
+		return nil, &base.Refusal{Kind: fault.Conflict, Faults: fault.List{fault.New(fault.RunAgain, "there are no further rows of this run to be had: it did not bring any, or the report has changed since; run it again")}}
 	}
 	r := s.newRun(ctx, report, answer.Request{Answers: before.Entered, AsOf: before.AsOf.String(), Limit: req.Limit, Skip: req.Skip, Uncounted: req.Uncounted, Then: before.Reading})
 	r.receipt.PageOf = req.Of
