@@ -295,7 +295,10 @@ func (r *mariaRows) close() error {
 		_ = r.wire.Close()
 	}
 	r.unwatch()
+	// It reads what is left, which is nothing unless the server says that more results follow.
+	_ = r.wire.SetReadDeadline(time.Now().Add(endTime))
 	err := r.rows.Close()
+	_ = r.wire.SetReadDeadline(time.Time{})
 	if closing := r.prepared.Close(); err == nil {
 		err = closing
 	}
