@@ -7,13 +7,14 @@
 GO ?= go
 NPM = npm --prefix console --no-fund --no-audit --loglevel=error
 SOAK ?= 10m
+VERSION := $(shell git describe --tags --always --dirty 2>/dev/null || echo unknown)
 
 .PHONY: build demo test bench soak install console clean
 
 build: bin/pikegate
 
 bin/pikegate: console/dist/index.html $(shell find cmd internal demo console/embed.go -type f -not -name '*_test.go') go.mod go.sum
-	$(GO) build -trimpath -o $@ ./cmd/pikegate
+	$(GO) build -trimpath -ldflags '-s -w -X pikegate/internal/api.Version=$(VERSION)' -o $@ ./cmd/pikegate
 
 console/node_modules/.package-lock.json: console/package.json console/package-lock.json
 	$(NPM) ci >/dev/null

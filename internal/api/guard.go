@@ -1,6 +1,7 @@
 package api
 
 import (
+	"crypto/rand"
 	"encoding/json"
 	"io"
 	"log/slog"
@@ -10,7 +11,6 @@ import (
 	"sync"
 	"time"
 
-	"github.com/google/uuid"
 	"golang.org/x/sync/semaphore"
 
 	"pikegate/internal/core/fault"
@@ -30,7 +30,7 @@ func guarded(next http.Handler, limits Limits) http.Handler {
 		protect(w.Header())
 		id := r.Header.Get(requestIDHeader)
 		if !requestID.MatchString(id) {
-			id = uuid.NewString()
+			id = rand.Text()
 		}
 		w.Header().Set(requestIDHeader, id)
 		name := hostName(r.Host)

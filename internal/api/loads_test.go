@@ -18,6 +18,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/internal/api"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/load"
 	"pikegate/internal/service"
 	"pikegate/internal/service/base"
@@ -44,15 +45,15 @@ func TestLoadsWithinLimits(t *testing.T) {
 		return status, problem(t, answer)
 	}
 	status, p := post("t", "", "id\n"+strings.Repeat("1\n", 1<<20))
-	assert.Equal(t, []any{413, "too_large", "the file is larger than 1 MiB; nothing was loaded"}, []any{status, p.Code, p.Detail})
+	assert.Equal(t, []any{413, fault.TooLarge, "the file is larger than 1 MiB; nothing was loaded"}, []any{status, p.Code, p.Detail})
 	status, p = post("t", "?dry=true", "a,b,c,d,e,f,g,h,i,j,k\n")
 	assert.Equal(t, 422, status)
 	require.Len(t, p.Errors, 1)
-	assert.Equal(t, "too_many_columns", p.Errors[0].Code)
+	assert.EqualValues(t, "too_many_columns", p.Errors[0].Code)
 	for _, table := range []string{" ", "a\x00b", "caf\xe9", "main.x", "sqlite_x", "pragma_table_info"} {
 		status, p = post(table, "", "id\n1\n")
 		assert.Equal(t, 422, status, table)
-		assert.Equal(t, "load_refused", p.Code, table)
+		assert.EqualValues(t, "load_refused", p.Code, table)
 	}
 	unsized, err := http.NewRequest("POST", server.URL+"/api/v1/loads/t", io.MultiReader(strings.NewReader("id\n"), bytes.NewReader(bytes.Repeat([]byte("1\n"), 1<<20))))
 	require.NoError(t, err)

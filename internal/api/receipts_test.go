@@ -47,7 +47,7 @@ func TestReceipts(t *testing.T) {
 	assert.Equal(t, "/api/v1/receipts/2", p.Instance)
 	get("/receipts/2", "/receipts/{receipt}", 200, &kept)
 	assert.Equal(t, receipt.Refused, kept.State)
-	assert.Equal(t, "not_a_date", kept.Errors[0].Code)
+	assert.EqualValues(t, "not_a_date", kept.Errors[0].Code)
 	post("/reports/late-sailings/runs", report+"/runs", `{"answers":{"travel-period":"Feb 2020"},"evidence":true}`, 200, &result)
 	assert.Equal(t, "Nov 2023", result.Receipt.Evidence.Empty.Nearest.Answer)
 	status, text := c.run("fuel-on-a-day", "?output=csv", day)
@@ -98,5 +98,5 @@ func TestReceipts(t *testing.T) {
 	post("/reports/fuel-on-a-day/runs", report+"/runs", `{"files":`+file+`}`, 200, &result)
 	assert.Zero(t, result.Receipt.ID)
 	post("/reports/fuel-on-a-day/runs", report+"/runs", `{"files":[{"name":"q.yaml","text":"pikegate: 1\nquery: fuel-on-a-day\n"}]}`, 422, &p)
-	assert.Equal(t, "definitions_refused", p.Code)
+	assert.EqualValues(t, "definitions_refused", p.Code)
 }

@@ -53,7 +53,7 @@ func testSources(t *testing.T, c *caller) {
 	assert.Contains(t, info.Proposal, "dataset: inspections\n")
 	status, text = c.do("GET", sources+"/harbour/tables/"+url.PathEscape(`x"; DROP TABLE inspections`), table, "")
 	assert.Equal(t, http.StatusNotFound, status)
-	assert.Equal(t, "unknown_table", problem(t, text).Errors[0].Code)
+	assert.EqualValues(t, "unknown_table", problem(t, text).Errors[0].Code)
 
 	// What is proposed can be published as it is.
 	for _, name := range []string{"sailings", "claims", "fuel_deliveries", "waybills", "customers"} {

@@ -25,11 +25,7 @@ it runs as of that day, by the definitions of now.`,
 		Example: `  pikegate again 1042
   pikegate again 1042 --as-of today`,
 		Args: arity(1, 1),
-		RunE: func(c *cobra.Command, args []string) error {
-			client, err := newClient(c)
-			if err != nil {
-				return err
-			}
+		RunE: calling(func(c *cobra.Command, client *client, args []string) error {
 			id, err := receiptNumber(args[0])
 			if err != nil {
 				return err
@@ -39,7 +35,7 @@ it runs as of that day, by the definitions of now.`,
 				return err
 			}
 			return printed(c, output, found, func() { sayComparison(c.OutOrStdout(), &found) })
-		},
+		}),
 	}
 	serverFlag(c)
 	c.Flags().StringVar(&asOf, "as-of", "", "the day to take for today")

@@ -21,16 +21,32 @@ import (
 
 // The exit codes of every command.
 const (
-	exitDone        = 0 // also with no rows
+	exitDone        = 0
 	exitFailed      = 1
-	exitUsage       = 2 // unknown command, flag, report or file
-	exitAnswers     = 3 // answers refused
-	exitDefinitions = 4 // definitions refused, conflict
-	exitUnreached   = 5 // service or source not reached
+	exitUsage       = 2
+	exitAnswers     = 3
+	exitDefinitions = 4
+	exitUnreached   = 5
 	exitForbidden   = 6
-	exitCut         = 7 // by time or size
-	exitInterrupted = 8 // cancelled, or the stream broke off
+	exitCut         = 7
+	exitInterrupted = 8
 )
+
+// exitCodes says what each means.
+var exitCodes = []struct {
+	code  int
+	means string
+}{
+	{exitDone, "done, also with no rows"},
+	{exitFailed, "failed"},
+	{exitUsage, "wrong usage: an unknown command, flag, report or file"},
+	{exitAnswers, "answers refused"},
+	{exitDefinitions, "definitions refused, or a conflict"},
+	{exitUnreached, "the service or a source was not reached"},
+	{exitForbidden, "not allowed"},
+	{exitCut, "cut short by time or size"},
+	{exitInterrupted, "cancelled or interrupted"},
+}
 
 // exit is an error with the code to leave with.
 type exit struct {
@@ -69,6 +85,24 @@ func Main(args []string, in io.Reader, out, errs io.Writer) int {
 	return code
 }
 
+// welcome is what the program alone says: what to do first.
+const welcome = `Pike Gate runs reports that ask for dates, and brings the right records.
+
+To see it at work, on a made-up ferry line:
+  pikegate demo
+
+Where a service runs already, at $PIKEGATE_SERVER or http://127.0.0.1:8080:
+  pikegate reports                           which reports there are
+  pikegate run REPORT                        asks its questions and brings the records
+
+With records of your own:
+  pikegate serve                             runs a service, empty at first
+  pikegate load trips.csv --as trips         brings a file of records into it
+  pikegate dataset propose SOURCE trips      describes them, for you to go on from
+
+pikegate --help lists all commands, pikegate COMMAND --help tells of one.
+`
+
 func newRoot() *cobra.Command {
 	root := &cobra.Command{
 		Use:   "pikegate",
@@ -85,12 +119,30 @@ returns the matching records, sorted.
 		Version:       versionText(),
 		Args:          knownChild,
 		RunE: func(c *cobra.Command, _ []string) error {
-			return c.Help()
+			_, err := fmt.Fprint(c.OutOrStdout(), welcome)
+			return err
 		},
 	}
 	root.SetVersionTemplate("{{.Name}} {{.Version}}\n")
 	root.SetFlagErrorFunc(wrongFlag)
-	root.AddCommand(newServe(), newDemo(), newReports(), newShow(), newRun(), newExplain(), newHistory(), newReceipt(), newAgain(), newRehearse(), newProof(), newCheck(), newPut(), newGet(), newRevisions(), newDifference(), newPublish(), newUses(), newDelete(), newSource(), newSources(), newDataset(), newLoad(), newTable(), newSchema(), newDate(), newVersion())
+	for _, g := range []struct {
+		id, title string
+		commands  []*cobra.Command
+	}{
+		{"reports", "Run reports:", []*cobra.Command{newReports(), newShow(), newRun(), newExplain(), newHistory(), newReceipt(), newAgain(), newDate()}},
+		{"definitions", "Write and publish definitions:", []*cobra.Command{newCheck(), newPut(), newGet(), newRevisions(), newDifference(), newPublish(), newUses(), newDelete(), newRehearse(), newProof(), newSchema()}},
+		{"data", "Look into sources, load files:", []*cobra.Command{newSources(), newSource(), newDataset(), newLoad(), newTable()}},
+		{"service", "Run the service:", []*cobra.Command{newServe(), newDemo(), newVersion()}},
+	} {
+		root.AddGroup(&cobra.Group{ID: g.id, Title: g.title})
+		for _, c := range g.commands {
+			c.GroupID = g.id
+			root.AddCommand(c)
+		}
+	}
+	root.AddCommand(newManual())
+	root.SetHelpCommandGroupID("service")
+	root.SetCompletionCommandGroupID("service")
 	return root
 }
 

@@ -51,6 +51,17 @@ func newClient(c *cobra.Command) (*client, error) {
 	return &client{base: strings.TrimRight(base, "/"), http: &http.Client{}}, nil
 }
 
+// calling makes what a command does of what it does with a client.
+func calling(use func(c *cobra.Command, client *client, args []string) error) func(*cobra.Command, []string) error {
+	return func(c *cobra.Command, args []string) error {
+		client, err := newClient(c)
+		if err != nil {
+			return err
+		}
+		return use(c, client, args)
+	}
+}
+
 // call sends a request, its body as JSON or, where it is a reader, as it is, and returns the answer
 // where its status says that it was done. The body is the caller's to close.
 func (c *client) call(ctx context.Context, method, path string, body any, accept string) (*http.Response, error) {

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"net"
 	"os"
-	"path/filepath"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -55,11 +54,14 @@ or mariadb://user@127.0.0.1:3306/. There the demo makes a schema of its own,
 			if !c.Flags().Changed("data") && on != catalog.Embedded {
 				dir += "-" + engine
 			}
+			if err := settle(dir, c.ErrOrStderr()); err != nil {
+				return err
+			}
 			return serveDemo(c, listener, dir, on, day)
 		},
 	}
 	c.Flags().StringVar(&listen, "listen", "127.0.0.1:8080", "address and port; without the flag, the next free port where 8080 is taken")
-	c.Flags().StringVar(&dir, "data", filepath.Join(cacheDir(), "demo"), "directory of the demo's files")
+	c.Flags().StringVar(&dir, "data", dataHome("demo"), "directory of the demo's files")
 	wordFlag(c, &engine, "engine", "sqlite", []string{"sqlite", "postgres", "mariadb"}, "where the records lie")
 	c.Flags().StringVar(&asOf, "as-of", "today", "the day that the records reach up to, and that the service takes for today")
 	return c

@@ -23,11 +23,7 @@ func newExplain() *cobra.Command {
   pikegate explain late-sailings --answer "travel-period=last week"`,
 		Args:              arity(1, 1),
 		ValidArgsFunction: completeReports,
-		RunE: func(c *cobra.Command, args []string) error {
-			client, err := newClient(c)
-			if err != nil {
-				return err
-			}
+		RunE: calling(func(c *cobra.Command, client *client, args []string) error {
 			answers, err := parseAnswers(given)
 			if err != nil {
 				return err
@@ -37,7 +33,7 @@ func newExplain() *cobra.Command {
 				return err
 			}
 			return printed(c, output, e, func() { sayExplanation(c.OutOrStdout(), &e) })
-		},
+		}),
 	}
 	serverFlag(c)
 	answerFlags(c, &given, &asOf)

@@ -23,11 +23,7 @@ func newHistory() *cobra.Command {
   pikegate history --report late-sailings --state no_rows
   pikegate history --day yesterday --person "Ines Karrow"`,
 		Args: arity(0, 0),
-		RunE: func(c *cobra.Command, _ []string) error {
-			client, err := newClient(c)
-			if err != nil {
-				return err
-			}
+		RunE: calling(func(c *cobra.Command, client *client, _ []string) error {
 			query := url.Values{}
 			for name, value := range map[string]string{"report": report, "person": person, "state": state, "day": day} {
 				if value != "" {
@@ -43,7 +39,7 @@ func newHistory() *cobra.Command {
 				return err
 			}
 			return printed(c, output, list, func() { sayHistory(c, list) })
-		},
+		}),
 	}
 	serverFlag(c)
 	f := c.Flags()

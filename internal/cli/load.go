@@ -49,11 +49,7 @@ than 10,000 rows do not fit. A last row that looks like totals stops the load un
   pikegate load more.xlsx --as old_claims --mode update --key claim_id
   pikegate load fares.csv --as fares --row-number id --numbers "fare=1.234,56" --totals skip`,
 		Args: arity(1, 1),
-		RunE: func(c *cobra.Command, args []string) error {
-			client, err := newClient(c)
-			if err != nil {
-				return err
-			}
+		RunE: calling(func(c *cobra.Command, client *client, args []string) error {
 			if req.Table == "" {
 				return fail(exitUsage, "name the table by --as")
 			}
@@ -79,12 +75,12 @@ than 10,000 rows do not fit. A last row that looks like totals stops the load un
 				return err
 			}
 			if refused != "" && !req.Dry {
-				if err := writeRefused(refused, report); err != nil {
+				if err := writeFile(refused, func(w io.Writer) error { return writeRefused(w, report) }); err != nil {
 					return fail(exitFailed, "%w", err)
 				}
 			}
 			return say(c.OutOrStdout(), output, report, func(w io.Writer) { tellLoad(w, req, report, refused) })
-		},
+		}),
 	}
 	f := c.Flags()
 	f.StringVar(&req.Table, "as", "", "the table")
@@ -128,15 +124,9 @@ func watched(to io.Writer, f *os.File) io.Reader {
 	return &reader
 }
 
-// writeRefused writes the rows that were refused, under a temporary name until they
-// are all there.
-func writeRefused(path string, report load.Report) error {
-	f, err := os.CreateTemp(filepath.Dir(path), ".refused-*")
-	if err != nil {
-		return err
-	}
-	defer os.Remove(f.Name())
-	w := csv.NewWriter(f)
+// writeRefused writes the rows that were refused.
+func writeRefused(to io.Writer, report load.Report) error {
+	w := csv.NewWriter(to)
 	w.UseCRLF = true
 	head := []string{"line", "reason"}
 	for _, c := range report.Columns {
@@ -144,15 +134,12 @@ func writeRefused(path string, report load.Report) error {
 			head = append(head, c.Name)
 		}
 	}
-	err = w.Write(head)
+	err := w.Write(head)
 	for _, r := range report.Refused {
 		err = errors.Join(err, w.Write(append([]string{strconv.Itoa(r.Line), r.Reason}, r.Fields...)))
 	}
 	w.Flush()
-	if err := errors.Join(err, w.Error(), f.Close()); err != nil {
-		return err
-	}
-	return os.Rename(f.Name(), path)
+	return errors.Join(err, w.Error())
 }
 
 func tellLoad(w io.Writer, req load.Request, r load.Report, refused string) {

@@ -28,11 +28,7 @@ and the count and fingerprint of what came back. Look at it, keep it beside the
 report, and publish it: from then on it is run at each check and before publishing.`,
 		Example: `  pikegate proof new 1042 --name late-sailings-june --to late-sailings-june.yaml`,
 		Args:    arity(1, 1),
-		RunE: func(c *cobra.Command, args []string) error {
-			client, err := newClient(c)
-			if err != nil {
-				return err
-			}
+		RunE: calling(func(c *cobra.Command, client *client, args []string) error {
 			r, err := client.receipt(c, args[0])
 			if err != nil {
 				return err
@@ -45,7 +41,7 @@ report, and publish it: from then on it is run at each check and before publishi
 				_, err = c.OutOrStdout().Write(text)
 				return err
 			}
-			err = whole(to, func(w io.Writer) error {
+			err = writeFile(to, func(w io.Writer) error {
 				_, err := w.Write(text)
 				return err
 			})
@@ -53,7 +49,7 @@ report, and publish it: from then on it is run at each check and before publishi
 				return fail(exitFailed, "%w", err)
 			}
 			return nil
-		},
+		}),
 	}
 	serverFlag(c)
 	c.Flags().StringVar(&name, "name", "", "name of the proof; that of the report with the receipt's number where absent")

@@ -30,11 +30,7 @@ not what the dataset says. A database that cannot be reached is told and stops n
   pikegate put definitions
   pikegate put --draft late-sailings.yaml`,
 		Args: arity(1, anyNumber),
-		RunE: func(c *cobra.Command, args []string) error {
-			client, err := newClient(c)
-			if err != nil {
-				return err
-			}
+		RunE: calling(func(c *cobra.Command, client *client, args []string) error {
 			files, err := definitionFiles(args)
 			if err != nil {
 				return err
@@ -63,7 +59,7 @@ not what the dataset says. A database that cannot be reached is told and stops n
 				fmt.Fprintf(c.OutOrStdout(), "stored as a draft with %s; it cannot be published as it is\n", english.Count(errors, "error"))
 			}
 			return nil
-		},
+		}),
 	}
 	serverFlag(c)
 	c.Flags().BoolVar(&draft, "draft", false, "store new revisions and leave what is published")

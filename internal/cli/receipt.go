@@ -56,17 +56,13 @@ func newReceipt() *cobra.Command {
 		Short:   "Show the record of a run: what was asked, what ran, and what came back",
 		Example: "  pikegate receipt 1042",
 		Args:    arity(1, 1),
-		RunE: func(c *cobra.Command, args []string) error {
-			client, err := newClient(c)
-			if err != nil {
-				return err
-			}
+		RunE: calling(func(c *cobra.Command, client *client, args []string) error {
 			r, err := client.receipt(c, args[0])
 			if err != nil {
 				return err
 			}
 			return printed(c, output, r, func() { sayReceipt(c.OutOrStdout(), r) })
-		},
+		}),
 	}
 	serverFlag(c)
 	outputFlag(c, &output)

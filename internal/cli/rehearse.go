@@ -24,11 +24,7 @@ which clocks change; or on days of one's own. Nothing is run.`,
   pikegate rehearse late-sailings --as-of 2027-01-01 --with drafts`,
 		Args:              arity(1, 1),
 		ValidArgsFunction: completeReports,
-		RunE: func(c *cobra.Command, args []string) error {
-			client, err := newClient(c)
-			if err != nil {
-				return err
-			}
+		RunE: calling(func(c *cobra.Command, client *client, args []string) error {
 			files, err := definitionFiles(with)
 			if err != nil {
 				return err
@@ -38,7 +34,7 @@ which clocks change; or on days of one's own. Nothing is run.`,
 				return err
 			}
 			return printed(c, output, r, func() { sayRehearsal(c.OutOrStdout(), &r) })
-		},
+		}),
 	}
 	serverFlag(c)
 	c.Flags().StringArrayVar(&asOf, "as-of", nil, "a day to take for today; repeat it for more")

@@ -16,11 +16,7 @@ func newReports() *cobra.Command {
 		Short:             "List the reports, by shelf",
 		Example:           "  pikegate reports\n  pikegate reports late",
 		ValidArgsFunction: cobra.NoFileCompletions,
-		RunE: func(c *cobra.Command, words []string) error {
-			client, err := newClient(c)
-			if err != nil {
-				return err
-			}
+		RunE: calling(func(c *cobra.Command, client *client, words []string) error {
 			found, err := client.reports(c.Context(), strings.Join(words, " "))
 			if err != nil {
 				return err
@@ -33,7 +29,7 @@ func newReports() *cobra.Command {
 			}
 			listReports(c.OutOrStdout(), found)
 			return nil
-		},
+		}),
 	}
 	serverFlag(c)
 	return c

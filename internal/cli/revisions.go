@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"io"
 	"net/http"
 	"net/url"
 	"os"
@@ -112,7 +113,7 @@ func getAll(c *cobra.Command, to string) error {
 	}
 	for _, d := range list.Definitions {
 		path := filepath.Join(to, string(d.Kind)+"-"+d.Name+".yaml")
-		if err := os.WriteFile(path, []byte(d.Text), 0o644); err != nil {
+		if err := writeFile(path, func(w io.Writer) error { _, err := io.WriteString(w, d.Text); return err }); err != nil {
 			return fail(exitFailed, "%w", err)
 		}
 	}

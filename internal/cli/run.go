@@ -7,7 +7,6 @@ import (
 	"io"
 	"net/http"
 	"os"
-	"path/filepath"
 	"strings"
 	"time"
 
@@ -136,7 +135,7 @@ func runTo(c *cobra.Command, client *client, report string, asked api.RunRequest
 	if to == "" {
 		err = write(c.OutOrStdout())
 	} else {
-		err = whole(to, write)
+		err = writeFile(to, write)
 	}
 	return client.broken(c.Context(), err, to, answer.Header.Get("Link"))
 }
@@ -172,35 +171,6 @@ func (c *client) broken(ctx context.Context, err error, to, link string) error {
 // exitsOfCut are the exit codes of runs that ended after some of their records were
 // sent.
 var exitsOfCut = map[receipt.State]int{receipt.CutByTime: exitCut, receipt.CutBySize: exitCut, receipt.SourceNotReady: exitUnreached, receipt.SourceBusy: exitUnreached, receipt.FailedByService: exitFailed}
-
-// whole writes a file under a temporary name and gives it its own when it is
-// whole.
-func whole(path string, write func(io.Writer) error) (err error) {
-	f, err := os.CreateTemp(filepath.Dir(path), "."+filepath.Base(path)+".*")
-	var refused *os.PathError
-	if errors.As(err, &refused) { // without the temporary name, which says nothing to anybody
-		return &os.PathError{Op: "write", Path: path, Err: refused.Err}
-	}
-	if err != nil {
-		return err
-	}
-	defer func() {
-		if err != nil {
-			f.Close()
-			os.Remove(f.Name())
-		}
-	}()
-	if err := write(f); err != nil {
-		return err
-	}
-	if err := f.Chmod(0o644); err != nil {
-		return err
-	}
-	if err := f.Close(); err != nil {
-		return err
-	}
-	return os.Rename(f.Name(), path)
-}
 
 // errCut is a JSON result that ended before its receipt.
 var errCut = fmt.Errorf("the receipt is missing")

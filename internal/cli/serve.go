@@ -47,6 +47,9 @@ func serve(ctx context.Context, to *serving, logTo io.Writer) error {
 	if err := startLog(to.log, logTo); err != nil {
 		return err
 	}
+	if err := settle(to.Dir, logTo); err != nil {
+		return err
+	}
 	listener, err := net.Listen("tcp", to.listen)
 	if err != nil {
 		return fail(exitFailed, "%w", err)

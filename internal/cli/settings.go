@@ -3,15 +3,16 @@ package cli
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"os"
-	"path/filepath"
+	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
 
-	"github.com/dustin/go-humanize"
 	"github.com/spf13/cobra"
-	"github.com/spf13/viper"
+	"go.yaml.in/yaml/v3"
 
 	"pikegate/internal/api"
 	"pikegate/internal/core/fault"
@@ -47,7 +48,7 @@ var settings = []setting{
 		to.limits.Hosts = list(text)
 		return nil
 	}},
-	{"data", filepath.Join(cacheDir(), "data"), "directory of the service's files", func(to *serving, text string) error {
+	{"data", dataHome("data"), "directory of the service's files", func(to *serving, text string) error {
 		to.Dir = text
 		return nil
 	}},
@@ -114,14 +115,24 @@ func takeNumber(at func(*serving) *int) func(*serving, string) error {
 	}
 }
 
+// sizeText is a number of bytes with its unit.
+var sizeText = regexp.MustCompile(`(?i)^([0-9]{1,16})\s*(B|KB|KiB|MB|MiB|GB|GiB|TB|TiB)?$`)
+
+var units = map[string]int64{"": 1, "b": 1, "kb": 1e3, "kib": 1 << 10, "mb": 1e6, "mib": 1 << 20, "gb": 1e9, "gib": 1 << 30, "tb": 1e12, "tib": 1 << 40}
+
 // takeSize is for a number of bytes.
 func takeSize(at func(*serving) *int64) func(*serving, string) error {
 	return func(to *serving, text string) error {
-		n, err := humanize.ParseBytes(text)
-		if err != nil || n == 0 || n > 1<<50 {
+		m := sizeText.FindStringSubmatch(text)
+		if m == nil {
 			return fmt.Errorf("%q is not a size such as 64 MiB or 2 GiB", text)
 		}
-		*at(to) = int64(n)
+		n, err := strconv.ParseInt(m[1], 10, 64)
+		if unit := units[strings.ToLower(m[2])]; err != nil || n < 1 || n > 1<<50/unit {
+			return fmt.Errorf("%q is not a size such as 64 MiB or 2 GiB", text)
+		} else {
+			*at(to) = n * unit
+		}
 		return nil
 	}
 }
@@ -162,14 +173,6 @@ func variable(name string) string {
 	return settingsPrefix + "_" + strings.ToUpper(strings.ReplaceAll(name, "-", "_"))
 }
 
-func cacheDir() string {
-	dir, err := os.UserCacheDir()
-	if err != nil {
-		dir = os.TempDir()
-	}
-	return filepath.Join(dir, "pikegate")
-}
-
 func settingsHelp() string {
 	var b strings.Builder
 	b.WriteString("Each setting is a flag, an environment variable, and a key of the config file.\nThe flag wins over the variable, the variable over the file.\n\n")
@@ -177,38 +180,66 @@ func settingsHelp() string {
 	for _, s := range settings {
 		value := cmp.Or(s.value, "(unset)")
 		if s.name == "data" {
-			value = "pikegate/data in the user's cache directory"
+			value = "pikegate/data in the user's data home"
 		}
 		fmt.Fprintf(&b, "  %-22s%-30s%-22s%s\n", "--"+s.name, variable(s.name), s.name+":", value)
 	}
 	return strings.TrimRight(b.String(), "\n")
 }
 
-// readSettings merges flags, environment and config file.
+// readSettings takes each setting from its flag, else from its variable, else from the
+// config file, else as it usually is.
 func readSettings(c *cobra.Command) (*serving, error) {
-	v := viper.New()
-	v.SetEnvPrefix(settingsPrefix)
-	v.SetEnvKeyReplacer(strings.NewReplacer("-", "_"))
-	v.AutomaticEnv()
-	if err := v.BindPFlags(c.Flags()); err != nil {
+	file, _ := c.Flags().GetString("config")
+	said, err := readConfig(cmp.Or(file, os.Getenv(variable("config"))))
+	if err != nil {
 		return nil, err
 	}
-	if file := v.GetString("config"); file != "" {
-		v.SetConfigFile(file)
-		v.SetConfigType("yaml")
-		if err := v.ReadInConfig(); err != nil {
-			return nil, fail(exitUsage, "the config file %s cannot be read: %w", file, err)
+	return taken(func(s setting) string {
+		flag := c.Flags().Lookup(s.name)
+		text, inFile := said[s.name]
+		switch value, inEnvironment := os.LookupEnv(variable(s.name)); {
+		case flag.Changed:
+			return flag.Value.String()
+		case inEnvironment && value != "":
+			return value
+		case inFile:
+			return text
 		}
-		if err := knownKeys(v, file); err != nil {
-			return nil, err
+		return s.value
+	})
+}
+
+// readConfig reads the config file, YAML, none where file is "". A list is its items, parted
+// by commas. A key that is no setting is refused.
+func readConfig(file string) (map[string]string, error) {
+	if file == "" {
+		return nil, nil
+	}
+	text, err := os.ReadFile(file)
+	keys := map[string]any{}
+	if err == nil {
+		err = yaml.Unmarshal(text, &keys)
+	}
+	if err != nil {
+		return nil, fail(exitUsage, "the config file %s cannot be read: %w", file, err)
+	}
+	var names []string
+	for _, s := range settings {
+		names = append(names, s.name)
+	}
+	said := map[string]string{}
+	for _, key := range slices.Sorted(maps.Keys(keys)) {
+		if !slices.Contains(names, key) {
+			f := fault.New(fault.UnknownSetting, "the config file %s has a key %q that is no setting", file, key)
+			return nil, fail(exitUsage, "%s", f.Suggest(fault.Near(key, names)).Sentence())
+		}
+		said[key] = fmt.Sprint(keys[key])
+		if items, isList := keys[key].([]any); isList {
+			said[key] = strings.Trim(fmt.Sprint(items), "[]")
 		}
 	}
-	return taken(func(s setting) string {
-		if all, isList := v.Get(s.name).([]any); isList {
-			return strings.Trim(fmt.Sprint(all), "[]")
-		}
-		return v.GetString(s.name)
-	})
+	return said, nil
 }
 
 // taken puts the texts of all settings in place.
@@ -230,21 +261,4 @@ func usual() *serving {
 		panic("cli: a default is no value of its setting: " + err.Error())
 	}
 	return to
-}
-
-// knownKeys refuses a key of the config file that means nothing.
-func knownKeys(v *viper.Viper, file string) error {
-	known := map[string]bool{"config": true, "help": true}
-	var names []string
-	for _, s := range settings {
-		known[s.name] = true
-		names = append(names, s.name)
-	}
-	for _, key := range v.AllKeys() {
-		if !known[key] {
-			f := fault.New(fault.UnknownSetting, "the config file %s has a key %q that is no setting", file, key)
-			return fail(exitUsage, "%s", f.Suggest(fault.Near(key, names)).Sentence())
-		}
-	}
-	return nil
 }

@@ -20,11 +20,7 @@ func newShow() *cobra.Command {
 		Example:           "  pikegate show late-sailings",
 		Args:              arity(1, 1),
 		ValidArgsFunction: completeReports,
-		RunE: func(c *cobra.Command, args []string) error {
-			client, err := newClient(c)
-			if err != nil {
-				return err
-			}
+		RunE: calling(func(c *cobra.Command, client *client, args []string) error {
 			asOf, _ := c.Flags().GetString("as-of")
 			r, err := client.report(c.Context(), args[0], asOf)
 			if err != nil {
@@ -36,7 +32,7 @@ func newShow() *cobra.Command {
 			}
 			show(c.OutOrStdout(), r, defaults.Answers)
 			return nil
-		},
+		}),
 	}
 	serverFlag(c)
 	c.Flags().String("as-of", "", "the day to take for today")

@@ -33,11 +33,7 @@ table a sample is looked at, from both ends of its key, and the figures are the
 sample's; --whole counts them over all records.`,
 		Example: "  pikegate source inspect harbour\n  pikegate source inspect harbour sailings\n  pikegate source inspect harbour bookings --whole",
 		Args:    arity(1, 2),
-		RunE: func(c *cobra.Command, args []string) error {
-			client, err := newClient(c)
-			if err != nil {
-				return err
-			}
+		RunE: calling(func(c *cobra.Command, client *client, args []string) error {
 			if len(args) == 1 {
 				var names api.TableNames
 				if err := client.json(c.Context(), http.MethodGet, tablePath(args), nil, &names); err != nil {
@@ -54,7 +50,7 @@ sample's; --whole counts them over all records.`,
 				return err
 			}
 			return say(c.OutOrStdout(), output, info, func(w io.Writer) { describe(w, info) })
-		},
+		}),
 	}
 	outputFlag(c, &output)
 	c.Flags().BoolVar(&whole, "whole", false, "count the figures of a large table over all its records")
@@ -174,11 +170,7 @@ func newPropose() *cobra.Command {
 Read it, mend what is not sure, and put it.`,
 		Example: "  pikegate dataset propose harbour sailings\n  pikegate dataset propose harbour sailings --to sailings.yaml",
 		Args:    arity(2, 2),
-		RunE: func(c *cobra.Command, args []string) error {
-			client, err := newClient(c)
-			if err != nil {
-				return err
-			}
+		RunE: calling(func(c *cobra.Command, client *client, args []string) error {
 			var info api.TableInfo
 			if err := client.json(c.Context(), http.MethodGet, tablePath(args), nil, &info); err != nil {
 				return err
@@ -195,7 +187,7 @@ Read it, mend what is not sure, and put it.`,
 				return fail(exitFailed, "%w", err)
 			}
 			return f.Close()
-		},
+		}),
 	}
 	c.Flags().StringVar(&to, "to", "", "a file to write; standard output where absent")
 	serverFlag(c)

@@ -17,11 +17,7 @@ func newSources() *cobra.Command {
 		Short:   "List the databases of business records",
 		Example: "  pikegate sources",
 		Args:    arity(0, 0),
-		RunE: func(c *cobra.Command, _ []string) error {
-			client, err := newClient(c)
-			if err != nil {
-				return err
-			}
+		RunE: calling(func(c *cobra.Command, client *client, _ []string) error {
 			var list api.SourceList
 			if err := client.json(c.Context(), http.MethodGet, "/sources", nil, &list); err != nil {
 				return err
@@ -34,7 +30,7 @@ func newSources() *cobra.Command {
 					fmt.Fprintf(w, "%s\t%s\t%s\t%s\n", s.Name, s.Engine, s.Zone, s.Title)
 				}
 			})
-		},
+		}),
 	}
 	outputFlag(c, &output)
 	serverFlag(c)

@@ -17,13 +17,9 @@ func newTableRename() *cobra.Command {
 		Short:   "Give a loaded table another name",
 		Example: "  pikegate table rename old_claims claims_2025",
 		Args:    arity(2, 2),
-		RunE: func(c *cobra.Command, args []string) error {
-			client, err := newClient(c)
-			if err != nil {
-				return err
-			}
+		RunE: calling(func(c *cobra.Command, client *client, args []string) error {
 			return client.json(c.Context(), http.MethodPost, loadPath(args[0])+"/rename", map[string]string{"to": args[1]}, &struct{}{})
-		},
+		}),
 	}
 	serverFlag(c)
 	return c
@@ -36,13 +32,9 @@ func newTableRemove() *cobra.Command {
 		Long:    "Take a loaded table away, with its records. One that a dataset describes stays.",
 		Example: "  pikegate table remove old_claims",
 		Args:    arity(1, 1),
-		RunE: func(c *cobra.Command, args []string) error {
-			client, err := newClient(c)
-			if err != nil {
-				return err
-			}
+		RunE: calling(func(c *cobra.Command, client *client, args []string) error {
 			return client.json(c.Context(), http.MethodDelete, loadPath(args[0]), nil, &struct{}{})
-		},
+		}),
 	}
 	serverFlag(c)
 	return c

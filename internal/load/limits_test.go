@@ -110,7 +110,7 @@ func TestFilesThatHoldTooMuch(t *testing.T) {
 				_, err := Load(ctx, database(t), c.file, Request{Table: "t", Format: c.format, Dry: dry})
 				var refused *Error
 				require.ErrorAs(t, err, &refused)
-				assert.Equal(t, c.code, refused.Code, refused.Message)
+				assert.EqualValues(t, c.code, refused.Code, refused.Message)
 				assert.Less(t, time.Since(start), time.Minute)
 				assert.Less(t, most(), uint64(64<<20))
 				if again, ok := c.file.(io.Seeker); ok {

@@ -29,27 +29,52 @@ type Stored struct {
 	Difference []difference.Change // where it changed
 }
 
-type definitionRow struct {
-	ID      int64
-	Kind    string
-	Name    string
-	Current *int64
+// definition is a row of the table definitions, with the revisions that belong to it.
+type definition struct {
+	ID        int64
+	Kind      catalog.Kind
+	Name      string
+	Current   *int64     // the revision that readers see, nil where they see none
+	Published *revision  `gorm:"foreignKey:Current"`
+	Revisions []revision `gorm:"foreignKey:DefinitionID"`
 }
 
-func (definitionRow) TableName() string { return "definitions" }
-
-type revisionRow struct {
+// revision is a row of the table revisions.
+type revision struct {
 	ID           int64
 	DefinitionID int64
 	Number       int
 	Text         string
 	File         string
 	Line         int
-	SavedAt      string
+	SavedAt      string // RFC 3339, UTC
 	SavedBy      string
 }
 
-func (revisionRow) TableName() string { return "revisions" }
+// document is a revision as it is read.
+func (r revision) document(ref catalog.Ref) catalog.Document {
+	return catalog.Document{Ref: ref, Text: r.Text, File: r.File, Line: r.Line, Revision: r.Number}
+}
+
+// called limits a query to the definition of a name.
+func called(ref catalog.Ref) func(*gorm.DB) *gorm.DB {
+	return func(db *gorm.DB) *gorm.DB { return db.Where(&definition{Kind: ref.Kind, Name: ref.Name}) }
+}
+
+// find finds a definition; ErrNone where there is none of the name.
+func find(db *gorm.DB, ref catalog.Ref) (definition, error) {
+	var d definition
+	err := db.Scopes(called(ref)).Take(&d).Error
+	return d, none(err)
+}
+
+// none gives a record that was not found its cause.
+func none(err error) error {
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return ErrNone
+	}
+	return err
+}
 
 // Published returns the published revision of every definition, as documents.
 func (s *Store) Published(ctx context.Context) ([]catalog.Document, error) {
@@ -57,10 +82,15 @@ func (s *Store) Published(ctx context.Context) ([]catalog.Document, error) {
 }
 
 func published(db *gorm.DB) ([]catalog.Document, error) {
-	var docs []catalog.Document
-	err := db.Raw(`SELECT d.kind, d.name, r.text, r.file, r.line, r.number AS revision
-		FROM definitions d JOIN revisions r ON r.id = d.current ORDER BY d.kind, d.name`).Scan(&docs).Error
-	return docs, err
+	var all []definition
+	if err := db.InnerJoins("Published").Order("kind, name").Find(&all).Error; err != nil {
+		return nil, err
+	}
+	docs := make([]catalog.Document, len(all))
+	for i, d := range all {
+		docs[i] = d.Published.document(catalog.Ref{Kind: d.Kind, Name: d.Name})
+	}
+	return docs, nil
 }
 
 // Save is how documents are put.
@@ -118,39 +148,73 @@ var ErrNone = errors.New("no such definition or revision")
 
 // Revisions lists the revisions of a definition, the latest first.
 func (s *Store) Revisions(ctx context.Context, ref catalog.Ref) ([]Revision, error) {
-	var all []Revision
-	err := s.db.WithContext(ctx).Raw(`SELECT r.number, r.saved_at, r.saved_by, r.id = d.current AS published
-		FROM definitions d JOIN revisions r ON r.definition_id = d.id WHERE d.kind = ? AND d.name = ? ORDER BY r.number DESC`, ref.Kind, ref.Name).Scan(&all).Error
-	if err == nil && len(all) == 0 {
-		err = ErrNone
+	db := s.db.WithContext(ctx)
+	d, err := find(db.Preload("Revisions", func(db *gorm.DB) *gorm.DB {
+		return db.Select("id", "definition_id", "number", "saved_at", "saved_by").Order("number DESC")
+	}), ref)
+	if err != nil {
+		return nil, err
 	}
-	return all, err
+	all := make([]Revision, len(d.Revisions))
+	for i, r := range d.Revisions {
+		all[i] = Revision{Number: r.Number, SavedAt: r.SavedAt, SavedBy: r.SavedBy, Published: d.Current != nil && r.ID == *d.Current}
+	}
+	return all, nil
 }
 
 // Document returns a revision of a definition; of number 0 the published one.
-func (s *Store) Document(ctx context.Context, ref catalog.Ref, number int) (catalog.Document, int, error) {
-	var row revisionRow
-	err := s.db.WithContext(ctx).Raw(`SELECT r.text, r.file, r.line, r.number
-		FROM definitions d JOIN revisions r ON r.definition_id = d.id
-		WHERE d.kind = ? AND d.name = ? AND (r.number = ? OR ? = 0 AND r.id = d.current)`, ref.Kind, ref.Name, number, number).Scan(&row).Error
-	if err == nil && row.Number == 0 {
-		err = ErrNone
+func (s *Store) Document(ctx context.Context, ref catalog.Ref, number int) (catalog.Document, error) {
+	db := s.db.WithContext(ctx)
+	d, err := find(db.Joins("Published"), ref)
+	if err != nil {
+		return catalog.Document{Ref: ref}, err
 	}
-	return catalog.Document{Ref: ref, Text: row.Text, File: row.File, Line: row.Line}, row.Number, err
+	if number == 0 {
+		if d.Published == nil {
+			return catalog.Document{Ref: ref}, ErrNone
+		}
+		return d.Published.document(ref), nil
+	}
+	r, err := numbered(db, d, number)
+	return r.document(ref), err
 }
 
-// Publish makes a revision the one that readers see; of number 0 the latest. A
-// negative number takes the definition away from readers and keeps its revisions.
+// numbered finds a revision of a definition; of number 0 the latest.
+func numbered(db *gorm.DB, d definition, number int) (revision, error) {
+	db = db.Where(&revision{DefinitionID: d.ID})
+	if number != 0 {
+		db = db.Where(&revision{Number: number})
+	}
+	var r revision
+	return r, none(db.Order("number DESC").Take(&r).Error)
+}
+
+// Publish makes a revision the one that readers see; of number 0 the latest.
 func (s *Store) Publish(ctx context.Context, ref catalog.Ref, number int, check func(all []catalog.Document) error) error {
+	return s.show(ctx, ref, func(tx *gorm.DB, d definition) (*int64, error) {
+		r, err := numbered(tx, d, number)
+		return &r.ID, err
+	}, check)
+}
+
+// Withdraw takes a definition away from readers and keeps its revisions.
+func (s *Store) Withdraw(ctx context.Context, ref catalog.Ref, check func(all []catalog.Document) error) error {
+	return s.show(ctx, ref, func(*gorm.DB, definition) (*int64, error) { return nil, nil }, check)
+}
+
+// show changes which revision of a definition readers see.
+func (s *Store) show(ctx context.Context, ref catalog.Ref, which func(*gorm.DB, definition) (*int64, error), check func(all []catalog.Document) error) error {
 	return s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		result := tx.Exec(`UPDATE definitions SET current = (SELECT r.id FROM revisions r WHERE r.definition_id = definitions.id AND (r.number = ? OR ? = 0) ORDER BY r.number DESC LIMIT 1)
-			WHERE kind = ? AND name = ? AND (? < 0 OR EXISTS (SELECT 1 FROM revisions r WHERE r.definition_id = definitions.id AND (r.number = ? OR ? = 0)))`,
-			number, number, ref.Kind, ref.Name, number, number, number)
-		if result.Error != nil {
-			return result.Error
+		d, err := find(tx, ref)
+		if err != nil {
+			return err
 		}
-		if result.RowsAffected == 0 {
-			return ErrNone
+		current, err := which(tx, d)
+		if err != nil {
+			return err
+		}
+		if err := tx.Model(&d).Update("current", current).Error; err != nil {
+			return err
 		}
 		all, err := published(tx)
 		if err != nil {
@@ -162,19 +226,17 @@ func (s *Store) Publish(ctx context.Context, ref catalog.Ref, number int, check 
 
 func put(tx *gorm.DB, d catalog.Document, save Save) (Stored, error) {
 	stored := Stored{Ref: d.Ref, Change: Changed}
-	var row definitionRow
-	err := tx.Where("kind = ? AND name = ?", d.Kind, d.Name).Take(&row).Error
-	if errors.Is(err, gorm.ErrRecordNotFound) {
+	row, err := find(tx.Joins("Published"), d.Ref)
+	if errors.Is(err, ErrNone) {
 		stored.Change = New
-		row = definitionRow{Kind: string(d.Kind), Name: d.Name}
+		row = definition{Kind: d.Kind, Name: d.Name}
 		err = tx.Create(&row).Error
 	}
 	if err != nil {
 		return stored, err
 	}
-	var last revisionRow
-	err = tx.Where("definition_id = ?", row.ID).Order("number DESC").Limit(1).Find(&last).Error
-	if err != nil {
+	last, err := numbered(tx, row, 0)
+	if err != nil && !errors.Is(err, ErrNone) {
 		return stored, err
 	}
 	if saw, ok := save.Base[d.Ref]; ok && saw != last.Number {
@@ -182,11 +244,8 @@ func put(tx *gorm.DB, d catalog.Document, save Save) (Stored, error) {
 		return stored, &Conflict{Ref: d.Ref, Saw: saw, Latest: latest}
 	}
 	before := last // what readers see, where they see any
-	if row.Current != nil && last.ID != *row.Current {
-		before = revisionRow{}
-		if err := tx.Where("id = ?", *row.Current).Take(&before).Error; err != nil {
-			return stored, err
-		}
+	if row.Published != nil {
+		before = *row.Published
 	}
 	same := before
 	if save.Draft {
@@ -199,7 +258,7 @@ func put(tx *gorm.DB, d catalog.Document, save Save) (Stored, error) {
 	if stored.Change == Changed {
 		stored.Difference = difference.Between(before.Text, d.Text)
 	}
-	next := revisionRow{DefinitionID: row.ID, Number: last.Number + 1, Text: d.Text, File: d.File, Line: d.Line,
+	next := revision{DefinitionID: row.ID, Number: last.Number + 1, Text: d.Text, File: d.File, Line: d.Line,
 		SavedAt: save.Now.UTC().Format(time.RFC3339), SavedBy: save.By}
 	if err := tx.Create(&next).Error; err != nil {
 		return stored, err
@@ -208,5 +267,5 @@ func put(tx *gorm.DB, d catalog.Document, save Save) (Stored, error) {
 	if save.Draft {
 		return stored, nil
 	}
-	return stored, tx.Model(&row).Update("current", next.ID).Error
+	return stored, tx.Model(&row).Omit("Published", "Revisions").Update("current", next.ID).Error
 }

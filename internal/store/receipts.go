@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"database/sql"
 	"errors"
 	"fmt"
 	"maps"
@@ -10,6 +9,8 @@ import (
 	"time"
 
 	"github.com/mattn/go-sqlite3"
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
 )
 
 // Receipt is the record of a run as it is kept.
@@ -26,15 +27,21 @@ type Receipt struct {
 	Digests   []byte // nil where they were not kept
 }
 
-type receiptRow struct {
+// receipt is a row of the table receipts.
+type receipt struct {
 	ID        int64
 	Report    string
 	Person    string
 	State     string
-	StartedAt string
+	StartedAt string // in startForm
 	Body      []byte
-	Marks     []byte
+	Head      []byte
+	Digests   []byte
 	Sent      bool
+}
+
+func rowOf(r Receipt) receipt {
+	return receipt{ID: r.ID, Report: r.Report, Person: r.Person, State: r.State, StartedAt: r.StartedAt.UTC().Format(startForm), Body: r.Body, Head: r.Head, Digests: r.Digests}
 }
 
 // The states that the store itself knows of.
@@ -59,21 +66,15 @@ const (
 	gatherTime   = 500 * time.Microsecond
 )
 
-// commits writes the receipts that are waiting in one transaction, again and again:
-// while one commit is on its way to the disk the next receipts gather. Its connection
-// and its statements are its own, since every run waits for them twice.
-func (s *Store) commits(conn *sql.Conn, begin, end, sent *sql.Stmt) {
+// commits writes the receipts that are waiting in one transaction, again and again: while
+// one commit is on its way to the disk the next receipts gather. It has a connection of its
+// own, with statements that are prepared once, since every run waits for them twice.
+func (s *Store) commits() {
 	defer close(s.committed)
-	defer conn.Close()
-	for _, statement := range []*sql.Stmt{begin, end, sent} { // else SQLite keeps the file open
-		defer statement.Close()
-	}
-	ctx := context.Background()
 	idle := time.NewTicker(sentTime)
 	defer idle.Stop()
-	for {
+	for open := true; open; {
 		var together []kept
-		open := true
 		select {
 		case first, more := <-s.waiting:
 			if open = more; more {
@@ -83,45 +84,36 @@ func (s *Store) commits(conn *sql.Conn, begin, end, sent *sql.Stmt) {
 		}
 		handedOn := s.takeSent()
 		if len(together) == 0 && len(handedOn) == 0 {
-			if !open {
-				return
-			}
 			continue
 		}
 		failed := make([]error, len(together))
-		_, err := conn.ExecContext(ctx, "BEGIN IMMEDIATE")
-		for _, id := range handedOn {
-			if err == nil {
-				_, err = sent.ExecContext(ctx, id)
+		err := s.keeping.Transaction(func(tx *gorm.DB) error {
+			if len(handedOn) > 0 {
+				if err := tx.Model(&receipt{}).Where("id IN ?", handedOn).Update("sent", true).Error; err != nil {
+					return err
+				}
 			}
-		}
-		for i, k := range together {
-			if err != nil {
-				break
+			for i, k := range together {
+				failed[i] = keep(tx, k.Receipt)
 			}
-			if k.Begun {
-				_, failed[i] = end.ExecContext(ctx, k.State, k.Body, k.Head, k.Digests, k.ID)
-			} else {
-				_, failed[i] = begin.ExecContext(ctx, k.ID, k.Report, k.Person, k.State, k.StartedAt.UTC().Format(startForm), k.Body, k.Head)
-			}
-		}
-		if err == nil {
-			if _, err = conn.ExecContext(ctx, "COMMIT"); err != nil {
-				_, _ = conn.ExecContext(ctx, "ROLLBACK") // for the next ones
-			}
-		}
+			return nil
+		})
 		if err == nil {
 			s.sentKept(handedOn)
-		} else {
-			s.addSent(handedOn...) // for the next time
 		}
 		for i, k := range together {
 			k.done <- roomless(errors.Join(failed[i], err))
 		}
-		if !open {
-			return
-		}
 	}
+}
+
+// keep writes a receipt, or where it has begun writes it anew.
+func keep(tx *gorm.DB, r Receipt) error {
+	row := rowOf(r)
+	if r.Begun {
+		return tx.Model(&row).Select("State", "Body", "Head", "Digests").Updates(&row).Error
+	}
+	return tx.Create(&row).Error
 }
 
 // sentTime is the longest that it takes until what is known of a receipt's result is on
@@ -130,14 +122,10 @@ const sentTime = time.Second
 
 // Sent says that all of a run's result was handed on. It waits for nothing: it is written
 // with the next receipts.
-func (s *Store) Sent(id int64) { s.addSent(id) }
-
-func (s *Store) addSent(ids ...int64) {
+func (s *Store) Sent(id int64) {
 	s.sending.Lock()
 	defer s.sending.Unlock()
-	for _, id := range ids {
-		s.sent[id] = true
-	}
+	s.sent[id] = true
 }
 
 // takeSent are the receipts whose results were handed on and that are not yet written so.
@@ -196,43 +184,28 @@ func (s *Store) gather(first kept) []kept {
 	return together
 }
 
-// startCommits makes the connection that receipts are written on.
+// startCommits opens the connection that receipts are written on.
 func (s *Store) startCommits() error {
-	db, err := s.db.DB()
-	if err != nil {
+	var err error
+	if s.keeping, err = pool(s.path, s.most, true); err != nil {
 		return err
-	}
-	ctx := context.Background()
-	conn, err := db.Conn(ctx)
-	if err != nil {
-		return err
-	}
-	begin, err := conn.PrepareContext(ctx, "INSERT INTO receipts (id, report, person, state, started_at, body, head) VALUES (?, ?, ?, ?, ?, ?, ?)")
-	if err != nil {
-		return errors.Join(err, conn.Close())
-	}
-	end, err := conn.PrepareContext(ctx, "UPDATE receipts SET state = ?, body = ?, head = ?, marks = ? WHERE id = ?")
-	if err != nil {
-		return errors.Join(err, conn.Close())
-	}
-	sent, err := conn.PrepareContext(ctx, "UPDATE receipts SET sent = 1 WHERE id = ?")
-	if err != nil {
-		return errors.Join(err, conn.Close())
 	}
 	s.waiting, s.committed = make(chan kept, mostTogether), make(chan struct{})
-	go s.commits(conn, begin, end, sent)
+	go s.commits()
 	return nil
 }
 
 // endCommits ends it, once what waits is written.
-func (s *Store) endCommits() {
+func (s *Store) endCommits() error {
 	s.closing.Lock()
 	defer s.closing.Unlock()
-	if s.waiting != nil && !s.closed {
-		s.closed = true
-		close(s.waiting)
-		<-s.committed
+	if s.waiting == nil || s.closed {
+		return nil
 	}
+	s.closed = true
+	close(s.waiting)
+	<-s.committed
+	return closeDB(s.keeping)
 }
 
 // Keep writes a receipt, or where it has begun writes it anew, with others that came at the same time.
@@ -279,31 +252,28 @@ func (s *Store) NextReceipt() int64 { return s.lastReceipt.Add(1) }
 // interrupt ends the receipts of runs that were cut off when the service last ended,
 // and finds the number of the last receipt.
 func (s *Store) interrupt() error {
-	if err := s.db.Exec("UPDATE receipts SET state = ? WHERE state = ?", Interrupted, Running).Error; err != nil {
+	if err := s.db.Model(&receipt{}).Where(&receipt{State: Running}).Update("state", Interrupted).Error; err != nil {
 		return err
 	}
 	var last int64
-	err := s.db.Raw("SELECT coalesce(max(id), 0) FROM receipts").Scan(&last).Error
+	err := s.db.Model(&receipt{}).Select("coalesce(max(id), 0)").Scan(&last).Error
 	s.lastReceipt.Store(last)
 	return err
 }
 
 // Receipt finds a receipt; ErrNone where there is none of the number.
 func (s *Store) Receipt(ctx context.Context, id int64) (*Receipt, error) {
-	var row receiptRow
-	err := s.db.WithContext(ctx).Raw("SELECT * FROM receipts WHERE id = ?", id).Scan(&row).Error
-	if err != nil {
-		return nil, err
+	var row receipt
+	if err := s.db.WithContext(ctx).Take(&row, id).Error; err != nil {
+		return nil, none(err)
 	}
-	if row.ID == 0 {
-		return nil, ErrNone
-	}
-	return s.receipt(row)
+	return s.read(row)
 }
 
-func (s *Store) receipt(r receiptRow) (*Receipt, error) {
+// read is a receipt as it was kept.
+func (s *Store) read(r receipt) (*Receipt, error) {
 	started, err := time.Parse(time.RFC3339, r.StartedAt)
-	return &Receipt{ID: r.ID, Report: r.Report, Person: r.Person, State: r.State, StartedAt: started, Body: r.Body, Digests: r.Marks, Sent: r.Sent || s.isSent(r.ID)}, err
+	return &Receipt{ID: r.ID, Report: r.Report, Person: r.Person, State: r.State, StartedAt: started, Body: r.Body, Digests: r.Digests, Sent: r.Sent || s.isSent(r.ID)}, err
 }
 
 // Wanted is which receipts to list; what is not set leaves all.
@@ -319,34 +289,45 @@ const mostListed = 64 << 10
 
 // Receipts lists receipts, the latest first, with their heads in place of their bodies.
 func (s *Store) Receipts(ctx context.Context, w Wanted) ([]Receipt, error) {
-	db := s.db.WithContext(ctx).Table("receipts").Select("id, report, person, state, started_at, coalesce(head, CASE WHEN length(body) <= ? THEN body END) AS body, sent", mostListed).Order("id DESC").Limit(w.Most)
-	for column, value := range map[string]string{"report": w.Report, "person": w.Person, "state": w.State} {
-		if value != "" {
-			db = db.Where(column+" = ?", value)
-		}
-	}
-	if w.State != "" && w.State != Running && w.State != "rows" {
-		db = db.Where("state NOT IN ('running', 'rows')") // as the index has it
-	}
-	if !w.From.IsZero() { // as numbers, in whose order they are listed
-		db = db.Where("id IN (SELECT id FROM receipts WHERE started_at >= ? AND started_at < ?)", w.From.UTC().Format(startForm), w.Until.UTC().Format(startForm))
-	}
-	if w.Before > 0 {
-		db = db.Where("id < ?", w.Before)
-	}
-	var rows []receiptRow
-	if err := db.Scan(&rows).Error; err != nil {
+	db := s.db.WithContext(ctx)
+	var rows []receipt
+	err := db.Select("id, report, person, state, started_at, coalesce(head, CASE WHEN length(body) <= ? THEN body END) AS body, sent", mostListed).
+		Where(&receipt{Report: w.Report, Person: w.Person, State: w.State}).Scopes(w.otherwise, w.started(db)).Order("id DESC").Limit(w.Most).Find(&rows).Error
+	if err != nil {
 		return nil, err
 	}
 	all := make([]Receipt, len(rows))
 	for i, row := range rows {
-		r, err := s.receipt(row)
+		r, err := s.read(row)
 		if err != nil {
 			return nil, err
 		}
 		all[i] = *r
 	}
 	return all, nil
+}
+
+// otherwise says the state once more as the index on states has it, where it has it, and
+// limits to receipts below a number.
+func (w Wanted) otherwise(db *gorm.DB) *gorm.DB {
+	if w.State != "" && w.State != Running && w.State != "rows" {
+		db = db.Where("state NOT IN ('running', 'rows')")
+	}
+	if w.Before > 0 {
+		db = db.Where("id < ?", w.Before)
+	}
+	return db
+}
+
+// started limits to runs that started within a time, by their numbers, in whose order they
+// are listed.
+func (w Wanted) started(in *gorm.DB) func(*gorm.DB) *gorm.DB {
+	return func(db *gorm.DB) *gorm.DB {
+		if w.From.IsZero() {
+			return db
+		}
+		return db.Where("id IN (?)", in.Model(&receipt{}).Select("id").Where("started_at >= ? AND started_at < ?", w.From.UTC().Format(startForm), w.Until.UTC().Format(startForm)))
+	}
 }
 
 // pruned is how many receipts go at a time, so that nobody waits long for the file.
@@ -358,9 +339,10 @@ const pruned = 500
 func (s *Store) Prune(ctx context.Context, before time.Time, most int64) (gone int64, err error) {
 	for gone < most && ctx.Err() == nil {
 		step := min(pruned, most-gone)
-		result := s.db.WithContext(ctx).Exec(`DELETE FROM receipts WHERE id IN
-			(SELECT id FROM receipts WHERE started_at < ? AND state <> ? AND id < (SELECT max(id) FROM receipts) ORDER BY started_at LIMIT ?)`,
-			before.UTC().Format(startForm), Running, step)
+		db := s.db.WithContext(ctx)
+		last := db.Model(&receipt{}).Select("max(id)")
+		old := db.Model(&receipt{}).Select("id").Where("started_at < ? AND state <> ? AND id < (?)", before.UTC().Format(startForm), Running, last).Order("started_at").Limit(int(step))
+		result := db.Where("id IN (?)", old).Delete(&receipt{})
 		if gone += result.RowsAffected; result.Error != nil || result.RowsAffected < step {
 			return gone, result.Error
 		}
@@ -379,7 +361,7 @@ func (s *Store) Counted(ctx context.Context) (n int64, latest time.Time, err err
 		N      int64
 		Latest string
 	}
-	if err := s.db.WithContext(ctx).Raw("SELECT count(*) AS n, coalesce(max(started_at), '') AS latest FROM receipts").Scan(&row).Error; err != nil || row.Latest == "" {
+	if err := s.db.WithContext(ctx).Model(&receipt{}).Select("count(*) AS n, coalesce(max(started_at), '') AS latest").Scan(&row).Error; err != nil || row.Latest == "" {
 		return row.N, time.Time{}, err
 	}
 	latest, err = time.Parse(time.RFC3339, row.Latest)
@@ -393,21 +375,31 @@ type Loaded struct {
 	Rows int
 }
 
+// loadRow is a row of the table loads.
+type loadRow struct {
+	Table    string `gorm:"column:table_name;primaryKey"`
+	LoadedAt string // RFC 3339, UTC
+	LoadedBy string
+	Rows     int
+}
+
+// TableName is GORM's interface for the name of a model's table.
+func (loadRow) TableName() string { return "loads" }
+
 // SetLoaded remembers a load.
 func (s *Store) SetLoaded(ctx context.Context, table string, l Loaded) error {
-	return s.db.WithContext(ctx).Exec(`INSERT INTO loads (table_name, loaded_at, loaded_by, rows) VALUES (?, ?, ?, ?)
-		ON CONFLICT (table_name) DO UPDATE SET loaded_at = excluded.loaded_at, loaded_by = excluded.loaded_by, rows = excluded.rows`,
-		table, l.At.UTC().Format(time.RFC3339), l.By, l.Rows).Error
+	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).
+		Create(&loadRow{Table: table, LoadedAt: l.At.UTC().Format(time.RFC3339), LoadedBy: l.By, Rows: l.Rows}).Error
 }
 
 // LoadedAt tells when a table was last loaded, nil where it never was.
 func (s *Store) LoadedAt(ctx context.Context, table string) (*Loaded, error) {
-	var row struct {
-		LoadedAt, LoadedBy string
-		Rows               int
+	var row loadRow
+	err := s.db.WithContext(ctx).Where(&loadRow{Table: table}).Take(&row).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return nil, nil
 	}
-	err := s.db.WithContext(ctx).Raw("SELECT loaded_at, loaded_by, rows FROM loads WHERE table_name = ?", table).Scan(&row).Error
-	if err != nil || row.LoadedAt == "" {
+	if err != nil {
 		return nil, err
 	}
 	at, err := time.Parse(time.RFC3339, row.LoadedAt)
@@ -416,14 +408,16 @@ func (s *Store) LoadedAt(ctx context.Context, table string) (*Loaded, error) {
 
 // LoadedTables lists the tables that were loaded, by name.
 func (s *Store) LoadedTables(ctx context.Context) (names []string, err error) {
-	err = s.db.WithContext(ctx).Raw("SELECT table_name FROM loads ORDER BY table_name").Scan(&names).Error
+	err = s.db.WithContext(ctx).Model(&loadRow{}).Order("table_name").Pluck("table_name", &names).Error
 	return names, err
 }
 
-// RenameLoaded gives what is remembered of a load the table's other name; "" forgets it.
+// RenameLoaded gives what is remembered of a load the table's other name.
 func (s *Store) RenameLoaded(ctx context.Context, table, to string) error {
-	if to == "" {
-		return s.db.WithContext(ctx).Exec("DELETE FROM loads WHERE table_name = ?", table).Error
-	}
-	return s.db.WithContext(ctx).Exec("UPDATE loads SET table_name = ? WHERE table_name = ?", to, table).Error
+	return s.db.WithContext(ctx).Model(&loadRow{Table: table}).Update("table_name", to).Error
+}
+
+// ForgetLoaded forgets a load.
+func (s *Store) ForgetLoaded(ctx context.Context, table string) error {
+	return s.db.WithContext(ctx).Delete(&loadRow{Table: table}).Error
 }

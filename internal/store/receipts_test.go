@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-func receipt(s *Store, state string, started time.Time) Receipt {
+func receiptOf(s *Store, state string, started time.Time) Receipt {
 	return Receipt{ID: s.NextReceipt(), Report: "late", Person: "Ines", State: state, StartedAt: started, Body: []byte(`{"a":1}`)}
 }
 
@@ -32,9 +32,9 @@ func ids(t *testing.T, s *Store, w Wanted) []int64 {
 func TestReceiptsOutliveTheirRuns(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "own.db")
 	s := open(t, path)
-	first := receipt(s, Running, now)
+	first := receiptOf(s, Running, now)
 	require.NoError(t, s.Keep(first))
-	second := receipt(s, Running, now.Add(time.Microsecond))
+	second := receiptOf(s, Running, now.Add(time.Microsecond))
 	require.NoError(t, s.Keep(second))
 	first.State, first.Begun, first.Body, first.Digests = "rows", true, []byte(`{"a":2}`), []byte{1, 2}
 	require.NoError(t, s.Keep(first))
@@ -65,7 +65,7 @@ func TestReceiptsAtTheSameTime(t *testing.T) {
 	var all sync.WaitGroup
 	for range 64 {
 		all.Go(func() {
-			r := receipt(s, Running, now)
+			r := receiptOf(s, Running, now)
 			if !assert.NoError(t, s.Keep(r)) {
 				return
 			}
@@ -86,10 +86,10 @@ func TestReceiptsAtTheSameTime(t *testing.T) {
 	assert.Len(t, ids(t, s, Wanted{State: "no_rows"}), 64)
 	assert.Zero(t, s.underWay.Load())
 
-	twice := receipt(s, Running, now)
+	twice := receiptOf(s, Running, now)
 	require.NoError(t, s.Keep(twice))
 	assert.Error(t, s.Keep(twice), "a run begins once")
-	require.NoError(t, s.Keep(receipt(s, Running, now)), "and what goes wrong with one is not the others' trouble")
+	require.NoError(t, s.Keep(receiptOf(s, Running, now)), "and what goes wrong with one is not the others' trouble")
 }
 
 // Old receipts go, a few hundred at a time; those of runs that are under way stay, and
@@ -99,12 +99,12 @@ func TestPruning(t *testing.T) {
 	old, young := now.AddDate(0, 0, -401), now.AddDate(0, 0, -399)
 	var all sync.WaitGroup
 	for range 2*pruned + 1 {
-		all.Go(func() { assert.NoError(t, s.Keep(receipt(s, "rows", old))) })
+		all.Go(func() { assert.NoError(t, s.Keep(receiptOf(s, "rows", old))) })
 	}
 	all.Wait()
-	running := receipt(s, Running, old)
+	running := receiptOf(s, Running, old)
 	require.NoError(t, s.Keep(running))
-	kept := receipt(s, "rows", young)
+	kept := receiptOf(s, "rows", young)
 	require.NoError(t, s.Keep(kept))
 	gone, err := s.Prune(ctx, now.AddDate(0, 0, -400), 1<<20)
 	require.NoError(t, err)

@@ -14,7 +14,6 @@ import (
 	"net/url"
 	"os"
 	"slices"
-	"strconv"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -30,12 +29,14 @@ var migrations embed.FS
 
 // Store is the service's own records. It is safe for concurrent use.
 type Store struct {
-	db *gorm.DB
+	db   *gorm.DB
+	path string
+	most int64 // bytes that the file may have; 0 for any number
 
+	keeping     *gorm.DB // on a connection of its own, for receipts
 	lastReceipt atomic.Int64
 	underWay    atomic.Int64 // runs that have begun and not ended, about
 	full        atomic.Bool  // the last receipt found no room
-	most        int64        // bytes that the file may have; 0 for any number
 	waiting     chan kept
 	committed   chan struct{} // closed when the last of them is written
 	closing     sync.RWMutex
@@ -119,14 +120,33 @@ func (c *connector) Connect(context.Context) (driver.Conn, error) {
 const pageBytes = 4096
 
 func connect(path string, most int64) (*Store, error) {
-	db, err := gorm.Open(sqlite.New(sqlite.Config{Conn: sql.OpenDB(&connector{path: path, most: most})}), &gorm.Config{
-		Logger:                 logger.NewSlogLogger(slog.Default(), logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true}),
+	db, err := pool(path, most, false)
+	return &Store{db: db, path: path, most: most, sent: map[int64]bool{}}, err
+}
+
+// pool opens the file; alone, on one connection whose statements are prepared once.
+func pool(path string, most int64, alone bool) (*gorm.DB, error) {
+	conns := sql.OpenDB(&connector{path: path, most: most})
+	if alone {
+		conns.SetMaxOpenConns(1)
+	}
+	db, err := gorm.Open(sqlite.New(sqlite.Config{Conn: conns}), &gorm.Config{
+		Logger:                 logger.NewSlogLogger(slog.Default(), logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true, ParameterizedQueries: true}),
 		SkipDefaultTransaction: true,
+		PrepareStmt:            alone,
 	})
 	if err != nil {
 		return nil, fmt.Errorf("open the service's records in %s: %w", path, err)
 	}
-	return &Store{db: db, most: most, sent: map[int64]bool{}}, nil
+	return db, nil
+}
+
+func closeDB(db *gorm.DB) error {
+	conns, err := db.DB()
+	if err != nil {
+		return err
+	}
+	return conns.Close()
 }
 
 func openAt(path string, most int64) (*Store, error) {
@@ -151,19 +171,14 @@ func openAt(path string, most int64) (*Store, error) {
 
 // Close closes the file, once what waits is written.
 func (s *Store) Close() error {
-	s.endCommits()
-	db, err := s.db.DB()
-	if err != nil {
-		return err
-	}
-	return db.Close()
+	return errors.Join(s.endCommits(), closeDB(s.db))
 }
 
 // Ping reports whether the records can be read, and where the last receipt found no room,
 // whether there is some by now.
 func (s *Store) Ping(ctx context.Context) error {
-	var one int
-	if err := s.db.WithContext(ctx).Raw("SELECT count(*) FROM settings").Scan(&one).Error; err != nil || !s.full.Load() {
+	var n int64
+	if err := s.db.WithContext(ctx).Model(&setting{}).Count(&n).Error; err != nil || !s.full.Load() {
 		return err
 	}
 	if err := s.SetSetting(ctx, "room", strings.Repeat("x", 2*pageBytes)); err != nil {
@@ -188,7 +203,8 @@ func (s *Store) Room(ctx context.Context) (taken, most int64, err error) {
 }
 
 // migrate applies the numbered migrations that the file has not seen, each in
-// a transaction of its own. The file's number is SQLite's user_version.
+// a transaction of its own. The file's number is SQLite's user_version. Pragmas and the
+// migrations themselves are SQL: GORM has no form for them.
 func (s *Store) migrate() error {
 	var version int
 	if err := s.db.Raw("PRAGMA user_version").Scan(&version).Error; err != nil {
@@ -202,10 +218,10 @@ func (s *Store) migrate() error {
 	if version > len(names) {
 		return fmt.Errorf("the file is of version %d, and this program knows versions up to %d; use a newer program", version, len(names))
 	}
-	for _, name := range names[version:] {
-		number, err := strconv.Atoi(strings.TrimPrefix(name, "migrations/")[:4])
-		if err != nil {
-			return fmt.Errorf("migration %s: %w", name, err)
+	for i, name := range names[version:] {
+		number := version + i + 1
+		if !strings.HasPrefix(name, fmt.Sprintf("migrations/%04d_", number)) {
+			return fmt.Errorf("migration %s stands in the place of number %d", name, number)
 		}
 		text, err := migrations.ReadFile(name)
 		if err != nil {

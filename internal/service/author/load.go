@@ -89,7 +89,7 @@ func (s *Author) RemoveTable(ctx context.Context, name string) error {
 		if _, err := tx.ExecContext(ctx, "DROP TABLE "+compile.SQLite{}.Name(name)); err != nil {
 			return err
 		}
-		return s.base.Store.RenameLoaded(ctx, name, "")
+		return s.base.Store.ForgetLoaded(ctx, name)
 	})
 }
 

@@ -213,7 +213,8 @@ func (s *Publisher) Delete(ctx context.Context, ref catalog.Ref) error {
 	if len(users) > 0 {
 		return base.InUse(ref.String(), "deleted", users)
 	}
-	return s.Publish(ctx, ref, -1)
+	_, err = s.publishChange(ctx, func(check func([]catalog.Document) error) error { return s.base.Store.Withdraw(ctx, ref, check) })
+	return base.NoSuch(ref, err)
 }
 
 // Publisher keeps definitions, and publishes those that pass.

@@ -26,7 +26,7 @@ func (s *Publisher) Definitions(ctx context.Context) ([]catalog.Document, error)
 
 // Definition returns a revision; of number 0 the published one.
 func (s *Publisher) Definition(ctx context.Context, ref catalog.Ref, number int) (*Definition, error) {
-	d, found, err := s.base.Store.Document(ctx, ref, number)
+	d, err := s.base.Store.Document(ctx, ref, number)
 	if errors.Is(err, store.ErrNone) && number == 0 {
 		if all, none := s.base.Store.Revisions(ctx, ref); none == nil {
 			return nil, &base.Refusal{Kind: fault.Unknown, Faults: fault.List{fault.New(fault.NotPublished, "the %s is not published; its latest revision is %d", ref, all[0].Number)}}
@@ -35,7 +35,7 @@ func (s *Publisher) Definition(ctx context.Context, ref catalog.Ref, number int)
 	if err != nil {
 		return nil, base.NoSuch(ref, err)
 	}
-	return &Definition{Ref: ref, Revision: found, Text: d.Text}, nil
+	return &Definition{Ref: ref, Revision: d.Revision, Text: d.Text}, nil
 }
 
 // Revisions lists the revisions of a definition, the latest first.

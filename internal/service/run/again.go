@@ -119,7 +119,7 @@ func (s *Runs) Again(ctx context.Context, id int64, asOf string) (*Comparison, e
 func (s *Runs) asItWas(ctx context.Context, r *receipt.Receipt) (*catalog.Catalog, error) {
 	var docs []catalog.Document
 	for _, part := range r.Revisions {
-		d, _, err := s.base.Store.Document(ctx, catalog.Ref{Kind: part.Kind, Name: part.Name}, part.Revision)
+		d, err := s.base.Store.Document(ctx, catalog.Ref{Kind: part.Kind, Name: part.Name}, part.Revision)
 		if err != nil {
 			return nil, base.NoSuch(d.Ref, err)
 		}
