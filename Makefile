@@ -1,4 +1,5 @@
 # make demo   build, make the demo's data, serve it, print its address
+# make check  formats, lints and unit tests, in less than a minute
 # make test   everything that is checked: formats, lints, Go and console tests
 # make bench  speed, side by side with what one would use by hand
 # make soak   hour-long work: fuzzing and load
@@ -9,7 +10,7 @@ NPM = npm --prefix console --no-fund --no-audit --loglevel=error
 SOAK ?= 10m
 VERSION := $(shell git describe --tags --always --dirty 2>/dev/null || echo unknown)
 
-.PHONY: build demo test bench soak install console clean
+.PHONY: build demo check test bench soak install console clean
 
 build: bin/pikegate
 
@@ -30,6 +31,9 @@ demo: build
 
 install:
 	@tools/install
+
+check: console/node_modules/.package-lock.json console/dist/index.html
+	tools/check
 
 test: install build
 	tools/test

@@ -14,9 +14,10 @@
   const isReports = $derived(!receipt && !isRuns);
   const find = $derived(report || !isReports ? '' : (url.searchParams.get('find') ?? ''));
   let person = $state('');
+  let version = $state('');
 
   about().then(
-    (a) => (person = a.person),
+    (a) => ({ person, version } = a),
     () => {}, // the page itself says that the service does not answer
   );
 
@@ -27,33 +28,33 @@
   }
 </script>
 
-<a class="skip" href="#main">To the page's content</a>
-<header>
-  <a class="brand" href="/" onclick={follow}>
+<a class="absolute -left-[999px] z-10 bg-card px-3 py-1.5 focus:top-2 focus:left-2" href="#main">To the page's content</a>
+<header class="flex h-[52px] items-center gap-7 bg-bar px-6 text-[#f2efe6] max-[700px]:gap-3.5 max-[700px]:px-3.5">
+  <a class="flex items-center gap-2.5 text-[17px] font-[650] whitespace-nowrap text-inherit no-underline" href="/" onclick={follow}>
     <svg width="30" height="22" viewBox="0 0 30 22" aria-hidden="true">
       <rect x="3" y="6" width="4" height="16" fill="#f2efe6" />
       <rect x="3" y="8" width="26" height="4" fill="#e5a13c" transform="rotate(-14 5 10)" />
       <rect x="23" y="14" width="4" height="8" fill="#f2efe6" />
     </svg>
-    <span class="name">Pike Gate</span>
+    <span class="max-[420px]:sr-only">Pike Gate</span>
   </a>
-  <nav aria-label="Console">
-    <a href="/" class:on={isReports} aria-current={isReports && !report ? 'page' : undefined} onclick={follow}>Reports</a>
-    <a href="/runs" class:on={!isReports} aria-current={isRuns ? 'page' : undefined} onclick={follow}>Runs</a>
+  <nav class="flex gap-[22px] max-[700px]:gap-3" aria-label="Console">
+    {@render tab('/', 'Reports', isReports, isReports && !report)}
+    {@render tab('/runs', 'Runs', !isReports, isRuns)}
   </nav>
   <input
-    class="find"
+    class="input ml-auto w-[270px] min-w-[60px] bg-[#164f56] text-sm text-white ring-[#2c6970] placeholder:text-[#c9dad8]"
     type="search"
     aria-label="Find a report"
     placeholder="Find a report"
     value={find}
     oninput={(e) => search(e.currentTarget.value)}
   />
-  <button class="mode" onclick={nextMode} title="Light, dark, or as the system has it">
-    <span class="unseen">Appearance:</span>
+  <button class="cursor-pointer border-b border-dotted border-[#6d8f92] text-[#c9dad8]" onclick={nextMode} title="Light, dark, or as the system has it">
+    <span class="sr-only">Appearance:</span>
     {currentMode()}
   </button>
-  <span class="me">{person}</span>
+  <span class="whitespace-nowrap text-[#c9dad8] max-[700px]:hidden" title={version && `Pike Gate ${version}`}>{person}</span>
 </header>
 <main id="main">
   {#if report}
@@ -66,94 +67,15 @@
     <ReportsPage {find} />
   {/if}
 </main>
+{#if version && !report}
+  <footer class="mx-auto max-w-[1180px] px-6 py-4 text-sm text-quiet print:hidden">Pike Gate {version}</footer>
+{/if}
 
-<style>
-  header {
-    display: flex;
-    align-items: center;
-    gap: 28px;
-    height: 52px;
-    padding: 0 24px;
-    background: var(--bar);
-    color: #f2efe6;
-  }
-  .brand {
-    display: flex;
-    align-items: center;
-    gap: 10px;
-    font-weight: 650;
-    font-size: 17px;
-    color: inherit;
-    text-decoration: none;
-    white-space: nowrap;
-  }
-  nav {
-    display: flex;
-    gap: 22px;
-  }
-  nav a {
-    color: #c9dad8;
-    text-decoration: none;
-    padding: 15px 0 12px;
-    border-bottom: 3px solid transparent;
-  }
-  nav .on {
-    color: #fff;
-    border-color: #e5a13c;
-  }
-  .find {
-    margin-left: auto;
-    width: 270px;
-    min-width: 60px;
-    background: #164f56;
-    border: 1px solid #2c6970;
-    border-radius: 4px;
-    padding: 5px 12px;
-    color: #fff;
-  }
-  .find::placeholder {
-    color: #c9dad8;
-    opacity: 1;
-  }
-  .mode {
-    color: #c9dad8;
-    cursor: pointer;
-    border-bottom: 1px dotted #6d8f92;
-  }
-  .me {
-    color: #c9dad8;
-    white-space: nowrap;
-  }
-  .skip {
-    position: absolute;
-    left: -999px;
-  }
-  .skip:focus {
-    left: 8px;
-    top: 8px;
-    background: var(--card);
-    padding: 6px 12px;
-    z-index: 10;
-  }
-  @media (max-width: 700px) {
-    header {
-      gap: 14px;
-      padding: 0 14px;
-    }
-    nav {
-      gap: 12px;
-    }
-    .me {
-      display: none;
-    }
-  }
-  @media (max-width: 420px) {
-    .name {
-      position: absolute;
-      clip-path: inset(50%);
-    }
-    header {
-      padding: 0 16px;
-    }
-  }
-</style>
+{#snippet tab(href: string, text: string, on: boolean, here: boolean)}
+  <a
+    {href}
+    class="border-b-[3px] pt-[15px] pb-3 no-underline {on ? 'border-[#e5a13c] text-white' : 'border-transparent text-[#c9dad8]'}"
+    aria-current={here ? 'page' : undefined}
+    onclick={follow}>{text}</a
+  >
+{/snippet}

@@ -24,18 +24,22 @@
     return known[month];
   }
 
-  const looks = (iso: string) => [iso === day && 'chosen', marks(iso.slice(0, 7))?.has(iso) && 'has'].filter(Boolean).join(' ');
+  const trigger = 'block cursor-pointer rounded-[3px] py-[5px] hover:bg-tint data-[outside-range]:text-quiet';
+  const chosen = 'chosen bg-deep text-on-deep hover:text-ink';
+  const marked = "has relative after:absolute after:bottom-[3px] after:left-[calc(50%-6px)] after:w-3 after:border-b-2 after:border-mark after:content-['']";
+
+  const looks = (iso: string) => [trigger, iso === day && chosen, marks(iso.slice(0, 7))?.has(iso) && marked].filter(Boolean).join(' ');
 
   const monthName = (month: number) => new Date(2000, month - 1, 1).toLocaleString('en', { month: 'long' });
 </script>
 
 {#snippet cells(grid: { value: number; label: string }[][])}
-  <DatePicker.Table>
+  <DatePicker.Table class="w-full border-collapse">
     <DatePicker.TableBody>
       {#each grid as row, i (i)}
         <DatePicker.TableRow>
           {#each row as cell (cell.value)}
-            <DatePicker.TableCell value={cell.value}><DatePicker.TableCellTrigger>{cell.label}</DatePicker.TableCellTrigger></DatePicker.TableCell>
+            <DatePicker.TableCell class="p-0 text-center" value={cell.value}><DatePicker.TableCellTrigger class={trigger}>{cell.label}</DatePicker.TableCellTrigger></DatePicker.TableCell>
           {/each}
         </DatePicker.TableRow>
       {/each}
@@ -51,11 +55,11 @@
   defaultFocusedValue={shown}
   onValueChange={(details) => details.value[0] && pick(details.value[0].toString())}
 >
-  <DatePicker.Content class="calendar">
+  <DatePicker.Content>
     <DatePicker.View view="day">
       <DatePicker.Context>
         {#snippet children(picker)}
-          <DatePicker.ViewControl class="ways">
+          <DatePicker.ViewControl class="mb-1.5 flex items-center justify-between [&_button]:min-w-[34px] [&_button]:cursor-pointer [&_button]:rounded-[3px] [&_button]:px-2 [&_button]:py-[3px] [&_button]:font-[640] [&_button:hover]:bg-tint">
             <DatePicker.PrevTrigger aria-label="Month before">‹</DatePicker.PrevTrigger>
             <span>
               <button type="button" onclick={() => picker().setView('month')}>{monthName(picker().focusedValue.month)}</button>
@@ -63,11 +67,11 @@
             </span>
             <DatePicker.NextTrigger aria-label="Month after">›</DatePicker.NextTrigger>
           </DatePicker.ViewControl>
-          <DatePicker.Table>
+          <DatePicker.Table class="w-full border-collapse">
             <DatePicker.TableHead>
               <DatePicker.TableRow>
                 {#each picker().weekDays as weekday (weekday.long)}
-                  <DatePicker.TableHeader aria-label={weekday.long}>{weekday.short.slice(0, 2)}</DatePicker.TableHeader>
+                  <DatePicker.TableHeader class="py-[3px] text-[13px] font-normal text-quiet" aria-label={weekday.long}>{weekday.short.slice(0, 2)}</DatePicker.TableHeader>
                 {/each}
               </DatePicker.TableRow>
             </DatePicker.TableHead>
@@ -75,7 +79,7 @@
               {#each picker().weeks as week, i (i)}
                 <DatePicker.TableRow>
                   {#each week as value (value.toString())}
-                    <DatePicker.TableCell {value}><DatePicker.TableCellTrigger class={looks(value.toString())}>{value.day}</DatePicker.TableCellTrigger></DatePicker.TableCell>
+                    <DatePicker.TableCell class="p-0 text-center" {value}><DatePicker.TableCellTrigger class={looks(value.toString())}>{value.day}</DatePicker.TableCellTrigger></DatePicker.TableCell>
                   {/each}
                 </DatePicker.TableRow>
               {/each}
@@ -87,7 +91,7 @@
     <DatePicker.View view="month">
       <DatePicker.Context>
         {#snippet children(picker)}
-          <DatePicker.ViewControl class="ways">
+          <DatePicker.ViewControl class="mb-1.5 flex items-center justify-between [&_button]:min-w-[34px] [&_button]:cursor-pointer [&_button]:rounded-[3px] [&_button]:px-2 [&_button]:py-[3px] [&_button]:font-[640] [&_button:hover]:bg-tint">
             <DatePicker.PrevTrigger aria-label="Year before">‹</DatePicker.PrevTrigger>
             <button type="button" onclick={() => picker().setView('year')}>{picker().focusedValue.year}</button>
             <DatePicker.NextTrigger aria-label="Year after">›</DatePicker.NextTrigger>
@@ -99,7 +103,7 @@
     <DatePicker.View view="year">
       <DatePicker.Context>
         {#snippet children(picker)}
-          <DatePicker.ViewControl class="ways">
+          <DatePicker.ViewControl class="mb-1.5 flex items-center justify-between [&_button]:min-w-[34px] [&_button]:cursor-pointer [&_button]:rounded-[3px] [&_button]:px-2 [&_button]:py-[3px] [&_button]:font-[640] [&_button:hover]:bg-tint">
             <DatePicker.PrevTrigger aria-label="Ten years before">‹</DatePicker.PrevTrigger>
             <span>Pick a year</span>
             <DatePicker.NextTrigger aria-label="Ten years after">›</DatePicker.NextTrigger>
@@ -110,76 +114,4 @@
     </DatePicker.View>
   </DatePicker.Content>
 </DatePicker>
-{#if Object.values(known).some((days) => days.size > 0)}<p class="key"><span></span> days that have records</p>{/if}
-
-<style>
-  :global(.calendar .ways) {
-    display: flex;
-    justify-content: space-between;
-    align-items: center;
-    margin-bottom: 6px;
-  }
-  :global(.calendar .ways button) {
-    min-width: 34px;
-    padding: 3px 8px;
-    border-radius: 3px;
-    font-weight: 640;
-    cursor: pointer;
-  }
-  :global(.calendar .ways button:hover) {
-    background: var(--tint);
-  }
-  :global(.calendar table) {
-    width: 100%;
-    border-collapse: collapse;
-  }
-  :global(.calendar th) {
-    font-size: 13px;
-    font-weight: 400;
-    color: var(--quiet);
-    padding: 3px 0;
-  }
-  :global(.calendar td) {
-    padding: 0;
-    text-align: center;
-  }
-  :global(.calendar [data-part='table-cell-trigger']) {
-    display: block;
-    padding: 5px 0;
-    border-radius: 3px;
-    cursor: pointer;
-  }
-  :global(.calendar [data-part='table-cell-trigger']:hover) {
-    background: var(--tint);
-  }
-  :global(.calendar [data-part='table-cell-trigger'][data-outside-range]) {
-    color: var(--quiet);
-  }
-  :global(.calendar [data-part='table-cell-trigger'].has) {
-    position: relative;
-  }
-  :global(.calendar [data-part='table-cell-trigger'].has::after) {
-    content: '';
-    position: absolute;
-    left: calc(50% - 6px);
-    bottom: 3px;
-    width: 12px;
-    border-bottom: 2px solid light-dark(#9fb8b4, #4f7379);
-  }
-  .key {
-    display: flex;
-    align-items: center;
-    gap: 6px;
-    margin-top: 6px;
-    font-size: 13px;
-    color: var(--quiet);
-  }
-  .key span {
-    width: 12px;
-    border-bottom: 2px solid light-dark(#9fb8b4, #4f7379);
-  }
-  :global(.calendar [data-part='table-cell-trigger'].chosen) {
-    background: var(--deep);
-    color: var(--on-deep);
-  }
-</style>
+{#if Object.values(known).some((days) => days.size > 0)}<p class="mt-1.5 flex items-center gap-1.5 text-[13px] text-quiet"><span class="w-3 border-b-2 border-mark"></span> days that have records</p>{/if}

@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Answers, Choice, PromptInfo, Understood } from '../lib/api';
   import { listChoices } from '../lib/api';
+  import Option from './Option.svelte';
 
   // Choices that come from the data: the list follows the other answers. What is
   // chosen stays, and the service says where it is no longer possible.
@@ -64,77 +65,16 @@
 </script>
 
 {#snippet option(value: string, label: string, count?: number)}
-  <label>
-    <input
-      type={prompt.many ? 'checkbox' : 'radio'}
-      name="{id}-choice"
-      checked={values.includes(value)}
-      onchange={(e) => toggle(value, e.currentTarget.checked)}
-    />
-    <span class="label">{label}</span>
-    {#if count}<span class="count">{count.toLocaleString('en')}</span>{/if}
-  </label>
+  <Option name="{id}-choice" many={prompt.many} checked={values.includes(value)} change={(on) => toggle(value, on)} {label} {count} />
 {/snippet}
 
 {#if isLong}
-  <input class="search" type="search" autocomplete="off" placeholder="Find one" aria-label="Find among the choices: {prompt.ask}" bind:value={search} />
+  <input class="input mb-1.5 bg-field text-sm placeholder:text-quiet" type="search" autocomplete="off" placeholder="Find one" aria-label="Find among the choices: {prompt.ask}" bind:value={search} />
 {/if}
-<div class="list">
+<div class="grid max-h-60 gap-[3px] overflow-y-auto">
   {#each chosen as value (value)}{@render option(value, labels[value] ?? value)}{/each}
   {#each list as choice (choice.value)}{@render option(choice.value, choice.label, choice.count)}{/each}
-  {#if list.length === 0 && !failed}<p class="quiet">{search ? 'Nothing like it.' : 'The other answers leave no choice.'}</p>{/if}
-  {#if more}<button type="button" onclick={loadMore}>Show more choices</button>{/if}
+  {#if list.length === 0 && !failed}<p class="text-[13.5px] text-quiet">{search ? 'Nothing like it.' : 'The other answers leave no choice.'}</p>{/if}
+  {#if more}<button type="button" class="cursor-pointer justify-self-start text-[13.5px] text-deep underline" onclick={loadMore}>Show more choices</button>{/if}
 </div>
-{#if failed}<p class="quiet" role="alert">{failed}</p>{/if}
-
-<style>
-  .search {
-    width: 100%;
-    border: 1px solid var(--edge);
-    border-radius: 4px;
-    background: var(--field);
-    color: var(--ink);
-    padding: 4px 10px;
-    margin-bottom: 6px;
-  }
-  .search::placeholder {
-    color: var(--quiet);
-    opacity: 1;
-  }
-  .list {
-    display: grid;
-    gap: 3px;
-    max-height: 240px;
-    overflow-y: auto;
-  }
-  label {
-    display: flex;
-    gap: 8px;
-    align-items: center;
-    cursor: pointer;
-  }
-  .label {
-    flex: 1;
-  }
-  .count {
-    color: var(--quiet);
-    font-size: 13.5px;
-    padding-right: 6px;
-    font-variant-numeric: tabular-nums;
-  }
-  label input {
-    accent-color: var(--deep);
-    width: 15px;
-    height: 15px;
-  }
-  p {
-    font-size: 13.5px;
-  }
-  button {
-    justify-self: start;
-    font-size: 13.5px;
-    color: var(--deep);
-    text-decoration: underline;
-    cursor: pointer;
-  }
-</style>
+{#if failed}<p class="text-[13.5px] text-quiet" role="alert">{failed}</p>{/if}

@@ -79,12 +79,12 @@
 <svelte:window onpointerup={() => (drawing = false)} />
 
 {#if histogram && units.length > 1}
-  <div class="histogram">
-    <div class="bars" bind:this={bars} role="toolbar" tabindex="-1" aria-label="Records by {histogram.unit}, {histogram.column}" onkeydown={key}>
+  <div class="mt-2.5 touch-none select-none">
+    <div class="flex h-[45px] items-stretch border-b border-edge" bind:this={bars} role="toolbar" tabindex="-1" aria-label="Records by {histogram.unit}, {histogram.column}" onkeydown={key}>
       {#each units as unit, i (unit.first)}
         <button
           type="button"
-          class:in={isIn(unit)}
+          class="group flex min-w-0 flex-1 cursor-pointer items-end px-[0.5px]"
           tabindex={i === at ? 0 : -1}
           aria-pressed={isIn(unit)}
           aria-label="{unit.phrase}: {counted(unit.records, 'record')}"
@@ -92,54 +92,15 @@
           onpointerdown={(e) => down(e, i)}
           onpointerenter={() => over(i)}
           onclick={(e) => e.detail === 0 && choose(i, i)}
-        ><span style:height="{unit.records ? Math.max(2, (42 * unit.records) / most) : 0}px"></span></button>
+          ><span
+            class="block w-full group-hover:bg-edge {isIn(unit) ? 'bg-deep' : 'bg-faint'}"
+            style:height="{unit.records ? Math.max(2, (42 * unit.records) / most) : 0}px"
+          ></span></button
+        >
       {/each}
     </div>
-    <div class="years" aria-hidden="true">
-      {#each labels as label (label.text)}<span style:left="{label.place}%">{label.text}</span>{/each}
+    <div class="relative h-[18px] text-[12.5px] text-quiet" aria-hidden="true">
+      {#each labels as label (label.text)}<span class="absolute top-px" style:left="{label.place}%">{label.text}</span>{/each}
     </div>
   </div>
 {/if}
-
-<style>
-  .histogram {
-    margin-top: 10px;
-    touch-action: none;
-    user-select: none;
-  }
-  .bars {
-    display: flex;
-    align-items: stretch;
-    height: 45px;
-    border-bottom: 1px solid var(--edge);
-  }
-  button {
-    flex: 1 1 0;
-    min-width: 0;
-    display: flex;
-    align-items: flex-end;
-    padding: 0 0.5px;
-    cursor: pointer;
-  }
-  button span {
-    display: block;
-    width: 100%;
-    background: light-dark(#c2cfcc, #38545a);
-  }
-  button:hover span {
-    background: var(--edge);
-  }
-  .in span {
-    background: var(--deep);
-  }
-  .years {
-    position: relative;
-    height: 18px;
-    font-size: 12.5px;
-    color: var(--quiet);
-  }
-  .years span {
-    position: absolute;
-    top: 1px;
-  }
-</style>

@@ -1,11 +1,16 @@
 <script lang="ts">
+  import { dayOf, clockOf } from '../lib/format';
   import { daysWithRecords, type Answers, type Fault, type PromptInfo, type Understood } from '../lib/api';
   import { hasTwoFields, type Field } from '../lib/answers';
-  import { counted } from '../lib/format';
   import ChoiceField from './ChoiceField.svelte';
   import DateInput from './DateInput.svelte';
-  import Refusals from './Refusals.svelte';
+  import DaysField from './DaysField.svelte';
   import Histogram from './Histogram.svelte';
+  import Offers from './Offers.svelte';
+  import Option from './Option.svelte';
+  import PairField from './PairField.svelte';
+  import Refusals from './Refusals.svelte';
+  import TextField from './TextField.svelte';
 
   type Props = {
     prompt: PromptInfo;
@@ -21,31 +26,13 @@
   let { prompt, field, understood, faults, change, report, answers }: Props = $props();
 
   const id = $props.id();
-  const faultyAt = (side: 'start' | 'end') => faults.some((f) => (f.place.side ?? 'start') === side);
+  const invalid = $derived(faults.length > 0);
   const spelled = $derived(understood?.given ? understood.spelled : '');
-  const days = $derived(understood?.given && understood.days ? counted(understood.days, 'day') : '');
   const two = $derived(hasTwoFields(prompt));
   const isUnit = $derived(['month', 'quarter', 'year'].includes(prompt.type));
-  const hasHistogram = $derived(prompt.type === 'period' || isUnit);
   const isTimed = $derived(prompt.type === 'moment' || prompt.type === 'moment-period');
-  /** A label as it stands alone. */
-  const alone = (label: string) => label.charAt(0).toUpperCase() + label.slice(1);
-
-  // What the service understood of each of two fields.
-  const isPlain = $derived(prompt.type === 'time-range' || prompt.type === 'number-range');
-  const first = $derived(understood?.times?.first ?? understood?.least ?? understood?.first_spelled ?? '');
-  const last = $derived(understood?.times?.last ?? understood?.most ?? [understood?.last_spelled, days].filter(Boolean).join(' · '));
-
-  // The end that a whole answer in the first field has, as one would type it.
-  const understoodEnd = $derived.by(() => {
-    const day = understood?.last;
-    if (isTimed) return understood?.last_instant?.slice(0, 16).replace('T', ' ') ?? '';
-    return prompt.units?.find((u) => day && u.first! <= day && day <= u.last!)?.phrase ?? day ?? '';
-  });
-
-  /** The day and the time of day of a moment, by the zone's clocks. */
-  const dayOf = (instant?: string) => instant?.slice(0, 10);
-  const clockOf = (instant?: string) => instant?.slice(11, instant.slice(17, 19) === '00' ? 16 : 19);
+  const isShort = $derived(!prompt.listed && (prompt.choices?.length ?? 0) <= 12);
+  const write = (start: string) => change({ ...field, start });
 
   // Two ends of a suggestion, each of which can stand in a field of its own.
   const bothEnds = /^(?!from )(.+) to (?!date$|now$)(.+)$/;
@@ -76,25 +63,12 @@
   }
 </script>
 
-<fieldset aria-describedby="{id}-faults">
-  <legend>{prompt.ask} {#if prompt.help}<span class="help">{prompt.help}</span>{/if}</legend>
+<fieldset class="mb-5 min-w-0" aria-describedby="{id}-faults">
+  <legend class="mb-1.5 font-[640]">{prompt.ask} {#if prompt.help}<span class="text-[13.5px] font-normal text-quiet">{prompt.help}</span>{/if}</legend>
   {#if two}
-    <div class="two" class:stacked={isTimed}>
-      <div>
-        <label class="caption" for="{id}-start">{prompt.labels[0]}</label>
-        {@render side('start')}
-        <p id="{id}-first" class="understood" aria-live="polite">{first}</p>
-      </div>
-      <div>
-        <label class="caption" for="{id}-end">{prompt.labels[1]}</label>
-        {@render side('end')}
-        <p id="{id}-last" class="understood" aria-live="polite">{last}</p>
-      </div>
-    </div>
-    {#if prompt.type === 'time-range' && spelled.includes('the next day')}<p class="understood">{spelled}</p>{/if}
-    {@render remarks()}
+    <PairField {id} {prompt} {field} {understood} {faults} {change} {report} />
   {:else if prompt.type === 'day' || prompt.type === 'moment' || isUnit}
-    {#if prompt.labels[0]}<label class="caption" for="{id}-start">{prompt.labels[0]}</label>{/if}
+    {#if prompt.labels[0]}<label class="mb-[3px] block text-[13px] whitespace-nowrap text-quiet" for="{id}-start">{prompt.labels[0]}</label>{/if}
     <DateInput
       id="{id}-start"
       label={prompt.ask}
@@ -104,99 +78,50 @@
       units={isUnit ? (prompt.units ?? []) : undefined}
       records={(month) => daysWithRecords(report, prompt.name, month)}
       describedby="{id}-understood {id}-faults"
-      invalid={faults.length > 0}
-      oninput={(start) => change({ ...field, start })}
+      {invalid}
+      oninput={write}
     />
-    <p id="{id}-understood" class="understood" aria-live="polite">{spelled}</p>
+    {@render meant()}
   {:else if prompt.type === 'days'}
-    <textarea
-      class:invalid={faults.length > 0}
-      rows={Math.max(3, field.start.split('\n').length)}
-      aria-label={prompt.ask}
-      aria-invalid={faults.length > 0}
-      aria-describedby="{id}-understood {id}-faults"
-      placeholder="One day on each line"
-      value={field.start}
-      oninput={(e) => change({ ...field, start: e.currentTarget.value })}
-    ></textarea>
-    <p id="{id}-understood" class="understood" aria-live="polite">{spelled}</p>
-  {:else if prompt.type === 'text'}
-    <input
+    <DaysField label={prompt.ask} value={field.start} describedby="{id}-understood {id}-faults" {invalid} oninput={write} />
+    {@render meant()}
+  {:else if prompt.type === 'text' || prompt.type === 'number'}
+    <TextField
       id="{id}-start"
-      class="plain"
-      class:invalid={faults.length > 0}
-      type="text"
-      autocomplete="off"
-      aria-label={prompt.ask}
-      aria-invalid={faults.length > 0}
-      aria-describedby="{id}-faults"
-      placeholder={prompt.pattern_help ?? ''}
+      label={prompt.ask}
       value={field.start}
-      oninput={(e) => change({ ...field, start: e.currentTarget.value })}
+      placeholder={prompt.pattern_help}
+      describedby="{id}-faults"
+      {invalid}
+      unit={prompt.unit}
+      isNumber={prompt.type === 'number'}
+      oninput={write}
     />
   {:else if prompt.type === 'yes-no'}
-    <div class="choices">
+    <div class="grid gap-[3px]">
       {#each ['yes', 'no'] as word (word)}
-        <label>
-          <input type="radio" name="{id}-truth" checked={understood?.truth === (word === 'yes')} onchange={() => change({ ...field, start: word })} />
-          {word}
-        </label>
+        <Option name="{id}-truth" checked={understood?.truth === (word === 'yes')} change={() => write(word)} label={word} />
       {/each}
     </div>
-    {#if field.start && !prompt.required}
-      <button type="button" class="clear" onclick={() => change({ ...field, start: '' })}>Choose neither</button>
-    {/if}
-  {:else if prompt.type === 'number'}
-    <div class="number" class:invalid={faults.length > 0}>
-      <input
-        id="{id}-start"
-        type="text"
-        inputmode="decimal"
-        autocomplete="off"
-        aria-label={prompt.ask}
-        aria-invalid={faults.length > 0}
-        aria-describedby="{id}-faults"
-        value={field.start}
-        oninput={(e) => change({ ...field, start: e.currentTarget.value })}
-      />
-      {#if prompt.unit}<span class="quiet">{prompt.unit}</span>{/if}
-    </div>
-  {:else if prompt.type === 'choice' && (prompt.listed || (prompt.choices?.length ?? 0) > 12)}
-    <ChoiceField {report} {prompt} {answers} values={field.values} {understood} {toggle} />
-    {@render chooseNone()}
+    {#if field.start && !prompt.required}{@render clear('Choose neither', () => write(''))}{/if}
   {:else}
-    <div class="choices">
-      {#each prompt.choices ?? [] as choice (choice.value)}
-        <label>
-          <input
-            type={prompt.many ? 'checkbox' : 'radio'}
-            name="{id}-choice"
-            checked={field.values.includes(choice.value)}
-            onchange={(e) => toggle(choice.value, e.currentTarget.checked)}
-          />
-          {choice.label}
-        </label>
-      {/each}
-    </div>
-    {@render chooseNone()}
+    {#if isShort}
+      <div class="grid gap-[3px]">
+        {#each prompt.choices ?? [] as choice (choice.value)}
+          <Option name="{id}-choice" many={prompt.many} checked={field.values.includes(choice.value)} change={(on) => toggle(choice.value, on)} label={choice.label} />
+        {/each}
+      </div>
+    {:else}
+      <ChoiceField {report} {prompt} {answers} values={field.values} {understood} {toggle} />
+    {/if}
+    {#if field.values.length > 0 && !prompt.required}{@render clear('Choose none', () => change({ ...field, values: [] }))}{/if}
   {/if}
-  {#if !two}{@render remarks()}{/if}
+  {#each understood?.notes ?? [] as note (note)}<p class="text-[13.5px] text-amber">{note}</p>{/each}
+  <Refusals id="{id}-faults" {faults} {apply} />
   {#if prompt.offers}
-    <div class="offers">
-      {#each prompt.offers as offer (offer.phrase)}
-        <button
-          type="button"
-          class:on={field.start === offer.phrase && !field.end}
-          disabled={!!offer.refused}
-          title={offer.refused}
-          onclick={() => change({ ...field, start: offer.phrase, end: '' })}
-        >
-          {offer.phrase} <span>{offer.days}</span>
-        </button>
-      {/each}
-    </div>
+    <Offers offers={prompt.offers} chosen={field.end ? '' : field.start} pick={(phrase) => change({ ...field, start: phrase, end: '' })} />
   {/if}
-  {#if hasHistogram}
+  {#if prompt.type === 'period' || isUnit}
     <Histogram
       {report}
       prompt={prompt.name}
@@ -208,179 +133,10 @@
   {/if}
 </fieldset>
 
-{#snippet chooseNone()}
-  {#if field.values.length > 0 && !prompt.required}
-    <button type="button" class="clear" onclick={() => change({ ...field, values: [] })}>Choose none</button>
-  {/if}
+{#snippet meant()}
+  <p id="{id}-understood" class="mt-1 min-h-[1.42em] text-[13.5px] text-deep" aria-live="polite">{spelled}</p>
 {/snippet}
 
-{#snippet side(which: 'start' | 'end')}
-  {@const label = alone(prompt.labels[which === 'start' ? 0 : 1] ?? prompt.ask)}
-  {@const moment = which === 'start' ? understood?.first_instant : understood?.last_instant}
-  {@const day = (which === 'start' ? understood?.first : understood?.last) ?? dayOf(moment)}
-  {#if isPlain}
-    <input
-      id="{id}-{which}"
-      class="plain"
-      class:invalid={faultyAt(which)}
-      type="text"
-      autocomplete="off"
-      aria-label={label}
-      aria-invalid={faultyAt(which)}
-      aria-describedby="{id}-{which === 'start' ? 'first' : 'last'} {id}-faults"
-      placeholder={which === 'end' && !field.end ? last : ''}
-      value={field[which]}
-      oninput={(e) => change({ ...field, [which]: e.currentTarget.value })}
-    />
-  {:else}
-    <DateInput
-      id="{id}-{which}"
-      {label}
-      value={field[which]}
-      {day}
-      time={isTimed ? (clockOf(moment) ?? (which === 'start' ? '00:00' : '24:00')) : undefined}
-      units={isUnit ? (prompt.units ?? []) : undefined}
-      placeholder={which === 'end' && !field.end ? understoodEnd : ''}
-      records={(month) => daysWithRecords(report, prompt.name, month)}
-      describedby="{id}-{which === 'start' ? 'first' : 'last'} {id}-faults"
-      invalid={faultyAt(which)}
-      oninput={(text) => change({ ...field, [which]: text })}
-    />
-  {/if}
+{#snippet clear(text: string, onclick: () => void)}
+  <button type="button" class="mt-1 cursor-pointer text-[13.5px] text-deep underline" {onclick}>{text}</button>
 {/snippet}
-
-{#snippet remarks()}
-  {#each understood?.notes ?? [] as note (note)}<p class="note">{note}</p>{/each}
-  <Refusals id="{id}-faults" {faults} {apply} />
-{/snippet}
-
-<style>
-  fieldset {
-    margin-bottom: 20px;
-    min-width: 0;
-  }
-  legend {
-    font-weight: 640;
-    margin-bottom: 6px;
-  }
-  .help {
-    color: var(--quiet);
-    font-size: 13.5px;
-    font-weight: 400;
-  }
-  .two {
-    display: grid;
-    grid-template-columns: repeat(2, minmax(0, 1fr));
-    gap: 10px;
-  }
-  .stacked {
-    grid-template-columns: 1fr;
-    gap: 6px;
-  }
-  .caption {
-    display: block;
-    font-size: 13px;
-    color: var(--quiet);
-    margin-bottom: 3px;
-    white-space: nowrap;
-  }
-  .understood {
-    font-size: 13.5px;
-    color: var(--deep);
-    margin-top: 4px;
-    min-height: 1.42em;
-  }
-  .note {
-    font-size: 13.5px;
-    color: var(--amber);
-  }
-  .offers {
-    display: grid;
-    gap: 4px;
-    margin-top: 8px;
-  }
-  .offers span {
-    color: var(--quiet);
-    font-weight: 400;
-    text-align: right;
-  }
-  .offers button {
-    display: flex;
-    justify-content: space-between;
-    gap: 12px;
-    text-align: left;
-    border: 1px solid var(--line);
-    border-radius: 3px;
-    padding: 2px 8px;
-    font-size: 13.5px;
-    background: var(--paper);
-    cursor: pointer;
-  }
-  .offers button:disabled {
-    opacity: 0.5;
-    cursor: not-allowed;
-  }
-  .offers .on {
-    background: var(--tint);
-    border-color: var(--deep);
-    color: var(--deep);
-    font-weight: 600;
-  }
-  .number {
-    display: flex;
-    align-items: center;
-    width: 130px;
-    border: 1px solid var(--edge);
-    border-radius: 4px;
-    background: var(--field);
-    padding-right: 10px;
-  }
-  .number input {
-    flex: 1;
-    min-width: 0;
-    border: 0;
-    background: transparent;
-    padding: 6px 10px;
-    color: var(--ink);
-  }
-  textarea,
-  .plain {
-    display: block;
-    width: 100%;
-    border: 1px solid var(--edge);
-    border-radius: 4px;
-    background: var(--field);
-    color: var(--ink);
-    padding: 6px 10px;
-  }
-  textarea::placeholder,
-  .plain::placeholder {
-    color: var(--quiet);
-    opacity: 1;
-  }
-  .invalid {
-    border-color: var(--brick);
-  }
-  .choices {
-    display: grid;
-    gap: 3px;
-  }
-  .choices label {
-    display: flex;
-    gap: 8px;
-    align-items: center;
-    cursor: pointer;
-  }
-  .choices input {
-    accent-color: var(--deep);
-    width: 15px;
-    height: 15px;
-  }
-  .clear {
-    font-size: 13.5px;
-    color: var(--deep);
-    text-decoration: underline;
-    cursor: pointer;
-    margin-top: 4px;
-  }
-</style>

@@ -11,38 +11,15 @@
   }
 </script>
 
-<div {id} class="refusals" aria-live="polite">
+<div {id} aria-live="polite">
   {#each faults as fault, i (i)}
-    <p>{sentence(fault)}</p>
+    <p class="mt-1 text-sm text-brick">{sentence(fault)}</p>
     {#if fault.suggestions}
-      <div class="offers">
+      <div class="mt-1 flex flex-wrap gap-1.5">
         {#each fault.suggestions as suggestion (suggestion)}
-          <button type="button" onclick={() => apply(fault, suggestion)}><span class="unseen">Answer</span> {suggestion}</button>
+          <button type="button" class="btn border border-brick bg-brick-tint px-2 py-0.5 text-[13.5px]/[1.42] text-ink" onclick={() => apply(fault, suggestion)}><span class="sr-only">Answer</span> {suggestion}</button>
         {/each}
       </div>
     {/if}
   {/each}
 </div>
-
-<style>
-  p {
-    color: var(--brick);
-    font-size: 14px;
-    margin-top: 4px;
-  }
-  .offers {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 6px;
-    margin-top: 4px;
-  }
-  button {
-    border: 1px solid var(--brick);
-    border-radius: 3px;
-    background: var(--brick-tint);
-    color: var(--ink);
-    padding: 2px 9px;
-    font-size: 13.5px;
-    cursor: pointer;
-  }
-</style>

@@ -20,72 +20,32 @@
 
   // The list opens where the chosen one is.
   function shown(node: HTMLElement) {
-    node.querySelector('.on')?.scrollIntoView({ block: 'center' });
+    node.querySelector('[aria-pressed="true"]')?.scrollIntoView({ block: 'center' });
   }
 </script>
 
 {#snippet button(unit: Offer)}
-  <button type="button" class:on={isChosen(unit)} aria-label="{unit.phrase}: {unit.spelled}" aria-pressed={isChosen(unit)} onclick={() => pick(unit.phrase)}>
-    {nameOf(unit)} <span>{daysOf(unit)}</span>
+  {@const on = isChosen(unit)}
+  <button
+    type="button"
+    class="flex cursor-pointer justify-between gap-1.5 rounded-[3px] border px-2 py-0.5 text-[13.5px] {on ? 'border-deep bg-tint font-semibold text-deep' : 'border-line bg-paper'}"
+    aria-label="{unit.phrase}: {unit.spelled}"
+    aria-pressed={on}
+    onclick={() => pick(unit.phrase)}
+  >
+    {nameOf(unit)} <span class="font-normal text-quiet">{daysOf(unit)}</span>
   </button>
 {/snippet}
 
-<div class="list" {@attach shown}>
+<div class="max-h-[300px] overflow-y-auto" {@attach shown}>
   {#if units.length === 0}
-    <p>There are no records to tell it from. Type one.</p>
+    <p class="text-[13.5px] text-quiet">There are no records to tell it from. Type one.</p>
   {:else if alone}
-    <div class="grid">{#each units as unit (unit.phrase)}{@render button(unit)}{/each}</div>
+    <div class="grid grid-cols-2 gap-[3px]">{#each units as unit (unit.phrase)}{@render button(unit)}{/each}</div>
   {:else}
     {#each years as year (year)}
-      <h3>{year}</h3>
-      <div class="grid">{#each units.filter((unit) => yearOf(unit) === year).reverse() as unit (unit.phrase)}{@render button(unit)}{/each}</div>
+      <h2 class="mt-1.5 mb-[3px] text-[13.5px] font-[640] first:mt-0">{year}</h2>
+      <div class="grid grid-cols-2 gap-[3px]">{#each units.filter((unit) => yearOf(unit) === year).reverse() as unit (unit.phrase)}{@render button(unit)}{/each}</div>
     {/each}
   {/if}
 </div>
-
-<style>
-  .list {
-    max-height: 300px;
-    overflow-y: auto;
-  }
-  h3 {
-    font-size: 13.5px;
-    font-weight: 640;
-    margin: 6px 0 3px;
-  }
-  h3:first-child {
-    margin-top: 0;
-  }
-  .grid {
-    display: grid;
-    grid-template-columns: repeat(2, minmax(0, 1fr));
-    gap: 3px;
-  }
-  button {
-    display: flex;
-    justify-content: space-between;
-    gap: 6px;
-    border: 1px solid var(--line);
-    border-radius: 3px;
-    background: var(--paper);
-    padding: 2px 8px;
-    font-size: 13.5px;
-    cursor: pointer;
-  }
-  button span {
-    color: var(--quiet);
-  }
-  .on {
-    background: var(--tint);
-    border-color: var(--deep);
-    color: var(--deep);
-    font-weight: 600;
-  }
-  .on span {
-    font-weight: 400;
-  }
-  p {
-    font-size: 13.5px;
-    color: var(--quiet);
-  }
-</style>

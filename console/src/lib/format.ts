@@ -99,3 +99,9 @@ export function tookText(ms: number): string {
   if (ms < 1) return 'under 1 ms';
   return ms >= 1000 ? `${(ms / 1000).toFixed(1)} s` : `${Math.round(ms)} ms`;
 }
+
+/** The day of a moment, by the zone's clocks. */
+export const dayOf = (instant?: string) => instant?.slice(0, 10);
+
+/** The time of day of a moment, by the zone's clocks, without seconds where there are none. */
+export const clockOf = (instant?: string) => instant?.slice(11, instant.slice(17, 19) === '00' ? 16 : 19);

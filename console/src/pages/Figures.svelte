@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Evidence } from '../lib/api';
+  import Bar from '../shared/Bar.svelte';
 
   // Where all records lie beside the period, and what each condition left of them.
   let { evidence }: { evidence: Evidence } = $props();
@@ -21,30 +22,31 @@
   });
 </script>
 
-<div class="figures">
+<div class="my-2.5 grid grid-cols-[repeat(auto-fit,minmax(min(340px,100%),1fr))] gap-x-8 gap-y-2">
   {#if classes.length > 0}
-    <table>
-      <caption>All {number(all)} records, by {evidence.period?.column}</caption>
+    {@const caption = `All ${number(all)} records, by ${evidence.period?.column}`}
+    <table class="border-collapse self-start text-sm">
+      <caption class="pb-1 text-left font-[640]">{caption}</caption>
       <tbody>
         {#each classes as c (c.name)}
-          <tr class:kept={c.kept}>
-            <th scope="row">{c.name}</th>
-            <td class="num">{number(c.n)}</td>
-            <td class="bar"><span style:width="{all ? (100 * c.n) / all : 0}%"></span></td>
+          <tr>
+            <th scope="row" class="py-0.5 pr-2.5 text-left font-normal">{c.name}</th>
+            <td class="py-0.5 pr-2.5 text-right align-top font-[640] whitespace-nowrap">{number(c.n)}</td>
+            <td class="w-1/2 py-0.5 pr-2.5 align-top"><Bar share={all ? c.n / all : 0} kept={c.kept} /></td>
           </tr>
         {/each}
       </tbody>
     </table>
   {/if}
   {#if evidence.condition_counts.length > 0}
-    <table>
-      <caption>What each condition left</caption>
+    <table class="border-collapse self-start text-sm">
+      <caption class="pb-1 text-left font-[640]">What each condition left</caption>
       <tbody>
         {#each evidence.condition_counts as step, i (i)}
-          <tr class:none={step.left === 0}>
-            <th scope="row">{step.says}</th>
-            <td class="num">{number(step.left)}</td>
-            <td class="took">took away {number(step.took_away)}</td>
+          <tr>
+            <th scope="row" class="py-0.5 pr-2.5 text-left font-normal">{step.says}</th>
+            <td class="py-0.5 pr-2.5 text-right align-top font-[640] whitespace-nowrap" class:text-brick={step.left === 0}>{number(step.left)}</td>
+            <td class="py-0.5 pr-2.5 align-top whitespace-nowrap text-quiet">took away {number(step.took_away)}</td>
           </tr>
         {/each}
       </tbody>
@@ -52,62 +54,6 @@
   {/if}
 </div>
 {#if evidence.data_changed}
-  <p class="warn">The data changed while they were counted. Run it again to see them as they are now.</p>
+  <p class="text-sm text-amber">The data changed while they were counted. Run it again to see them as they are now.</p>
 {/if}
-{#each evidence.not_computed ?? [] as missing (missing)}<p class="warn">Not computed: {missing}.</p>{/each}
-
-<style>
-  .figures {
-    display: grid;
-    grid-template-columns: repeat(auto-fit, minmax(min(340px, 100%), 1fr));
-    gap: 8px 32px;
-    margin: 10px 0;
-  }
-  table {
-    border-collapse: collapse;
-    font-size: 14px;
-    align-self: start;
-  }
-  caption {
-    text-align: left;
-    font-weight: 640;
-    padding-bottom: 3px;
-  }
-  th {
-    text-align: left;
-    font-weight: 400;
-    padding: 2px 10px 2px 0;
-  }
-  td {
-    padding: 2px 10px 2px 0;
-    vertical-align: top;
-  }
-  .num {
-    text-align: right;
-    font-weight: 640;
-    white-space: nowrap;
-  }
-  .took {
-    color: var(--quiet);
-    white-space: nowrap;
-  }
-  .bar {
-    width: 50%;
-  }
-  .bar span {
-    display: block;
-    height: 9px;
-    margin-top: 5px;
-    background: light-dark(#c2cfcc, #38545a);
-  }
-  .kept .bar span {
-    background: var(--deep);
-  }
-  .none .num {
-    color: var(--brick);
-  }
-  .warn {
-    color: var(--amber);
-    font-size: 14px;
-  }
-</style>
+{#each evidence.not_computed ?? [] as missing (missing)}<p class="text-sm text-amber">Not computed: {missing}.</p>{/each}

@@ -1,0 +1,17 @@
+<script lang="ts">
+  // One of several choices: a box where many can be chosen, else a button of a group.
+  type Props = { name: string; many?: boolean; checked: boolean; change: (on: boolean) => void; label: string; count?: number };
+  let { name, many = false, checked, change, label, count }: Props = $props();
+</script>
+
+<label class="flex cursor-pointer items-center gap-2">
+  <input
+    class="{many ? 'checkbox' : 'radio'} size-[15px] accent-deep"
+    type={many ? 'checkbox' : 'radio'}
+    {name}
+    {checked}
+    onchange={(e) => change(e.currentTarget.checked)}
+  />
+  <span class="flex-1">{label}</span>
+  {#if count}<span class="pr-1.5 text-[13.5px] text-quiet">{count.toLocaleString('en')}</span>{/if}
+</label>

@@ -1,0 +1,54 @@
+<script lang="ts">
+  import type { ReportInfo } from '../lib/api';
+  import { clockText } from '../lib/format';
+  import { follow } from '../lib/route.svelte';
+  import type { ReportRun } from '../lib/run.svelte';
+  import Notice from '../shared/Notice.svelte';
+  import PageHead from '../shared/PageHead.svelte';
+  import Empty from './Empty.svelte';
+  import Evidence from './Evidence.svelte';
+  import Records from './Records.svelte';
+
+  // What a run brought: what ran, in a sentence; what shows that it is right; the records.
+  let { run, report }: { run: ReportRun; report: ReportInfo } = $props();
+
+  const result = $derived(run.result);
+  const button = 'btn preset-outlined-surface-300-700 bg-card text-sm disabled:cursor-not-allowed disabled:opacity-55';
+</script>
+
+<section class="min-w-0 overflow-y-auto px-7 py-5 max-[860px]:overflow-visible max-[860px]:p-4" aria-label="Result" aria-busy={!!run.running}>
+  <PageHead title={report.title}>
+    {#snippet about()}{[report.about.replace(/\.$/, ''), report.shelf, `days by ${clockText(report.clock, report.zone)}`].filter(Boolean).join(' · ')}{/snippet}
+    {#snippet tools()}
+      <button type="button" class={button} onclick={() => run.copyLink()}>Link</button>
+      <button type="button" class={button} onclick={() => run.download()} disabled={!result || run.stale}>Download CSV</button>
+    {/snippet}
+  </PageHead>
+  <p class="min-h-[1.42em] text-sm text-quiet" role="status">{run.note}</p>
+  {#if run.failed}
+    <Notice kind="failed">
+      {run.failed}{#if run.receiptOfFailure}{' '}<a href={run.receiptOfFailure} onclick={follow}>Its receipt</a> tells more.{/if}
+    </Notice>
+  {/if}
+  {#if result}
+    {#if run.stale}
+      <Notice kind="warning">The answers have changed since these records were read. Show records again to see what they bring.</Notice>
+    {/if}
+    <Notice kind="read" class="mt-1 [&_b]:font-[660]">
+      {#if result.receipt}
+        {#each result.receipt.read_back_pieces ?? [] as piece, i (i)}{#if piece.value}<b>{piece.text}</b>{:else}{piece.text}{/if}{/each}
+      {:else}
+        Counting what shows that these records are right…
+      {/if}
+    </Notice>
+    {#if result.receipt?.state === 'no_rows'}
+      <Empty receipt={result.receipt} answer={(prompt, text) => run.answer(prompt, text)} />
+    {:else}
+      {#if result.receipt}<Evidence receipt={result.receipt} />{/if}
+      {#each result.receipt?.notes ?? result.notes ?? [] as said (said)}<Notice kind="warning">{said}</Notice>{/each}
+      <Records {result} more={() => run.more()} />
+    {/if}
+  {:else if !run.failed}
+    <p class="mt-6 text-quiet">{run.running ? 'Reading the records…' : 'Answer the questions, then show the records.'}</p>
+  {/if}
+</section>

@@ -1,0 +1,22 @@
+<script lang="ts">
+  import type { Snippet } from 'svelte';
+
+  // A table of records: its name for screen readers, its heads, its rows.
+  type Head = { text: string; unit?: string; isNumber?: boolean };
+  type Props = { caption: string; heads: Head[]; rows: Snippet; class?: string };
+  let { caption, heads, rows, class: more = '' }: Props = $props();
+</script>
+
+<table class="table border-collapse text-[15px]/[1.42] {more}">
+  <caption class="sr-only">{caption}</caption>
+  <thead>
+    <tr>
+      {#each heads as head, i (i)}
+        <th scope="col" class="border-b-[1.5px] border-edge px-2.5 py-1.5 text-sm font-[640] whitespace-nowrap {head.isNumber ? 'text-right' : 'text-left'}"
+          >{head.text}{#if head.unit}<span class="text-quiet">, {head.unit}</span>{/if}</th
+        >
+      {/each}
+    </tr>
+  </thead>
+  <tbody>{@render rows()}</tbody>
+</table>
