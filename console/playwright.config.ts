@@ -5,6 +5,7 @@ const port = 9377;
 // The real service with the ferry line in it, and Debian's browser.
 export default defineConfig({
   testDir: 'tests',
+  testMatch: '*.spec.ts',
   timeout: 60_000,
   expect: { timeout: 15_000 }, // machines that are shared are slow at times
   workers: 2,
@@ -14,7 +15,15 @@ export default defineConfig({
     viewport: { width: 1280, height: 800 },
     launchOptions: {
       executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
-      args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+      args: [
+        '--no-sandbox',
+        '--disable-gpu',
+        '--disable-quic',
+        '--no-first-run',
+        '--disable-background-networking',
+        '--disable-component-update',
+        '--disable-sync',
+      ],
     },
   },
   webServer: {

@@ -60,7 +60,9 @@ test('two dates bring sorted, matching records', async ({ page, request }) => {
   expect(wanted.rows.length).toBeGreaterThan(10);
   await expect(rows(page)).toHaveCount(wanted.rows.length);
   await expect(page.getByText(`${wanted.rows.length} records`, { exact: true })).toBeVisible();
-  const instants = await rows(page).locator('td:first-child').evaluateAll((cells) => cells.map((c) => c.getAttribute('title')));
+  const instants = await rows(page)
+    .locator('td:first-child')
+    .evaluateAll((cells) => cells.map((c) => c.getAttribute('title')));
   expect(instants).toEqual(wanted.rows.map((r: unknown[]) => r[0]));
   await expect(rows(page).first()).toContainText('Mon 26 Oct 2026');
   const clocks = await rows(page).locator('td:first-child').allInnerTexts();
@@ -358,17 +360,20 @@ test('an empty result says why, and leads to the nearest records', async ({ page
 });
 
 test('rows do not wait for the evidence', async ({ page, request }) => {
-  const body = await (await request.post('/api/v1/reports/fuel-on-a-day/runs?output=json', { data: { evidence: true } })).text();
-  const end = body.indexOf('\n]');
+  const body = await (await request.post('/api/v1/reports/fuel-on-a-day/runs?output=events', { data: { evidence: true } })).text();
+  const end = body.indexOf('{"event":"receipt"');
   // The service has handed on the rows; what comes after them does not come yet.
-  await page.addInitScript((rows) => {
-    const ask = window.fetch.bind(window);
-    window.fetch = (input, init) => {
-      if (!String(input).includes('/runs?output=json')) return ask(input, init);
-      const stream = new ReadableStream({ start: (c) => c.enqueue(new TextEncoder().encode(rows)) });
-      return Promise.resolve(new Response(stream, { status: 200 }));
-    };
-  }, body.slice(0, end + 2));
+  await page.addInitScript(
+    (rows) => {
+      const ask = window.fetch.bind(window);
+      window.fetch = (input, init) => {
+        if (!String(input).includes('/runs?output=events')) return ask(input, init);
+        const stream = new ReadableStream({ start: (c) => c.enqueue(new TextEncoder().encode(rows)) });
+        return Promise.resolve(new Response(stream, { status: 200 }));
+      };
+    },
+    body.slice(0, end),
+  );
   await page.goto('/reports/fuel-on-a-day?delivery-day=yesterday');
   await expect(rows(page)).toHaveCount(3);
   await expect(page.getByText('Counting what shows that these records are right…')).toBeVisible();
@@ -502,7 +507,8 @@ sections: [{table: {query: readings}}]
   await expect(rows(page)).toHaveCount(3);
   await expect(rows(page).locator('td:nth-child(2)')).toHaveText(['Sun 25 Oct 2026 02:30 +02:00', 'Sun 25 Oct 2026 02:30 +00:00', 'Sun 25 Oct 2026 04:30']);
   await page.goto('/');
-  for (const kind of ['report', 'query', 'dataset', 'source']) await request.delete(`/api/v1/definitions/${kind}/${kind === 'source' ? 'station' : 'readings'}`);
+  for (const kind of ['report', 'query', 'dataset', 'source'])
+    await request.delete(`/api/v1/definitions/${kind}/${kind === 'source' ? 'station' : 'readings'}`);
 });
 
 test('all records download as CSV', async ({ page, request }) => {
@@ -519,7 +525,12 @@ test('all records download as CSV', async ({ page, request }) => {
 test('the run button is in sight at every size, in light and dark, and axe finds nothing', async ({ page, request }) => {
   const run = await request.post('/api/v1/reports/late-sailings/runs', { data: { answers: { 'travel-period': 'yesterday' }, evidence: true } });
   const receipt = `/receipts/${(await run.json()).receipt.id}`;
-  for (const size of [{ width: 360, height: 640 }, { width: 900, height: 600 }, { width: 1280, height: 800 }, { width: 1920, height: 1080 }]) {
+  for (const size of [
+    { width: 360, height: 640 },
+    { width: 900, height: 600 },
+    { width: 1280, height: 800 },
+    { width: 1920, height: 1080 },
+  ]) {
     await page.setViewportSize(size);
     await page.goto('/reports/late-sailings?travel-period=yesterday');
     await expect(page.locator('.count')).toBeVisible();
@@ -588,7 +599,9 @@ base.describe('what goes wrong', () => {
   });
 
   base('records that break off on their way are not shown as whole', async ({ page }) => {
-    await page.route('**/runs?output=json', (route) => route.fulfill({ status: 200, contentType: 'application/json', body: '{"columns":[],"rows":[[1]' }));
+    await page.route('**/runs?output=events', (route) =>
+      route.fulfill({ status: 200, contentType: 'application/json', body: '{"event":"start","columns":[]}\n{"event":"row","values":[1]}\n' }),
+    );
     await page.goto('/reports/late-sailings?travel-period=last+month');
     await expect(page.getByRole('alert')).toHaveText(/The records broke off on their way/);
     await expect(rows(page)).toHaveCount(0);
@@ -597,8 +610,13 @@ base.describe('what goes wrong', () => {
   base('why records broke off is told by their receipt', async ({ page }) => {
     const says = 'It took longer than it may and was cut; what was sent is not the whole result.';
     await page.route('**/api/v1/receipts/7', (route) => route.fulfill({ json: { id: 7, says } }));
-    await page.route('**/runs?output=json', (route) =>
-      route.fulfill({ status: 200, contentType: 'application/json', headers: { Link: '</api/v1/receipts/7>; rel="describedby"' }, body: '{"columns":[],"rows":[\n[1],\n' }),
+    await page.route('**/runs?output=events', (route) =>
+      route.fulfill({
+        status: 200,
+        contentType: 'application/json',
+        headers: { Link: '</api/v1/receipts/7>; rel="describedby"' },
+        body: '{"event":"start","columns":[]}\n{"event":"row","values":[1]}\n',
+      }),
     );
     await page.goto('/reports/fuel-on-a-day?delivery-day=yesterday');
     await expect(page.getByRole('alert')).toHaveText(`The records broke off on their way. ${says} Run it again. Its receipt tells more.`);
@@ -608,7 +626,7 @@ base.describe('what goes wrong', () => {
 
   base('a source that fails is told in the words of the service', async ({ page }) => {
     const problem = { type: 'about:blank', title: 'Bad Gateway', status: 502, code: 'source_failed', detail: 'source harbour: gone; try again later' };
-    await page.route('**/runs?output=json', (route) => route.fulfill({ status: 502, contentType: 'application/problem+json', json: problem }));
+    await page.route('**/runs?output=events', (route) => route.fulfill({ status: 502, contentType: 'application/problem+json', json: problem }));
     await page.goto('/reports/fuel-on-a-day?delivery-day=yesterday');
     await expect(page.getByRole('alert')).toHaveText('source harbour: gone; try again later');
   });

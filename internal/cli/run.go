@@ -22,7 +22,7 @@ import (
 // tableOutput is what a terminal gets; the others are what the service sends.
 const tableOutput = "table"
 
-var outputs = append([]export.Format{tableOutput}, export.Formats...)
+var outputs = []export.Format{tableOutput, export.JSON, export.CSV, export.NDJSON}
 
 func newRun() *cobra.Command {
 	var given, with []string

@@ -24,6 +24,9 @@ const (
 	CSV    Format = "csv"
 	JSON   Format = "json"
 	NDJSON Format = "ndjson"
+	// Events is JSON in lines that say what they are, for programs that show records while the
+	// evidence is being counted.
+	Events Format = "events"
 
 	// SafeCSV is CSV whose fields no spreadsheet program takes for a formula. It is asked for
 	// as CSV, so that it is none of Formats.
@@ -31,7 +34,7 @@ const (
 )
 
 // Formats lists them in the order of the reference.
-var Formats = []Format{JSON, CSV, NDJSON}
+var Formats = []Format{JSON, CSV, NDJSON, Events}
 
 // MediaTypes tells the media type of each format.
 var MediaTypes = map[Format]string{
@@ -39,6 +42,7 @@ var MediaTypes = map[Format]string{
 	SafeCSV: "text/csv; charset=utf-8; header=present",
 	JSON:    "application/json",
 	NDJSON:  "application/x-ndjson",
+	Events:  "application/x-ndjson; events=true",
 }
 
 // Writer writes one result: Begin once, Row for each record, End once. A
@@ -66,6 +70,8 @@ func New(f Format, to io.Writer, columns []*column.Column, zone *time.Location, 
 		return &csvWriter{output: out, safe: f == SafeCSV}
 	case NDJSON:
 		return newNDJSON(out)
+	case Events:
+		return &eventsWriter{output: out}
 	}
 	return &jsonWriter{output: out}
 }

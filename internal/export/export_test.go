@@ -159,7 +159,8 @@ func (f *flushed) Flush() { f.at = append(f.at, f.String()) }
 // What was written can be handed on before the end: in JSON with a line that ends the
 // rows, so that they can be read; the whole is the same as without.
 func TestHandingOn(t *testing.T) {
-	for format, want := range map[Format]string{CSV: "id\r\n7\r\n", NDJSON: "{\"id\":7}\n", JSON: `{"columns":[{"name":"id","type":"integer","label":""}],"rows":[` + "\n[7]\n]"} {
+	for format, want := range map[Format]string{CSV: "id\r\n7\r\n", NDJSON: "{\"id\":7}\n", JSON: `{"columns":[{"name":"id","type":"integer","label":""}],"rows":[` + "\n[7]\n]",
+		Events: `{"event":"start","columns":[{"name":"id","type":"integer","label":""}]}` + "\n" + `{"event":"row","values":[7]}` + "\n" + `{"event":"rows_end"}` + "\n"} {
 		var early flushed
 		var late bytes.Buffer
 		for i, to := range []io.Writer{&early, &late} {

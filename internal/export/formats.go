@@ -174,6 +174,69 @@ func (w *jsonWriter) End(receipt []byte) error {
 	return w.end()
 }
 
+// eventsWriter writes one object a line: the start with the columns, each row, the end of the
+// rows, and the receipt.
+type eventsWriter struct {
+	output
+	ended bool // the rows
+}
+
+// start is the first event.
+type start struct {
+	Event   string   `json:"event"`
+	Columns []Column `json:"columns"`
+	Notes   []string `json:"notes,omitempty"`
+}
+
+func (w *eventsWriter) Begin() error {
+	text, err := json.Marshal(start{"start", Columns(w.columns, w.zone), w.notes})
+	if err != nil {
+		return err
+	}
+	w.line = append(append(w.line[:0], text...), '\n')
+	return w.send()
+}
+
+func (w *eventsWriter) Row(values []value.Value) error {
+	w.line = append(w.line[:0], `{"event":"row","values":[`...)
+	for i, c := range w.columns {
+		if i > 0 {
+			w.line = append(w.line, ',')
+		}
+		w.line = w.appendJSON(w.line, c, values[i])
+	}
+	w.line = append(w.line, "]}\n"...)
+	return w.send()
+}
+
+// Flush says that there are no more rows.
+func (w *eventsWriter) Flush() error {
+	if err := w.endRows(); err != nil {
+		return err
+	}
+	return w.output.Flush()
+}
+
+func (w *eventsWriter) endRows() error {
+	if w.ended {
+		return nil
+	}
+	w.ended = true
+	w.line = append(w.line[:0], "{\"event\":\"rows_end\"}\n"...)
+	return w.send()
+}
+
+func (w *eventsWriter) End(receipt []byte) error {
+	if err := w.endRows(); err != nil {
+		return err
+	}
+	w.line = append(append(append(w.line[:0], `{"event":"receipt","receipt":`...), receipt...), "}\n"...)
+	if err := w.send(); err != nil {
+		return err
+	}
+	return w.end()
+}
+
 // ndjsonWriter writes one object a line, its members by column name.
 type ndjsonWriter struct {
 	output

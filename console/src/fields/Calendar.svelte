@@ -6,7 +6,9 @@
   // reads like any other text.
   let { day, records, pick }: { day?: string; records: (month: string) => Promise<Set<string>>; pick: (iso: string) => void } = $props();
 
-  // svelte-ignore state_referenced_locally -- the calendar is made anew each time it opens
+  // the calendar is made anew each time it opens
+
+  // svelte-ignore state_referenced_locally
   const shown = day ? parseDate(day) : undefined;
 
   // The days that have records are asked for when their month is first shown.
@@ -39,7 +41,9 @@
       {#each grid as row, i (i)}
         <DatePicker.TableRow>
           {#each row as cell (cell.value)}
-            <DatePicker.TableCell class="p-0 text-center" value={cell.value}><DatePicker.TableCellTrigger class={trigger}>{cell.label}</DatePicker.TableCellTrigger></DatePicker.TableCell>
+            <DatePicker.TableCell class="p-0 text-center" value={cell.value}
+              ><DatePicker.TableCellTrigger class={trigger}>{cell.label}</DatePicker.TableCellTrigger></DatePicker.TableCell
+            >
           {/each}
         </DatePicker.TableRow>
       {/each}
@@ -59,7 +63,9 @@
     <DatePicker.View view="day">
       <DatePicker.Context>
         {#snippet children(picker)}
-          <DatePicker.ViewControl class="mb-1.5 flex items-center justify-between [&_button]:min-w-[34px] [&_button]:cursor-pointer [&_button]:rounded-[3px] [&_button]:px-2 [&_button]:py-[3px] [&_button]:font-[640] [&_button:hover]:bg-tint">
+          <DatePicker.ViewControl
+            class="mb-1.5 flex items-center justify-between [&_button]:min-w-[34px] [&_button]:cursor-pointer [&_button]:rounded-[3px] [&_button]:px-2 [&_button]:py-[3px] [&_button]:font-[640] [&_button:hover]:bg-tint"
+          >
             <DatePicker.PrevTrigger aria-label="Month before">‹</DatePicker.PrevTrigger>
             <span>
               <button type="button" onclick={() => picker().setView('month')}>{monthName(picker().focusedValue.month)}</button>
@@ -71,7 +77,9 @@
             <DatePicker.TableHead>
               <DatePicker.TableRow>
                 {#each picker().weekDays as weekday (weekday.long)}
-                  <DatePicker.TableHeader class="py-[3px] text-[13px] font-normal text-quiet" aria-label={weekday.long}>{weekday.short.slice(0, 2)}</DatePicker.TableHeader>
+                  <DatePicker.TableHeader class="py-[3px] text-[13px] font-normal text-quiet" aria-label={weekday.long}
+                    >{weekday.short.slice(0, 2)}</DatePicker.TableHeader
+                  >
                 {/each}
               </DatePicker.TableRow>
             </DatePicker.TableHead>
@@ -79,7 +87,9 @@
               {#each picker().weeks as week, i (i)}
                 <DatePicker.TableRow>
                   {#each week as value (value.toString())}
-                    <DatePicker.TableCell class="p-0 text-center" {value}><DatePicker.TableCellTrigger class={looks(value.toString())}>{value.day}</DatePicker.TableCellTrigger></DatePicker.TableCell>
+                    <DatePicker.TableCell class="p-0 text-center" {value}
+                      ><DatePicker.TableCellTrigger class={looks(value.toString())}>{value.day}</DatePicker.TableCellTrigger></DatePicker.TableCell
+                    >
                   {/each}
                 </DatePicker.TableRow>
               {/each}
@@ -91,7 +101,9 @@
     <DatePicker.View view="month">
       <DatePicker.Context>
         {#snippet children(picker)}
-          <DatePicker.ViewControl class="mb-1.5 flex items-center justify-between [&_button]:min-w-[34px] [&_button]:cursor-pointer [&_button]:rounded-[3px] [&_button]:px-2 [&_button]:py-[3px] [&_button]:font-[640] [&_button:hover]:bg-tint">
+          <DatePicker.ViewControl
+            class="mb-1.5 flex items-center justify-between [&_button]:min-w-[34px] [&_button]:cursor-pointer [&_button]:rounded-[3px] [&_button]:px-2 [&_button]:py-[3px] [&_button]:font-[640] [&_button:hover]:bg-tint"
+          >
             <DatePicker.PrevTrigger aria-label="Year before">‹</DatePicker.PrevTrigger>
             <button type="button" onclick={() => picker().setView('year')}>{picker().focusedValue.year}</button>
             <DatePicker.NextTrigger aria-label="Year after">›</DatePicker.NextTrigger>
@@ -103,7 +115,9 @@
     <DatePicker.View view="year">
       <DatePicker.Context>
         {#snippet children(picker)}
-          <DatePicker.ViewControl class="mb-1.5 flex items-center justify-between [&_button]:min-w-[34px] [&_button]:cursor-pointer [&_button]:rounded-[3px] [&_button]:px-2 [&_button]:py-[3px] [&_button]:font-[640] [&_button:hover]:bg-tint">
+          <DatePicker.ViewControl
+            class="mb-1.5 flex items-center justify-between [&_button]:min-w-[34px] [&_button]:cursor-pointer [&_button]:rounded-[3px] [&_button]:px-2 [&_button]:py-[3px] [&_button]:font-[640] [&_button:hover]:bg-tint"
+          >
             <DatePicker.PrevTrigger aria-label="Ten years before">‹</DatePicker.PrevTrigger>
             <span>Pick a year</span>
             <DatePicker.NextTrigger aria-label="Ten years after">›</DatePicker.NextTrigger>
@@ -114,4 +128,6 @@
     </DatePicker.View>
   </DatePicker.Content>
 </DatePicker>
-{#if Object.values(known).some((days) => days.size > 0)}<p class="mt-1.5 flex items-center gap-1.5 text-[13px] text-quiet"><span class="w-3 border-b-2 border-mark"></span> days that have records</p>{/if}
+{#if Object.values(known).some((days) => days.size > 0)}<p class="mt-1.5 flex items-center gap-1.5 text-[13px] text-quiet">
+    <span class="w-3 border-b-2 border-mark"></span> days that have records
+  </p>{/if}

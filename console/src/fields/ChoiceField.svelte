@@ -69,7 +69,14 @@
 {/snippet}
 
 {#if isLong}
-  <input class="input mb-1.5 bg-field text-sm placeholder:text-quiet" type="search" autocomplete="off" placeholder="Find one" aria-label="Find among the choices: {prompt.ask}" bind:value={search} />
+  <input
+    class="input mb-1.5 bg-field text-sm placeholder:text-quiet"
+    type="search"
+    autocomplete="off"
+    placeholder="Find one"
+    aria-label="Find among the choices: {prompt.ask}"
+    bind:value={search}
+  />
 {/if}
 <div class="grid max-h-60 gap-[3px] overflow-y-auto">
   {#each chosen as value (value)}{@render option(value, labels[value] ?? value)}{/each}

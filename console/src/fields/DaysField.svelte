@@ -12,5 +12,4 @@
   aria-describedby={describedby}
   placeholder="One day on each line"
   {value}
-  oninput={(e) => oninput(e.currentTarget.value)}
-></textarea>
+  oninput={(e) => oninput(e.currentTarget.value)}></textarea>

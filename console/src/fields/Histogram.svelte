@@ -22,7 +22,9 @@
   let drawing = $state(false);
   let bars = $state<HTMLElement>();
 
-  // svelte-ignore state_referenced_locally -- a field is made anew for each report
+  // a field is made anew for each report
+
+  // svelte-ignore state_referenced_locally
   showHistogram(report, prompt).then(
     (s) => {
       histogram = s;
@@ -37,7 +39,10 @@
   const labels = $derived.by(() => {
     const starts = units.filter((u) => u.first.slice(5) === '01-01');
     const step = Math.ceil(starts.length / 4);
-    return starts.filter((_, i) => i % step === 0).map((u) => ({ text: u.first.slice(0, 4), place: (100 * units.indexOf(u)) / units.length })).filter((label) => label.place < 92);
+    return starts
+      .filter((_, i) => i % step === 0)
+      .map((u) => ({ text: u.first.slice(0, 4), place: (100 * units.indexOf(u)) / units.length }))
+      .filter((label) => label.place < 92);
   });
 
   function choose(i: number, from: number) {
@@ -80,7 +85,14 @@
 
 {#if histogram && units.length > 1}
   <div class="mt-2.5 touch-none select-none">
-    <div class="flex h-[45px] items-stretch border-b border-edge" bind:this={bars} role="toolbar" tabindex="-1" aria-label="Records by {histogram.unit}, {histogram.column}" onkeydown={key}>
+    <div
+      class="flex h-[45px] items-stretch border-b border-edge"
+      bind:this={bars}
+      role="toolbar"
+      tabindex="-1"
+      aria-label="Records by {histogram.unit}, {histogram.column}"
+      onkeydown={key}
+    >
       {#each units as unit, i (unit.first)}
         <button
           type="button"

@@ -33,8 +33,24 @@
   });
 
   const ends = $derived([
-    { which: 'start' as const, name: 'first', label: prompt.labels[0] ?? prompt.ask, says: first, day: understood?.first, moment: understood?.first_instant, clock: '00:00' },
-    { which: 'end' as const, name: 'last', label: prompt.labels[1] ?? prompt.ask, says: last, day: understood?.last, moment: understood?.last_instant, clock: '24:00' },
+    {
+      which: 'start' as const,
+      name: 'first',
+      label: prompt.labels[0] ?? prompt.ask,
+      says: first,
+      day: understood?.first,
+      moment: understood?.first_instant,
+      clock: '00:00',
+    },
+    {
+      which: 'end' as const,
+      name: 'last',
+      label: prompt.labels[1] ?? prompt.ask,
+      says: last,
+      day: understood?.last,
+      moment: understood?.last_instant,
+      clock: '24:00',
+    },
   ]);
 
   /** A label as it stands alone. */

@@ -64,7 +64,10 @@
 </script>
 
 <fieldset class="mb-5 min-w-0" aria-describedby="{id}-faults">
-  <legend class="mb-1.5 font-[640]">{prompt.ask} {#if prompt.help}<span class="text-[13.5px] font-normal text-quiet">{prompt.help}</span>{/if}</legend>
+  <legend class="mb-1.5 font-[640]"
+    >{prompt.ask}
+    {#if prompt.help}<span class="text-[13.5px] font-normal text-quiet">{prompt.help}</span>{/if}</legend
+  >
   {#if two}
     <PairField {id} {prompt} {field} {understood} {faults} {change} {report} />
   {:else if prompt.type === 'day' || prompt.type === 'moment' || isUnit}
@@ -108,7 +111,13 @@
     {#if isShort}
       <div class="grid gap-[3px]">
         {#each prompt.choices ?? [] as choice (choice.value)}
-          <Option name="{id}-choice" many={prompt.many} checked={field.values.includes(choice.value)} change={(on) => toggle(choice.value, on)} label={choice.label} />
+          <Option
+            name="{id}-choice"
+            many={prompt.many}
+            checked={field.values.includes(choice.value)}
+            change={(on) => toggle(choice.value, on)}
+            label={choice.label}
+          />
         {/each}
       </div>
     {:else}

@@ -17,7 +17,9 @@
     {#if fault.suggestions}
       <div class="mt-1 flex flex-wrap gap-1.5">
         {#each fault.suggestions as suggestion (suggestion)}
-          <button type="button" class="btn border border-brick bg-brick-tint px-2 py-0.5 text-[13.5px]/[1.42] text-ink" onclick={() => apply(fault, suggestion)}><span class="sr-only">Answer</span> {suggestion}</button>
+          <button type="button" class="btn border border-brick bg-brick-tint px-2 py-0.5 text-[13.5px]/[1.42] text-ink" onclick={() => apply(fault, suggestion)}
+            ><span class="sr-only">Answer</span> {suggestion}</button
+          >
         {/each}
       </div>
     {/if}

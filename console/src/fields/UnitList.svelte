@@ -28,7 +28,9 @@
   {@const on = isChosen(unit)}
   <button
     type="button"
-    class="flex cursor-pointer justify-between gap-1.5 rounded-[3px] border px-2 py-0.5 text-[13.5px] {on ? 'border-deep bg-tint font-semibold text-deep' : 'border-line bg-paper'}"
+    class="flex cursor-pointer justify-between gap-1.5 rounded-[3px] border px-2 py-0.5 text-[13.5px] {on
+      ? 'border-deep bg-tint font-semibold text-deep'
+      : 'border-line bg-paper'}"
     aria-label="{unit.phrase}: {unit.spelled}"
     aria-pressed={on}
     onclick={() => pick(unit.phrase)}
@@ -41,11 +43,15 @@
   {#if units.length === 0}
     <p class="text-[13.5px] text-quiet">There are no records to tell it from. Type one.</p>
   {:else if alone}
-    <div class="grid grid-cols-2 gap-[3px]">{#each units as unit (unit.phrase)}{@render button(unit)}{/each}</div>
+    <div class="grid grid-cols-2 gap-[3px]">
+      {#each units as unit (unit.phrase)}{@render button(unit)}{/each}
+    </div>
   {:else}
     {#each years as year (year)}
       <h2 class="mt-1.5 mb-[3px] text-[13.5px] font-[640] first:mt-0">{year}</h2>
-      <div class="grid grid-cols-2 gap-[3px]">{#each units.filter((unit) => yearOf(unit) === year).reverse() as unit (unit.phrase)}{@render button(unit)}{/each}</div>
+      <div class="grid grid-cols-2 gap-[3px]">
+        {#each units.filter((unit) => yearOf(unit) === year).reverse() as unit (unit.phrase)}{@render button(unit)}{/each}
+      </div>
     {/each}
   {/if}
 </div>

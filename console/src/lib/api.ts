@@ -98,31 +98,47 @@ export function listChoices(name: string, prompt: string, answers: Answers, sear
   return decoded(post(`${reportPath(name)}/prompts/${encodeURIComponent(prompt)}/choices`, { answers, search, skip }, signal), signal);
 }
 
+/** What a run tells of itself, one in a line. */
+type RunEvent =
+  | { event: 'start'; columns: Column[]; notes?: string[] }
+  | { event: 'row'; values: Result['rows'][number] }
+  | { event: 'rows_end' }
+  | { event: 'receipt'; receipt: Receipt };
+
 /**
  * Runs a report. The rows are handed to early as soon as they are all here; what comes back once the evidence
  * is counted has the receipt too.
  */
 export async function runReport(name: string, answers: Answers, limit: number, early: (rows: Result) => void, signal: AbortSignal): Promise<Result> {
-  const response = await post(`${reportPath(name)}/runs?output=json`, { answers, limit, evidence: true }, signal);
+  const response = await post(`${reportPath(name)}/runs?output=events`, { answers, limit, evidence: true }, signal);
+  const result: Result = { columns: [], rows: [] };
   try {
-    const reader = response.body!.pipeThrough(new TextDecoderStream()).getReader();
-    let text = '';
-    let handed = false;
-    for (let part = await reader.read(); !part.done; part = await reader.read()) {
-      text += part.value;
-      const end = handed ? -1 : text.indexOf('\n]'); // no other line begins so
-      if (end >= 0) {
-        handed = true;
-        early(JSON.parse(`${text.slice(0, end)}]}`) as Result);
-      }
+    for await (const line of linesOf(response.body!)) {
+      const told = JSON.parse(line) as RunEvent;
+      if (told.event === 'start') Object.assign(result, { columns: told.columns, notes: told.notes });
+      else if (told.event === 'row') result.rows.push(told.values);
+      else if (told.event === 'rows_end') early({ ...result });
+      else return { ...result, receipt: told.receipt };
     }
-    return JSON.parse(text) as Result;
+    throw new Error('the receipt is missing');
   } catch (cause) {
     if (signal.aborted) throw cause;
     const receipt = /\/receipts\/\d+/.exec(response.headers.get('Link') ?? '')?.[0] ?? '';
     const told = receipt ? await showReceipt(receipt.slice('/receipts/'.length)).catch(() => undefined) : undefined;
     throw new BrokeOff(`The records broke off on their way. ${told?.says ?? ''} Run it again.`.replace('  ', ' '), receipt, { cause });
   }
+}
+
+/** The lines of a stream, each when it is whole. */
+export async function* linesOf(stream: ReadableStream<Uint8Array<ArrayBuffer>>): AsyncGenerator<string> {
+  const reader = stream.pipeThrough(new TextDecoderStream()).getReader();
+  let rest = '';
+  for (let part = await reader.read(); !part.done; part = await reader.read()) {
+    const lines = (rest + part.value).split('\n');
+    rest = lines.pop()!;
+    yield* lines;
+  }
+  if (rest) yield rest;
 }
 
 /** Further rows of a run, which its receipt tells of. */

@@ -1,6 +1,19 @@
 import { untrack } from 'svelte';
 import { answersOf, fieldsFromQuery, queryOf, type Field, type Fields } from './answers';
-import { BrokeOff, countMatches, downloadCsv, moreRows, Refused, runReport, showReport, understand, type Matches, type ReportInfo, type Result, type Understanding } from './api';
+import {
+  BrokeOff,
+  countMatches,
+  downloadCsv,
+  moreRows,
+  Refused,
+  runReport,
+  showReport,
+  understand,
+  type Matches,
+  type ReportInfo,
+  type Result,
+  type Understanding,
+} from './api';
 import { currentUrl, rewrite } from './route.svelte';
 
 const pageSize = 200;

@@ -53,7 +53,9 @@
       <button type="button" class="btn preset-outlined-surface-300-700 bg-card text-sm" onclick={() => run.running?.abort()}>Cancel</button>
     {:else}
       <span class="text-sm text-quiet" role="status">
-        {#if run.matches}<b>{run.matches.records.toLocaleString('en')}</b>{#if run.matches.of !== run.matches.records}{' '}of {run.matches.of.toLocaleString('en')}{/if}
+        {#if run.matches}<b>{run.matches.records.toLocaleString('en')}</b>{#if run.matches.of !== run.matches.records}{' '}of {run.matches.of.toLocaleString(
+              'en',
+            )}{/if}
           {report.records.toLowerCase()}{' '}<br />will come back{:else}Enter runs it{/if}
       </span>
     {/if}

@@ -19,14 +19,20 @@
     <p>
       The nearest that has some is <b class="font-[640]">{nearest.spelled}</b>, with {counted(nearest.records, 'record')}.
       {#if nearest.prompt && nearest.answer && answer}
-        <button type="button" class="btn preset-outlined-surface-300-700 bg-card text-sm" onclick={() => answer(nearest.prompt!, nearest.answer!)}>Show {nearest.answer}</button>
+        <button type="button" class="btn preset-outlined-surface-300-700 bg-card text-sm" onclick={() => answer(nearest.prompt!, nearest.answer!)}
+          >Show {nearest.answer}</button
+        >
       {/if}
     </p>
   {/if}
   {#if why?.without?.length || why?.pairs?.length}
     <ul class="mb-3 list-disc pl-5">
-      {#each why.pairs ?? [] as pair, i (i)}<li>No record meets both <b class="font-[640]">{pair.one}</b> and <b class="font-[640]">{pair.other}</b>.</li>{/each}
-      {#each why.without ?? [] as without, i (i)}<li>Without <b class="font-[640]">{without.says}</b> there would be {counted(without.records, 'record')}.</li>{/each}
+      {#each why.pairs ?? [] as pair, i (i)}<li>
+          No record meets both <b class="font-[640]">{pair.one}</b> and <b class="font-[640]">{pair.other}</b>.
+        </li>{/each}
+      {#each why.without ?? [] as without, i (i)}<li>
+          Without <b class="font-[640]">{without.says}</b> there would be {counted(without.records, 'record')}.
+        </li>{/each}
     </ul>
   {/if}
   {#if receipt.evidence}<Figures evidence={receipt.evidence} />{/if}

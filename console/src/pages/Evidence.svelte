@@ -13,7 +13,9 @@
 </script>
 
 <details class="group mb-3">
-  <summary class="flex cursor-pointer list-none flex-wrap gap-x-4.5 gap-y-0.5 text-sm text-quiet [&::-webkit-details-marker]:hidden [&_b]:font-[640] [&_b]:text-ink">
+  <summary
+    class="flex cursor-pointer list-none flex-wrap gap-x-4.5 gap-y-0.5 text-sm text-quiet [&_b]:font-[640] [&_b]:text-ink [&::-webkit-details-marker]:hidden"
+  >
     <span role="status" class="count"><b>{recordsOf(receipt)}</b></span>
     {#if ends?.first && ends.last}
       <span>first <b>{ends.first.spelled}</b> ({ends.first.records.toLocaleString('en')} that day)</span>
@@ -27,7 +29,10 @@
   {/if}
   <p class="border-b border-line pb-2.5 text-sm text-quiet">
     <a href="/receipts/{receipt.id}" onclick={follow}>Receipt {receipt.id}</a>, {tookText(receipt.took_ms)}{#if evidence?.fingerprint}, fingerprint
-      <code class="bg-transparent p-0 text-inherit" title={evidence.fingerprint}>{evidence.fingerprint.slice(0, 16)}…</code>{/if}{#if evidence?.complete_up_to}; the data reach to {evidence.complete_up_to
-        .spelled}{/if}{#if evidence?.loaded}, last loaded {momentText(evidence.loaded.at)} by {evidence.loaded.by}, {counted(evidence.loaded.rows, 'row')}{/if}.
+      <code class="bg-transparent p-0 text-inherit" title={evidence.fingerprint}>{evidence.fingerprint.slice(0, 16)}…</code>{/if}{#if evidence?.complete_up_to};
+      the data reach to {evidence.complete_up_to.spelled}{/if}{#if evidence?.loaded}, last loaded {momentText(evidence.loaded.at)} by {evidence.loaded.by}, {counted(
+        evidence.loaded.rows,
+        'row',
+      )}{/if}.
   </p>
 </details>

@@ -16,7 +16,9 @@
   let failed = $state('');
   let running = $state(false);
 
-  // svelte-ignore state_referenced_locally -- the page is made anew for each receipt
+  // the page is made anew for each receipt
+
+  // svelte-ignore state_referenced_locally
   showReceipt(id).then(
     (r) => (receipt = r),
     (cause: Error) => (failed = cause.message),
@@ -46,7 +48,13 @@
       : [],
   );
   const entered = (value: unknown): string =>
-    value === null ? 'left open' : Array.isArray(value) ? value.join(', ') : typeof value === 'object' ? Object.values(value as object).join(' to ') : String(value);
+    value === null
+      ? 'left open'
+      : Array.isArray(value)
+        ? value.join(', ')
+        : typeof value === 'object'
+          ? Object.values(value as object).join(' to ')
+          : String(value);
 
   const button = 'btn preset-outlined-surface-300-700 bg-card text-sm text-ink no-underline';
 </script>
@@ -58,11 +66,14 @@
   {#if receipt}
     <PageHead title={receipt.title}>
       {#snippet about()}
-        Receipt {receipt!.id} · {receipt!.person} · {momentText(receipt!.started_at)} · as of {spelledDay(receipt!.as_of)}{#if receipt!.clock}{' '}· days by {receipt!.clock.charAt(0).toLowerCase() +
-            receipt!.clock.slice(1)}{/if}
+        Receipt {receipt!.id} · {receipt!.person} · {momentText(receipt!.started_at)} · as of {spelledDay(receipt!.as_of)}{#if receipt!.clock}{' '}· days by {receipt!.clock
+            .charAt(0)
+            .toLowerCase() + receipt!.clock.slice(1)}{/if}
       {/snippet}
       {#snippet tools()}
-        <a class={button} href="/reports/{encodeURIComponent(receipt!.report)}?{queryOfEntered(receipt!.entered ?? {})}" onclick={follow}>Open with these answers</a>
+        <a class={button} href="/reports/{encodeURIComponent(receipt!.report)}?{queryOfEntered(receipt!.entered ?? {})}" onclick={follow}
+          >Open with these answers</a
+        >
         <button type="button" class={button} disabled={running} onclick={() => again('')}>Run again as it was</button>
         <button type="button" class={button} disabled={running} onclick={() => again('today')}>Run again as of today</button>
       {/snippet}
@@ -70,12 +81,16 @@
     {#if receipt.state === 'rows' || receipt.state === 'no_rows'}
       <p class="mt-3 mb-2">{receipt.says}</p>
     {:else}
-      <Notice kind="failed" role="note" class="mt-3">{receipt.says}{#if receipt.problem}{' '}{receipt.problem}{/if}</Notice>
+      <Notice kind="failed" role="note" class="mt-3"
+        >{receipt.says}{#if receipt.problem}{' '}{receipt.problem}{/if}</Notice
+      >
     {/if}
     {#if comparison}
       <section class="mb-2 border border-line bg-card px-3.5 py-2 [&_b]:font-[640]" aria-label="Run again" role="status">
         <p>
-          Run again as <a href="/receipts/{comparison.after.id}" onclick={follow}>receipt {comparison.after.id}</a>, as of {spelledDay(comparison.after.as_of)}: {recordsOf(comparison.after)}.
+          Run again as <a href="/receipts/{comparison.after.id}" onclick={follow}>receipt {comparison.after.id}</a>, as of {spelledDay(comparison.after.as_of)}: {recordsOf(
+            comparison.after,
+          )}.
           {#if comparison.same}<b class="font-[640]">The same, row by row, in the same order.</b>{:else if comparison.not_by_rows}{comparison.not_by_rows}{/if}
         </p>
         {#if !comparison.same && !comparison.not_by_rows}
@@ -83,7 +98,8 @@
             {#each differing as d (d.word)}
               <li>
                 <b class="font-[640]">{counted(d.rows?.records ?? 0, 'record')}</b>
-                {d.word}{#if d.rows?.keys?.length}: {comparison.key.join(' / ')} {d.rows.keys.map((k) => k.join(' / ')).join(', ')}{d.rows.records > d.rows.keys.length ? ' and more' : ''}{/if}
+                {d.word}{#if d.rows?.keys?.length}: {comparison.key.join(' / ')}
+                  {d.rows.keys.map((k) => k.join(' / ')).join(', ')}{d.rows.records > d.rows.keys.length ? ' and more' : ''}{/if}
               </li>
             {/each}
           </ul>
@@ -94,7 +110,10 @@
     {#if receipt.state === 'no_rows'}
       <Empty {receipt} />
     {:else if receipt.state === 'rows'}
-      <p><b class="font-[640]">{recordsOf(receipt)}</b>{#if evidence?.ends?.first && evidence.ends.last}, first {evidence.ends.first.spelled} ({evidence.ends.first.records} that day), last {evidence.ends.last.spelled} ({evidence.ends.last.records} that day){/if}</p>
+      <p>
+        <b class="font-[640]">{recordsOf(receipt)}</b>{#if evidence?.ends?.first && evidence.ends.last}, first {evidence.ends.first.spelled} ({evidence.ends
+            .first.records} that day), last {evidence.ends.last.spelled} ({evidence.ends.last.records} that day){/if}
+      </p>
       {#if evidence}<Figures {evidence} />{:else}<p class="text-quiet">This run was made without evidence.</p>{/if}
     {/if}
     {#if receipt.answers?.length}
@@ -113,14 +132,19 @@
     {/if}
     {#if receipt.sql}
       <h2 class="mt-4.5 mb-1 text-base font-[640]">What the database was sent</h2>
-      <!-- svelte-ignore a11y_no_noninteractive_tabindex -- a region that scrolls must be reachable by keys -->
-      <pre class="max-h-[260px] overflow-y-auto border border-line bg-card px-3.5 py-2 text-[13.5px] wrap-anywhere whitespace-pre-wrap" tabindex="0" role="region" aria-label="SQL">{receipt.sql}{#if receipt.values?.length}{`\n\nwith ${receipt.values.join(' | ')}`}{/if}</pre>
+      <!-- a region that scrolls must be reachable by keys -->
+      <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+      <pre
+        class="max-h-[260px] overflow-y-auto border border-line bg-card px-3.5 py-2 text-[13.5px] wrap-anywhere whitespace-pre-wrap"
+        tabindex="0"
+        role="region"
+        aria-label="SQL">{receipt.sql}{#if receipt.values?.length}{`\n\nwith ${receipt.values.join(' | ')}`}{/if}</pre>
     {/if}
     <p class="mt-3.5 text-sm wrap-anywhere text-quiet">
       {#if receipt.revisions?.length}Made of {receipt.revisions.map((r) => `${r.kind} ${r.name} ${r.revision}`).join(', ')}.<br />{/if}
-      Took {tookText(receipt.took_ms)}: checking {tookText(receipt.time.checking_ms)}, recording {tookText(receipt.time.recording_ms)}, waiting {tookText(receipt.time.waiting_ms)}, database {tookText(
-        receipt.time.database_ms,
-      )}, sending {tookText(receipt.time.sending_ms)}, counting {tookText(receipt.time.counting_ms)}.
+      Took {tookText(receipt.took_ms)}: checking {tookText(receipt.time.checking_ms)}, recording {tookText(receipt.time.recording_ms)}, waiting {tookText(
+        receipt.time.waiting_ms,
+      )}, database {tookText(receipt.time.database_ms)}, sending {tookText(receipt.time.sending_ms)}, counting {tookText(receipt.time.counting_ms)}.
       {#if evidence?.complete_up_to}<br />The data reach to {evidence.complete_up_to.spelled}.{/if}
       {#if evidence?.fingerprint}<br />Fingerprint <code class="bg-transparent p-0 whitespace-normal text-inherit">{evidence.fingerprint}</code>{/if}
     </p>

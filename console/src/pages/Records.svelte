@@ -16,7 +16,9 @@
   }
 </script>
 
-<!-- svelte-ignore a11y_no_noninteractive_tabindex -- a region that scrolls must be reachable by keys -->
+<!-- a region that scrolls must be reachable by keys -->
+
+<!-- svelte-ignore a11y_no_noninteractive_tabindex -->
 <div class="overflow-x-auto" tabindex="0" role="region" aria-label="Records">
   <DataTable
     caption={result.receipt?.read_back ?? 'Records'}
@@ -41,7 +43,9 @@
   </DataTable>
 </div>
 {#if left > 0}
-  <p class="hidden px-2.5 py-3 font-[640] print:block">These are the first {result.rows.length.toLocaleString('en')} of {counted(result.receipt?.records ?? 0, 'record')}; the CSV file has them all.</p>
+  <p class="hidden px-2.5 py-3 font-[640] print:block">
+    These are the first {result.rows.length.toLocaleString('en')} of {counted(result.receipt?.records ?? 0, 'record')}; the CSV file has them all.
+  </p>
   {#key result.rows.length}
     <p class="px-2.5 py-3 print:hidden" use:watched>
       <button type="button" class="btn preset-outlined-surface-300-700 bg-card text-sm" onclick={more}>Show more</button>

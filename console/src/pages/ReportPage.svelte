@@ -6,7 +6,9 @@
 
   let { name }: { name: string } = $props();
 
-  // svelte-ignore state_referenced_locally -- the page is made anew for each report
+  // the page is made anew for each report
+
+  // svelte-ignore state_referenced_locally
   const run = new ReportRun(name);
 </script>
 

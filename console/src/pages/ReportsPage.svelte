@@ -39,7 +39,8 @@
   {:else if reports && reports.length === 0}
     <p>
       {#if find}No report holds these words. <a href="/" onclick={follow}>Show all reports</a>
-      {:else}No reports yet. Put a file of definitions with <code class="code">pikegate put</code>, or try the demo with <code class="code">pikegate demo</code>.{/if}
+      {:else}No reports yet. Put a file of definitions with <code class="code">pikegate put</code>, or try the demo with
+        <code class="code">pikegate demo</code>.{/if}
     </p>
   {/if}
   {#each shelves as [shelf, on] (shelf)}

@@ -81,7 +81,7 @@
   {:else if receipts}
     <DataTable
       caption="Runs, the latest first"
-      class="max-[700px]:block max-[700px]:[&_thead]:hidden max-[700px]:[&_tbody]:block"
+      class="max-[700px]:block max-[700px]:[&_tbody]:block max-[700px]:[&_thead]:hidden"
       heads={[{ text: 'Receipt' }, { text: 'When' }, { text: 'Who' }, { text: 'Report' }, { text: 'Outcome' }, { text: 'Took', isNumber: true }]}
     >
       {#snippet rows()}
@@ -98,7 +98,9 @@
         {/each}
       {/snippet}
     </DataTable>
-    {#if isMore}<p class="px-2.5 py-3"><button type="button" class="btn preset-outlined-surface-300-700 bg-card text-sm" onclick={more}>Show earlier runs</button></p>{/if}
+    {#if isMore}<p class="px-2.5 py-3">
+        <button type="button" class="btn preset-outlined-surface-300-700 bg-card text-sm" onclick={more}>Show earlier runs</button>
+      </p>{/if}
   {/if}
 </div>
 
