@@ -48,6 +48,7 @@ func (c *Catalog) PartsOf(ref Ref) []Ref {
 	return parts
 }
 
+// New is a catalog with nothing in it.
 func New() *Catalog {
 	return &Catalog{
 		Sources:  map[string]*Source{},

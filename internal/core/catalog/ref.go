@@ -28,6 +28,7 @@ type Ref struct {
 	Name string
 }
 
+// String is the kind and the name: "report late-sailings".
 func (r Ref) String() string { return string(r.Kind) + " " + r.Name }
 
 // IsValid reports whether a definition can be called so.
@@ -36,6 +37,7 @@ func (r Ref) IsValid() bool { return slices.Contains(Kinds, r.Kind) && IsName(r.
 // mostName is how many letters a name has at most.
 const mostName = 100
 
+// IsName reports whether a text is a name: small letters and digits, parted by - or _.
 func IsName(text string) bool { return len(text) <= mostName && identifier.MatchString(text) }
 
 // Document is one definition as it was written.

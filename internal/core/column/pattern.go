@@ -126,6 +126,7 @@ func (p Pattern) Pieces() []Piece { return p.pieces }
 // The forms that values of other patterns are turned into.
 var ISODay, ISOTime = MustPattern("yyyy-MM-dd"), MustPattern("yyyy-MM-dd HH:mm:ss")
 
+// MustPattern is ParsePattern for patterns that stand in the program; it panics on a wrong one.
 func MustPattern(source string) Pattern {
 	p, err := ParsePattern(source)
 	if err != nil {

@@ -13,4 +13,5 @@ type Answers struct {
 	histograms base.Remembered[histogramOf, knownHistogram]
 }
 
+// New understands answers to the reports that are published.
 func New(base *base.Base) *Answers { return &Answers{base: base} }

@@ -94,6 +94,7 @@ func (b Bound) Counting(where *criteria.Bound) compile.Query {
 	return compile.Query{Values: b.Values, Where: where, Zone: b.Report.Table.Of.Source.Zone}
 }
 
+// Said is the read-back: what runs, in a sentence.
 func (b Bound) Said() readback.Sentence {
 	of := b.Report.Table.Of
 	return readback.Say(readback.Subject{Title: of.Title, Given: given(of, b.Answers)}, b.Where(), b.dropped, b.Report.Table.Sort, b.Clock())

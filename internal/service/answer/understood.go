@@ -129,6 +129,7 @@ type Reading struct {
 	Refused fault.List
 }
 
+// InOrder are the answers to a report as they were understood, in the order of its prompts.
 func InOrder(r *catalog.Report, answers prompt.Answers) []Understood {
 	prompts := r.Answered()
 	all := make([]Understood, len(prompts))

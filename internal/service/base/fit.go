@@ -62,6 +62,7 @@ func definitionOf(g infer.Guess) string {
 	return "{" + text + "}"
 }
 
+// Shortened cuts each text for quoting it in a message.
 func Shortened(texts []string) []string {
 	short := make([]string, len(texts))
 	for i, text := range texts {

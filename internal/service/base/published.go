@@ -11,6 +11,8 @@ import (
 	"pikegate/internal/core/fault"
 )
 
+// Publish shows readers a catalog: docs are what it was made of, broken what is stored and does
+// not fit any more.
 func (s *Base) Publish(c *catalog.Catalog, docs []catalog.Document, broken map[catalog.Ref]fault.List) {
 	p := &Published{Catalog: c, broken: broken, Revisions: map[catalog.Ref]int{}}
 	for _, d := range docs {
@@ -105,6 +107,7 @@ func (p *Published) BuiltOf(report string) []Revised {
 	return all
 }
 
+// UnknownReport refuses the name of a report that there is not, and suggests a near one.
 func UnknownReport(name string, among *catalog.Catalog) error {
 	f := fault.New(fault.UnknownReport, "no report %q", english.Shorten(name))
 	f.Suggest(fault.Near(name, slices.Sorted(maps.Keys(among.Reports))))

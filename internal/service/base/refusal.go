@@ -9,6 +9,7 @@ import (
 	"pikegate/internal/store"
 )
 
+// NoSuch is err, or where the store has no such definition a refusal that says so.
 func NoSuch(ref catalog.Ref, err error) error {
 	if !errors.Is(err, store.ErrNone) {
 		return err
@@ -38,4 +39,5 @@ type Refusal struct {
 	Faults fault.List
 }
 
+// Error renders one fault a line.
 func (r *Refusal) Error() string { return r.Faults.Error() }

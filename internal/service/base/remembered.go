@@ -16,6 +16,7 @@ type Remembered[K comparable, V any] struct {
 	known map[K]V
 }
 
+// Get is what is known by a key, and false for nothing.
 func (r *Remembered[K, V]) Get(key K) (V, bool) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
@@ -23,6 +24,7 @@ func (r *Remembered[K, V]) Get(key K) (V, bool) {
 	return v, ok
 }
 
+// Put remembers a value by a key.
 func (r *Remembered[K, V]) Put(key K, v V) {
 	r.mu.Lock()
 	defer r.mu.Unlock()

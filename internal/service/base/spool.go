@@ -25,6 +25,7 @@ func OpenSpool(dir string) (Spool, error) {
 	return s, os.MkdirAll(s.Dir, 0o700)
 }
 
+// Create makes a file without a name, to be read and written until it is closed.
 func (s Spool) Create() (*os.File, error) {
 	f, err := os.CreateTemp(s.Dir, "*")
 	if err == nil {

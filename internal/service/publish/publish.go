@@ -225,4 +225,5 @@ type Publisher struct {
 	changes  atomic.Int64 // how many there were
 }
 
+// New publishes to the readers of base, and runs proofs by runs.
 func New(base *base.Base, runs *run.Runs) *Publisher { return &Publisher{base: base, runs: runs} }

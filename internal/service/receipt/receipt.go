@@ -68,6 +68,7 @@ type Spent struct {
 	Counting  float64 `json:"counting_ms" doc:"The evidence."`
 }
 
+// Milliseconds is a length of time as receipts tell it.
 func Milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
 
 // Row is the receipt as it is kept. One of a run that is under way needs no head: it is small.

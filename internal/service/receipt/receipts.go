@@ -7,4 +7,5 @@ import (
 // Receipts keeps the records of runs.
 type Receipts struct{ base *base.Base }
 
+// New keeps receipts in the records of the service.
 func New(base *base.Base) *Receipts { return &Receipts{base: base} }

@@ -116,6 +116,7 @@ type Runs struct {
 	running  atomic.Int64 // those that are being streamed
 }
 
+// New runs reports that answers understands, and puts them on record in receipts.
 func New(base *base.Base, answers *answer.Answers, receipts *receipt.Receipts) *Runs {
 	return &Runs{base: base, answers: answers, receipts: receipts}
 }
