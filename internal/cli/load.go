@@ -20,13 +20,7 @@ import (
 	"pikegate/internal/load"
 )
 
-func newLoad() *cobra.Command {
-	var req load.Request
-	var mode, totals, refused, output string
-	c := &cobra.Command{
-		Use:   "load FILE",
-		Short: "Load a CSV, XLSX or JSON file into a table of the embedded records",
-		Long: `Load a CSV, XLSX, JSON or NDJSON file into a table of the service's embedded records,
+const loadHelp = `Load a CSV, XLSX, JSON or NDJSON file into a table of the service's embedded records,
 in one transaction: all of it or nothing. The end of the file's name tells what it is.
 The first line names the columns; of JSON the members do. What parts the fields, and
 what the columns are, is guessed from the first rows: --dry-run shows it and writes
@@ -43,7 +37,15 @@ records. A row that does not fit stops the load. With --refused such rows go to 
 their own, each with its line and the reason, and the others are loaded, unless more
 than 10,000 rows do not fit. A last row that looks like totals stops the load until
 --totals says whether to keep it or to skip it. A file without a key gets one by
---row-number.`,
+--row-number.`
+
+func newLoad() *cobra.Command {
+	var req load.Request
+	var mode, totals, refused, output string
+	c := &cobra.Command{
+		Use:   "load FILE",
+		Short: "Load a CSV, XLSX or JSON file into a table of the embedded records",
+		Long:  loadHelp,
 		Example: `  pikegate load claims.csv --as old_claims --dry-run
   pikegate load claims.csv --as old_claims --key claim_id --refused refused.csv
   pikegate load more.xlsx --as old_claims --mode update --key claim_id
@@ -58,18 +60,7 @@ than 10,000 rows do not fit. A last row that looks like totals stops the load un
 				return fail(exitUsage, "%w", err)
 			}
 			defer f.Close()
-			query := url.Values{"mode": {mode}, "format": {string(formatOf(args[0]))}, "key": req.Key, "dates": req.Dates, "numbers": req.Numbers, "exact": req.Exact}
-			for name, value := range map[string]string{"sheet": req.Sheet, "row_number": req.RowNumber, "totals": totals} {
-				if value != "" {
-					query.Set(name, value)
-				}
-			}
-			if req.Dry {
-				query.Set("dry", "true")
-			}
-			if refused != "" {
-				query.Set("refuse", strconv.Itoa(load.MostRefused))
-			}
+			query := loadQuery(req, formatOf(args[0]), mode, totals, refused != "")
 			var report load.Report
 			if err := client.json(c.Context(), http.MethodPost, loadPath(req.Table)+"?"+query.Encode(), watched(c.ErrOrStderr(), f), &report); err != nil {
 				return err
@@ -97,6 +88,23 @@ than 10,000 rows do not fit. A last row that looks like totals stops the load un
 	outputFlag(c, &output)
 	serverFlag(c)
 	return c
+}
+
+// loadQuery is what the service is told of a file beside its bytes.
+func loadQuery(req load.Request, format load.Format, mode, totals string, refuse bool) url.Values {
+	query := url.Values{"mode": {mode}, "format": {string(format)}, "key": req.Key, "dates": req.Dates, "numbers": req.Numbers, "exact": req.Exact}
+	for name, value := range map[string]string{"sheet": req.Sheet, "row_number": req.RowNumber, "totals": totals} {
+		if value != "" {
+			query.Set(name, value)
+		}
+	}
+	if req.Dry {
+		query.Set("dry", "true")
+	}
+	if refuse {
+		query.Set("refuse", strconv.Itoa(load.MostRefused))
+	}
+	return query
 }
 
 // formatOf tells by its name how a file is written.

@@ -94,42 +94,46 @@ func choiceTexts(p api.PromptInfo) []string {
 	return all
 }
 
-// wanted says in words what a prompt wants.
-func wanted(p api.PromptInfo) string {
-	var parts []string
-	add := func(format string, args ...any) { parts = append(parts, fmt.Sprintf(format, args...)) }
+// kindOfAnswer says what an answer is, by the type of its prompt. Each type has its words, so
+// that this is a long list and no more.
+func kindOfAnswer(p api.PromptInfo) string {
 	switch {
 	case p.Type == "day":
-		add("one day")
+		return "one day"
 	case p.Type == "days":
-		add("single days")
+		return "single days"
 	case p.Type == "period":
-		add("a period of whole days")
+		return "a period of whole days"
 	case p.Type == "moment":
-		add("a day with a time of day")
+		return "a day with a time of day"
 	case p.Type == "moment-period":
-		add("a period with times of day")
+		return "a period with times of day"
 	case p.Type == "time-range":
-		add("a part of the day, such as 06:00 to 09:00")
+		return "a part of the day, such as 06:00 to 09:00"
 	case p.Pair:
-		add("a first and a last %s", p.Type)
+		return "a first and a last " + p.Type
 	case p.Type == "month" || p.Type == "quarter" || p.Type == "year":
-		add("one %s", p.Type)
+		return "one " + p.Type
 	case p.Type == "text":
-		add("a text")
+		return "a text"
 	case p.Type == "yes-no":
-		add("yes or no")
+		return "yes or no"
 	case p.Type == "number-range":
-		add("a least and a greatest number, such as 15 to 60")
+		return "a least and a greatest number, such as 15 to 60"
 	case p.Type == "number" && p.Unit != "":
-		add("a number, in %s", p.Unit)
+		return "a number, in " + p.Unit
 	case p.Type == "number":
-		add("a number")
+		return "a number"
 	case p.Many:
-		add("any of the choices")
-	default:
-		add("one of the choices")
+		return "any of the choices"
 	}
+	return "one of the choices"
+}
+
+// wanted says in words what a prompt wants.
+func wanted(p api.PromptInfo) string {
+	parts := []string{kindOfAnswer(p)}
+	add := func(format string, args ...any) { parts = append(parts, fmt.Sprintf(format, args...)) }
 	if p.Required {
 		add("required")
 	} else {

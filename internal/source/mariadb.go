@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"math"
 	"net"
 	"net/url"
@@ -47,7 +48,8 @@ func openMariaDB(c catalog.Connection, rules Rules) (*mariadb, error) {
 
 func (c mariaConnector) Driver() driver.Driver { return mysql.MySQLDriver{} }
 
-func (c mariaConnector) Connect(ctx context.Context) (driver.Conn, error) {
+func (c mariaConnector) Connect(ctx context.Context) (_ driver.Conn, err error) {
+	defer guarded(&err)
 	config, err := c.config()
 	if err != nil {
 		return nil, err
@@ -155,6 +157,9 @@ func (e *mariadb) view(ctx context.Context, use func(session) error) error {
 			return driver.ErrBadConn
 		}
 		err = use(s)
+		if own := (*Error)(nil); errors.As(err, &own) && own.Trouble == Lost {
+			return driver.ErrBadConn
+		}
 		end, cancel := context.WithTimeout(context.WithoutCancel(ctx), endTime)
 		defer cancel()
 		// Nothing was written; a connection that fails, was stopped or ran custom SQL is not
@@ -211,6 +216,22 @@ type mariaConn struct {
 	wire net.Conn
 }
 
+// guarded makes an error of a panic of the driver, which takes what a server sends for what it
+// should have sent. It is deferred where bytes of a server are read: also on goroutines of
+// database/sql, where a panic would end the service.
+func guarded(err *error) {
+	if cause := recover(); cause != nil {
+		slog.Error("a driver panicked over what a server sent", "cause", cause)
+		*err = failed(Lost, "its server sent what cannot be read")
+	}
+}
+
+// ExecContext is the driver's.
+func (c *mariaConn) ExecContext(ctx context.Context, query string, args []driver.NamedValue) (_ driver.Result, err error) {
+	defer guarded(&err)
+	return c.driverConn.ExecContext(ctx, query, args)
+}
+
 func numbered(ctx context.Context, c driverConn) (*mariaConn, error) {
 	rows, err := c.QueryContext(ctx, "SELECT CONNECTION_ID()", nil)
 	if err != nil {
@@ -233,7 +254,8 @@ type mariaSession struct {
 	custom  bool // custom SQL ran on it
 }
 
-func (s *mariaSession) rows(ctx context.Context, statement compile.Statement) (cursor, error) {
+func (s *mariaSession) rows(ctx context.Context, statement compile.Statement) (_ cursor, err error) {
+	defer guarded(&err)
 	s.custom = s.custom || statement.Custom
 	named := make([]driver.NamedValue, len(statement.Args))
 	for i, arg := range statement.Args {
@@ -289,23 +311,26 @@ type mariaRows struct {
 
 func (r *mariaRows) width() int { return len(r.values) }
 
-func (r *mariaRows) close() error {
+func (r *mariaRows) close() (err error) {
+	defer guarded(&err)
 	if r.ctx.Err() != nil {
 		// The driver would read the result to its end, from a server that may not send it.
 		_ = r.wire.Close()
 	}
 	r.unwatch()
 	// It reads what is left, which is nothing unless the server says that more results follow.
-	_ = r.wire.SetReadDeadline(time.Now().Add(endTime))
-	err := r.rows.Close()
-	_ = r.wire.SetReadDeadline(time.Time{})
+	// The driver has deadlines of its own for that, which are those of a statement.
+	late := time.AfterFunc(endTime, func() { _ = r.wire.Close() })
+	defer late.Stop()
+	err = r.rows.Close()
 	if closing := r.prepared.Close(); err == nil {
 		err = closing
 	}
 	return explainMariaDB(err, false)
 }
 
-func (r *mariaRows) next(b *value.Batch) error {
+func (r *mariaRows) next(b *value.Batch) (err error) {
+	defer guarded(&err)
 	if err := r.rows.Next(r.values); err != nil {
 		if stopped := r.ctx.Err(); stopped != nil {
 			return stopped

@@ -30,6 +30,20 @@ func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
 		return at[key]
 	}
 	p.Default = l.entered(take("default"))
+	l.keysOfType(p, m, take)
+	if p.Hidden && p.Default.IsAbsent() && len(l.faults) == 0 {
+		l.fault(m.node, fault.MissingKey, "a hidden prompt needs a default, which is its value")
+	}
+	if !l.loading && len(l.faults) == 0 {
+		l.ages(p, at["default"])
+		l.tried(p, at)
+	}
+	return p
+}
+
+// keysOfType reads the keys that prompts of one type have. What take takes is tried once
+// all is read. Each type has its keys, so that this is a long list and no more.
+func (l *linker) keysOfType(p *prompt.Prompt, m *mapping, take func(key string) *yaml.Node) {
 	switch p.Type {
 	case prompt.Period, prompt.MomentPeriod:
 		p.Open = oneOf(l.reader, m.take("open"), prompt.OpenSides)
@@ -78,13 +92,10 @@ func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
 			p.Choices = l.choices(n)
 		}
 	}
-	if p.Hidden && p.Default.IsAbsent() && len(l.faults) == 0 {
-		l.fault(m.node, fault.MissingKey, "a hidden prompt needs a default, which is its value")
-	}
-	if l.loading || len(l.faults) > 0 {
-		return p
-	}
-	l.ages(p, at["default"])
+}
+
+// tried holds the default, the offers and the limits of a prompt against each other.
+func (l *linker) tried(p *prompt.Prompt, at map[string]*yaml.Node) {
 	for _, problem := range p.Problems(l.setting) {
 		n := at[problem.Key]
 		if n.Kind == yaml.SequenceNode && problem.Index < len(n.Content) {
@@ -97,7 +108,6 @@ func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
 		}
 		l.add(n, f)
 	}
-	return p
 }
 
 // pattern reads what a text has to match, with words for people.

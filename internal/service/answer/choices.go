@@ -59,12 +59,12 @@ func (s *Answers) listed(ctx context.Context, list *catalog.ChoiceList, answers 
 	l.Where, l.Zone, l.Value, l.Label, l.Count = where, list.Of.Source.Zone, list.Value, list.Label, list.Count
 	found := []Choice{}
 	err = s.base.Look(ctx, from.Source, s.base.Config.RunTime, func(ctx context.Context, v source.View) error {
-		extents, err := base.ExtentsOf(ctx, v, from.Sql, l.Query)
+		extents, err := base.ExtentsOf(ctx, v, from.SQL, l.Query)
 		if err != nil {
 			return err
 		}
 		l.Extents = extents
-		return v.Rows(ctx, from.Sql.Choices(l), func(row []value.Value) error {
+		return v.Rows(ctx, from.SQL.Choices(l), func(row []value.Value) error {
 			c := Choice{Option: prompt.Option{Value: row[0].String(), Label: row[1].String()}}
 			if l.Count {
 				c.Count, _ = row[2].Int()

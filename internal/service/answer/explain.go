@@ -27,10 +27,10 @@ func (s *Answers) Explain(ctx context.Context, name string, req Request) (*Expla
 	err = r.looking(ctx, func(ctx context.Context, v source.View) error {
 		q := r.Query()
 		q.Limit = req.Limit
-		if q.Extents, err = base.ExtentsOf(ctx, v, r.From.Sql, q); err != nil {
+		if q.Extents, err = base.ExtentsOf(ctx, v, r.From.SQL, q); err != nil {
 			return err
 		}
-		statement := r.From.Sql.Select(q)
+		statement := r.From.SQL.Select(q)
 		e.SQL, e.Values = statement.SQL, BoundTo(statement)
 		plan, err := v.Plan(ctx, statement)
 		if err != nil {
@@ -59,19 +59,19 @@ func (s *Answers) Matches(ctx context.Context, name string, req Request) (*Match
 	m := &Matches{}
 	err = p.looking(ctx, func(ctx context.Context, v source.View) error {
 		q := p.Bound.Counting(p.Bound.Where())
-		if q.Extents, err = base.ExtentsOf(ctx, v, p.From.Sql, q); err != nil {
+		if q.Extents, err = base.ExtentsOf(ctx, v, p.From.SQL, q); err != nil {
 			return err
 		}
-		if p.From.Sql.HasCriteriaInside() {
-			if m.Records, err = v.Count(ctx, p.From.Sql.Count(q)); err != nil {
+		if p.From.SQL.HasCriteriaInside() {
+			if m.Records, err = v.Count(ctx, p.From.SQL.Count(q)); err != nil {
 				return err
 			}
 			q.Where = inside
-			m.Of, err = v.Count(ctx, p.From.Sql.Count(q))
+			m.Of, err = v.Count(ctx, p.From.SQL.Count(q))
 			return err
 		}
 		q.Where = inside
-		row, err := v.Numbers(ctx, p.From.Sql.Among(q, criteria.AllOf(plan.Steps...)))
+		row, err := v.Numbers(ctx, p.From.SQL.Among(q, criteria.AllOf(plan.Steps...)))
 		if err == nil {
 			m.Of, m.Records = row[0], row[1]
 		}

@@ -95,10 +95,10 @@ func (s *Answers) histogram(ctx context.Context, report *catalog.Report, asked *
 	}
 	err = p.looking(ctx, func(ctx context.Context, v source.View) error {
 		q := p.Bound.Counting(p.Bound.Own)
-		if q.Extents, err = base.ExtentsOf(ctx, v, p.From.Sql, q); err != nil {
+		if q.Extents, err = base.ExtentsOf(ctx, v, p.From.SQL, q); err != nil {
 			return err
 		}
-		return v.Rows(ctx, p.From.Sql.ByUnit(q, column, append(starts, end)), func(row []value.Value) error {
+		return v.Rows(ctx, p.From.SQL.ByUnit(q, column, append(starts, end)), func(row []value.Value) error {
 			i, _ := row[0].Int()
 			histogram.Units[i].Records, _ = row[1].Int()
 			return nil

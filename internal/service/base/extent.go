@@ -27,7 +27,7 @@ func (s *Base) DaysIn(ctx context.Context, of *catalog.Dataset, c *column.Column
 	}
 	var days civil.Period
 	err = s.Look(ctx, from.Source, s.Config.RunTime, func(ctx context.Context, v source.View) error {
-		extent, ok, err := extentOf(ctx, v, from.Sql, compile.Query{}, c)
+		extent, ok, err := extentOf(ctx, v, from.SQL, compile.Query{}, c)
 		if ok && c.Type == column.Instant {
 			days = civil.Period{First: civil.DayHolding(extent.First, of.Source.Zone), Last: civil.DayHolding(extent.Last, of.Source.Zone)}
 		} else if ok {

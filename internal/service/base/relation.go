@@ -45,7 +45,7 @@ func (s *Base) Relation(ctx context.Context, d *catalog.Dataset) (*Relation, err
 	if !r.Unique {
 		r.Ties = d.Root().Columns
 	}
-	r.Sql = compile.New(from.Dialect(), d.From, facts)
+	r.SQL = compile.New(from.Dialect(), d.From, facts)
 	if published.Datasets[d.Name] == d { // and not one that is only tried
 		published.relations.Store(d, r)
 	}
@@ -74,7 +74,7 @@ func (s *Base) knownFits(ctx context.Context, p *Published, v source.View, d *ca
 // Relation is a dataset as its source has it: where to read it, and by which SQL.
 type Relation struct {
 	Source *source.Source
-	Sql    *compile.Compiler
+	SQL    *compile.Compiler
 	at     time.Time
 	// unique says that the database keeps two records from having the same key. Where it
 	// does not, ties are all columns of the dataset, by which records of the same key are

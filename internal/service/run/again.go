@@ -112,7 +112,7 @@ func (s *Runs) Again(ctx context.Context, id int64, asOf string) (*Comparison, e
 	if err != nil {
 		return nil, err
 	}
-	return compare(report, *before, r.receipt, earlier, got.marks)
+	return compare(report, *before, r.receipt, earlier, got.digests)
 }
 
 // asItWas are the definitions that a run was made of, in the revisions of then.

@@ -63,7 +63,7 @@ func (r *Run) count(ctx context.Context, v source.View, q compile.Query, got *re
 			}
 			c.e.NotComputed = append(c.e.NotComputed, step.what+": "+why)
 			if !got.whole {
-				got.marks = nil
+				got.digests = nil
 			}
 			break
 		}
@@ -99,11 +99,11 @@ func (c *counter) says(b *criteria.Bound) string {
 
 // tally counts all records once, for the reconciliation and the condition counts.
 func (c *counter) tally(ctx context.Context) error {
-	if c.run.ready.From.Sql.HasCriteriaInside() {
+	if c.run.ready.From.SQL.HasCriteriaInside() {
 		return c.oneByOne(ctx)
 	}
 	var groups []evidence.Group
-	err := c.rows(ctx, c.run.ready.From.Sql.Tally(c.counting(), c.plan), func(row []value.Value) error {
+	err := c.rows(ctx, c.run.ready.From.SQL.Tally(c.counting(), c.plan), func(row []value.Value) error {
 		groups = append(groups, compile.ReadGroup(row, c.plan))
 		return nil
 	})
@@ -178,7 +178,7 @@ func (c *counter) oneByOne(ctx context.Context) error {
 	steps := c.plan.All()
 	left := make([]int64, len(steps)+1)
 	for i := range left {
-		n, err := c.numbers(ctx, c.run.ready.From.Sql.Count(c.counting(steps[:i]...)))
+		n, err := c.numbers(ctx, c.run.ready.From.SQL.Count(c.counting(steps[:i]...)))
 		if err != nil {
 			return err
 		}
@@ -238,7 +238,7 @@ func (c *counter) ends(ctx context.Context) error {
 	}
 	first, last := on(c.e.Ends.First.Day), on(c.e.Ends.Last.Day)
 	either := &criteria.Bound{Logic: criteria.Any, Nodes: []*criteria.Bound{first, last}}
-	n, err := c.numbers(ctx, c.run.ready.From.Sql.Among(c.counting(append(c.plan.All(), either)...), first, last))
+	n, err := c.numbers(ctx, c.run.ready.From.SQL.Among(c.counting(append(c.plan.All(), either)...), first, last))
 	if err == nil {
 		c.e.Ends.First.Records, c.e.Ends.Last.Records = n[1], n[2]
 	}
@@ -250,12 +250,12 @@ func (c *counter) fingerprint(ctx context.Context, got *reading) error {
 	if got.whole {
 		return nil
 	}
-	got.begin(c.run.ready.Bound.Report.Table.Show)
+	got.keep(c.run.ready.Bound.Report.Table.Show)
 	rows := int64(0)
 	c.query.Show = got.columns
-	err := c.rows(ctx, c.run.ready.From.Sql.Select(c.query), func(row []value.Value) error {
+	err := c.rows(ctx, c.run.ready.From.SQL.Select(c.query), func(row []value.Value) error {
 		rows++
-		got.add(row)
+		got.digest(row)
 		return nil
 	})
 	if err != nil {
@@ -283,7 +283,7 @@ func (c *counter) fingerprinted(got *reading) {
 	if c.run.ready.From.Unique {
 		return
 	}
-	if c.e.SameKey = got.marks.SameKey(); c.e.SameKey > 0 {
+	if c.e.SameKey = got.digests.SameKey(); c.e.SameKey > 0 {
 		c.note("%s share their key with another: it does not tell records apart, and runs cannot be compared by it.", english.Count(int(c.e.SameKey), "row"))
 	}
 }
@@ -323,7 +323,7 @@ func (c *counter) empty(ctx context.Context) error {
 		return nil
 	default:
 		why.Says = fmt.Sprintf("No record is left once %s.", c.says(steps[why.Step-1]))
-		if c.run.ready.From.Sql.HasCriteriaInside() || len(steps) > compile.MostPassedBy {
+		if c.run.ready.From.SQL.HasCriteriaInside() || len(steps) > compile.MostPassedBy {
 			return nil
 		}
 		if err := c.combinations(ctx, steps, why); err != nil {
@@ -340,7 +340,7 @@ func (c *counter) empty(ctx context.Context) error {
 // condition alone keeps out.
 func (c *counter) combinations(ctx context.Context, steps []*criteria.Bound, why *receipt.WhyEmpty) error {
 	met := map[uint]int64{} // how many records meet which conditions, by bits
-	err := c.rows(ctx, c.run.ready.From.Sql.PassedBy(c.counting(), steps), func(row []value.Value) error {
+	err := c.rows(ctx, c.run.ready.From.SQL.PassedBy(c.counting(), steps), func(row []value.Value) error {
 		bits, _ := row[0].Int()
 		met[uint(bits)], _ = row[1].Int()
 		return nil

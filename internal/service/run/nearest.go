@@ -73,7 +73,7 @@ func (c *counter) near(ctx context.Context, p *criteria.Bound, others []*criteri
 				continue
 			}
 		}
-		n, err := c.numbers(ctx, c.run.ready.From.Sql.Count(q))
+		n, err := c.numbers(ctx, c.run.ready.From.SQL.Count(q))
 		if err != nil {
 			return nil, err
 		}
@@ -98,7 +98,7 @@ func (c *counter) besides(ctx context.Context, p *criteria.Bound, others []*crit
 	}
 	plan := evidence.Plan{Period: p, Alone: true, Steps: others, Dated: p.Column}
 	var groups []evidence.Group
-	err = c.rows(ctx, c.run.ready.From.Sql.Tally(c.counting(), plan), func(row []value.Value) error {
+	err = c.rows(ctx, c.run.ready.From.SQL.Tally(c.counting(), plan), func(row []value.Value) error {
 		groups = append(groups, compile.ReadGroup(row, plan))
 		return nil
 	})

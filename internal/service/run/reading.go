@@ -1,55 +1,78 @@
 package run
 
 import (
+	"slices"
+
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/evidence"
 	"pikegate/internal/core/value"
+	"pikegate/internal/export"
 	"pikegate/internal/service/receipt"
 )
 
-// reading is what is kept of the rows while they are read.
+// reading is where the rows go while they are read: on to their reader, and into what is kept
+// of them.
 type reading struct {
+	to          export.Writer
+	begun       bool
+	broken      error            // what to failed with: the one who reads is gone, or too slow
 	columns     []*column.Column // those shown, then those of the key that are not
 	keys        []int            // where the columns of the key are
 	whole       bool             // whether the rows are all that there are
 	fingerprint *evidence.Fingerprint
-	marks       *receipt.Digests
+	digests     *receipt.Digests
 }
 
-func newReading(r *Run) *reading {
+func newReading(r *Run, to export.Writer) *reading {
 	table := r.ready.Bound.Report.Table
-	got := &reading{columns: table.Show}
+	got := &reading{to: to, columns: table.Show}
 	if !r.request.Evidence {
 		return got
 	}
-	got.columns = append([]*column.Column{}, table.Show...)
+	got.columns = slices.Clone(table.Show)
 	for _, k := range table.Of.Key {
-		at := indexOf(got.columns, k)
+		at := slices.Index(got.columns, k)
 		if at < 0 {
 			at = len(got.columns)
 			got.columns = append(got.columns, k)
 		}
 		got.keys = append(got.keys, at)
 	}
-	got.begin(table.Show)
+	got.keep(table.Show)
 	return got
 }
 
-func (g *reading) begin(shown []*column.Column) {
-	g.fingerprint, g.marks = evidence.NewFingerprint(shown), &receipt.Digests{}
+// keep starts the fingerprint and the digests.
+func (g *reading) keep(shown []*column.Column) {
+	g.fingerprint, g.digests = evidence.NewFingerprint(shown), &receipt.Digests{}
 }
 
-func (g *reading) add(row []value.Value) {
+// begin begins what is sent, once.
+func (g *reading) begin() error {
+	if !g.begun {
+		g.begun, g.broken = true, g.to.Begin()
+	}
+	return g.broken
+}
+
+// add hands a row on, and keeps its digest.
+func (g *reading) add(row []value.Value) error {
+	if err := g.begin(); err != nil {
+		return err
+	}
+	g.digest(row)
+	g.broken = g.to.Row(row)
+	return g.broken
+}
+
+func (g *reading) digest(row []value.Value) {
 	if g.fingerprint != nil {
-		g.marks.Add(row, g.keys, g.fingerprint.Add(row))
+		g.digests.Add(row, g.keys, g.fingerprint.Add(row))
 	}
 }
 
-func indexOf(columns []*column.Column, of *column.Column) int {
-	for i, c := range columns {
-		if c == of {
-			return i
-		}
-	}
-	return -1
+// flush sends the rows on their way.
+func (g *reading) flush() error {
+	g.broken = g.to.Flush()
+	return g.broken
 }

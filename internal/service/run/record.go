@@ -49,8 +49,8 @@ func (r *Run) finished(got *reading) ([]byte, error) {
 		return text, nil
 	}
 	var kept []byte
-	if got != nil && got.marks != nil {
-		kept = got.marks.Packed()
+	if got != nil && got.digests != nil {
+		kept = got.digests.Packed()
 	}
 	if len(text) > receipt.MostRefused && r.receipt.State == receipt.Refused {
 		if text, err = json.Marshal(r.receipt.Shortened()); err != nil {

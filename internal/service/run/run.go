@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"pikegate/internal/core/column"
+	"pikegate/internal/core/compile"
 	"pikegate/internal/core/value"
 	"pikegate/internal/export"
 	"pikegate/internal/service/answer"
@@ -140,62 +141,21 @@ func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
 	defer leave()
 	running, cancel := context.WithTimeoutCause(ctx, limit, fmt.Errorf("%w: %s", base.ErrTime, limit))
 	defer cancel()
-	most := -1 // the number of the first row that is one too many
-	if n := of.Source.At.Rows; n > 0 {
-		most = n + 1
-	}
-	got := newReading(r)
-	var broken error // what w failed with: the one who reads is gone, or too slow
-	q := r.ready.Query()
-	q.Limit, q.Skip = r.request.Limit, r.request.Skip
+	got := newReading(r, w)
 	r.sent.aside(running, r.runs.base.Spool, r.runs.base.Config.SpoolBytes)
 	start := time.Now()
 	// The view outlives the time of the run by that of the evidence.
 	err = r.ready.From.Source.View(ctx, func(v source.View) error {
-		if q.Extents, err = base.ExtentsOf(running, v, r.ready.From.Sql, q); err != nil {
+		q := r.ready.Query()
+		q.Limit, q.Skip = r.request.Limit, r.request.Skip
+		if err := r.readRows(running, v, &q, got); err != nil {
 			return err
 		}
-		q.Show = got.columns
-		statement := r.ready.From.Sql.Select(q)
-		r.receipt.SQL, r.receipt.Values = statement.SQL, answer.BoundTo(statement)
-		err := v.Rows(running, statement, func(row []value.Value) error {
-			if r.receipt.Rows == 0 {
-				if broken = w.Begin(); broken != nil {
-					return broken
-				}
-			}
-			if r.receipt.Rows++; r.receipt.Rows == most {
-				return fmt.Errorf("%w: %d", receipt.ErrSize, most-1)
-			}
-			got.add(row)
-			broken = w.Row(row)
-			return broken
-		})
-		if err != nil {
+		if err := r.countRest(running, v, q, got); err != nil || !r.request.Evidence {
 			return err
 		}
-		if r.receipt.Rows == 0 {
-			if broken = w.Begin(); broken != nil {
-				return broken
-			}
-		}
-		all := int64(q.Skip + r.receipt.Rows)
-		last := q.Limit == 0 || r.receipt.Rows < q.Limit && (r.receipt.Rows > 0 || q.Skip == 0) // there are no rows after these
-		got.whole = last && q.Skip == 0
-		counted := !last && !r.request.Evidence && !r.request.Uncounted
-		if counted {
-			if all, err = v.Count(running, r.ready.From.Sql.Count(q)); err != nil {
-				return err
-			}
-		}
-		if last || counted {
-			r.receipt.Records = &all
-		}
-		if !r.request.Evidence {
-			return nil
-		}
-		if broken = w.Flush(); broken != nil {
-			return broken
+		if err := got.flush(); err != nil {
+			return err
 		}
 		q.Limit, q.Skip = 0, 0
 		r.count(ctx, v, q, got)
@@ -209,12 +169,54 @@ func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
 		return nil, context.Cause(running)
 	case ctx.Err() != nil:
 		return nil, context.Cause(ctx)
-	case broken != nil:
-		return nil, unsent(broken)
+	case got.broken != nil:
+		return nil, unsent(got.broken)
 	case errors.Is(err, receipt.ErrSize):
 		return nil, err
 	}
 	return nil, r.runs.base.Failed(of, err)
+}
+
+// readRows reads the rows of a query and hands them on; no more than the source allows.
+func (r *Run) readRows(ctx context.Context, v source.View, q *compile.Query, got *reading) (err error) {
+	sql := r.ready.From.SQL
+	if q.Extents, err = base.ExtentsOf(ctx, v, sql, *q); err != nil {
+		return err
+	}
+	q.Show = got.columns
+	statement := sql.Select(*q)
+	r.receipt.SQL, r.receipt.Values = statement.SQL, answer.BoundTo(statement)
+	most := r.ready.Bound.Report.Table.Of.Source.At.Rows
+	err = v.Rows(ctx, statement, func(row []value.Value) error {
+		if r.receipt.Rows++; most > 0 && r.receipt.Rows > most {
+			return fmt.Errorf("%w: %d", receipt.ErrSize, most)
+		}
+		return got.add(row)
+	})
+	if err != nil {
+		return err
+	}
+	return got.begin() // where there was no row
+}
+
+// countRest tells how many records match in all, where the rows tell it, or counts them
+// where that was asked for and the evidence does not.
+func (r *Run) countRest(ctx context.Context, v source.View, q compile.Query, got *reading) error {
+	last := q.Limit == 0 || r.receipt.Rows < q.Limit && (r.receipt.Rows > 0 || q.Skip == 0) // there are no rows after these
+	got.whole = last && q.Skip == 0
+	all := int64(q.Skip + r.receipt.Rows)
+	switch {
+	case last:
+	case r.request.Evidence || r.request.Uncounted:
+		return nil
+	default:
+		var err error
+		if all, err = v.Count(ctx, r.ready.From.SQL.Count(q)); err != nil {
+			return err
+		}
+	}
+	r.receipt.Records = &all
+	return nil
 }
 
 // Notes are what is known, before the rows are read, that whoever reads them should know.

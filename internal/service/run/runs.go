@@ -96,7 +96,7 @@ func (s *Runs) Try(ctx context.Context, report *catalog.Report, req answer.Reque
 	if _, err := r.finished(got); err != nil {
 		return nil, nil, err
 	}
-	return &r.receipt, got.marks, nil
+	return &r.receipt, got.digests, nil
 }
 
 // newRun is a run of a report, with the receipt that it will have.
