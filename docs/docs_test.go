@@ -7,6 +7,7 @@ import (
 	"flag"
 	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"regexp"
 	"strconv"
@@ -182,4 +183,15 @@ func TestKeys(t *testing.T) {
 	text, err := os.ReadFile(path)
 	require.NoError(t, err)
 	assert.Equal(t, string(text), b.String())
+}
+
+// NOTICE names every module that the program is built of.
+func TestNotices(t *testing.T) {
+	out, err := exec.Command("go", "list", "-deps", "-f", "{{with .Module}}{{if .Version}}{{.Path}} {{.Version}}{{end}}{{end}}", "../cmd/pikegate").Output()
+	require.NoError(t, err)
+	notices, err := os.ReadFile("../NOTICE")
+	require.NoError(t, err)
+	for _, module := range strings.Fields(strings.ReplaceAll(string(out), " ", "@")) {
+		assert.Contains(t, string(notices), strings.ReplaceAll(module, "@", " "), "tools/notices writes NOTICE anew")
+	}
 }
