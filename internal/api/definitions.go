@@ -30,7 +30,7 @@ type Seen struct {
 
 // Put is what became of one definition.
 type Put struct {
-	Kind       Kind                `json:"kind" doc:"What was defined."`
+	Kind       kindWord            `json:"kind" doc:"What was defined."`
 	Name       string              `json:"name" doc:"Its name."`
 	Change     string              `json:"change" enum:"new,changed,same" doc:"What the upload did."`
 	Revision   int                 `json:"revision" doc:"The number of the revision."`
@@ -84,8 +84,8 @@ type Named struct {
 
 // Defined is the path of one definition.
 type Defined struct {
-	Kind Kind   `path:"kind"`
-	Name string `path:"name"`
+	Kind kindWord `path:"kind"`
+	Name string   `path:"name"`
 }
 
 func (d Defined) ref() catalog.Ref {
@@ -140,7 +140,7 @@ func (r routes) put(ctx context.Context, in *body[Upload]) (*body[PutList], erro
 	}
 	out := PutList{Definitions: make([]Put, len(result.Stored)), Findings: values(result.Findings)}
 	for i, s := range result.Stored {
-		out.Definitions[i] = Put{Kind: Kind(s.Kind), Name: s.Name, Change: string(s.Change), Revision: s.Revision, Difference: s.Difference}
+		out.Definitions[i] = Put{Kind: kindWord(s.Kind), Name: s.Name, Change: string(s.Change), Revision: s.Revision, Difference: s.Difference}
 	}
 	return &body[PutList]{out}, nil
 }

@@ -26,11 +26,11 @@ func enumOf[T ~string](words []T) *huma.Schema {
 	return s
 }
 
-// Kind is a kind of definition.
-type Kind catalog.Kind
+// kindWord is a kind of definition.
+type kindWord catalog.Kind
 
 // Schema lists the kinds.
-func (Kind) Schema(huma.Registry) *huma.Schema { return enumOf(catalog.Kinds) }
+func (kindWord) Schema(huma.Registry) *huma.Schema { return enumOf(catalog.Kinds) }
 
 type loadFormat load.Format
 

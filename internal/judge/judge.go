@@ -15,21 +15,21 @@ import (
 // a string.
 type Record map[string]any
 
-// Kind is what the values of a column mean.
-type Kind string
+// Type is what the values of a column mean.
+type Type string
 
 const (
-	Whole   Kind = "integer"
-	Real    Kind = "decimal"
-	Text    Kind = "text"
-	Day     Kind = "date"    // stored as 2006-01-02
-	Instant Kind = "instant" // stored in UTC as 2006-01-02 15:04:05
-	Truth   Kind = "yes-no"  // stored as 0 or 1
+	Whole   Type = "integer"
+	Real    Type = "decimal"
+	Text    Type = "text"
+	Day     Type = "date"    // stored as 2006-01-02
+	Instant Type = "instant" // stored in UTC as 2006-01-02 15:04:05
+	Truth   Type = "yes-no"  // stored as 0 or 1
 )
 
 // Case is what conditions are judged by.
 type Case struct {
-	Kinds   map[string]Kind
+	Kinds   map[string]Type
 	Empty   map[string]bool // texts of which the empty one is missing
 	Zone    *time.Location
 	Answers map[string]string // by prompt; ranges as A/B; absent where left open
@@ -98,7 +98,7 @@ func (c Case) value(column string, stored any) any {
 	case int:
 		return float64(v)
 	case string:
-		layout := map[Kind]string{Day: time.DateOnly, Instant: time.DateTime}[c.Kinds[column]]
+		layout := map[Type]string{Day: time.DateOnly, Instant: time.DateTime}[c.Kinds[column]]
 		switch {
 		case layout == "" && v == "" && c.Empty[column]:
 			return nil

@@ -66,7 +66,7 @@ columns:
 `
 
 var (
-	kinds = map[string]judge.Kind{"id": judge.Whole, "late": judge.Whole, "seats": judge.Whole, "fare": judge.Real, "route": judge.Text, "other": judge.Text, "note": judge.Text,
+	kinds = map[string]judge.Type{"id": judge.Whole, "late": judge.Whole, "seats": judge.Whole, "fare": judge.Real, "route": judge.Text, "other": judge.Text, "note": judge.Text,
 		"day": judge.Day, "due": judge.Day, "left": judge.Instant, "came": judge.Instant, "full": judge.Truth}
 	twin    = map[string]string{"late": "seats", "seats": "late", "fare": "late", "route": "other", "other": "note", "note": "route", "day": "due", "due": "day", "left": "came", "came": "left"}
 	columns = []string{"late", "seats", "fare", "route", "other", "note", "day", "due", "left", "came", "full"}
@@ -77,7 +77,7 @@ var (
 type m = map[string]any
 
 // draw picks values as they are written in a definition or given as an answer.
-func draw(t *rapid.T, kind judge.Kind) string {
+func draw(t *rapid.T, kind judge.Type) string {
 	switch kind {
 	case judge.Whole:
 		return strconv.Itoa(rapid.IntRange(-2, 4).Draw(t, "whole"))
@@ -91,7 +91,7 @@ func draw(t *rapid.T, kind judge.Kind) string {
 	return rapid.SampledFrom(days).Draw(t, "day")
 }
 
-func span(t *rapid.T, kind judge.Kind) (low, high string) {
+func span(t *rapid.T, kind judge.Type) (low, high string) {
 	ends := []string{draw(t, kind), draw(t, kind)}
 	slices.SortFunc(ends, func(a, b string) int {
 		x, err := strconv.ParseFloat(a, 64)
@@ -109,15 +109,15 @@ func condition(t *rapid.T) m {
 	column := rapid.SampledFrom(columns).Draw(t, "column")
 	kind := kinds[column]
 	general := []string{"is", "is_not", "any_of", "none_of", "missing", "present"}
-	op := rapid.SampledFrom(map[judge.Kind][]string{
+	op := rapid.SampledFrom(map[judge.Type][]string{
 		judge.Whole: append(general, "less_than", "at_most", "at_least", "more_than", "within", "outside"),
 		judge.Real:  append(general, "less_than", "at_most", "at_least", "more_than", "within", "outside"),
 		judge.Text:  append(general, "contains", "starts_with", "ends_with"),
 		judge.Day:   append(general, "before", "from", "through", "after", "within", "outside", "recurs_in"),
 		judge.Truth: {"is", "is_not", "missing", "present"}, judge.Instant: append(general, "before", "from", "through", "after", "within", "outside", "recurs_in"),
 	}[kind]).Draw(t, "op")
-	prompted := map[judge.Kind]string{judge.Whole: "number", judge.Real: "number", judge.Text: "text", judge.Day: "a-day", judge.Instant: "a-day"}[kind]
-	ranged := map[judge.Kind]string{judge.Whole: "range", judge.Real: "range", judge.Day: "period", judge.Instant: "period"}[kind]
+	prompted := map[judge.Type]string{judge.Whole: "number", judge.Real: "number", judge.Text: "text", judge.Day: "a-day", judge.Instant: "a-day"}[kind]
+	ranged := map[judge.Type]string{judge.Whole: "range", judge.Real: "range", judge.Day: "period", judge.Instant: "period"}[kind]
 	how := rapid.IntRange(0, 5).Draw(t, "how")
 	var operand any
 	switch {
@@ -201,7 +201,7 @@ func records(t *rapid.T) []judge.Record {
 func answers(t *rapid.T) map[string]string {
 	given := map[string]string{}
 	for _, name := range []string{"a-day", "number", "text"} {
-		kind := map[string]judge.Kind{"a-day": judge.Day, "number": judge.Real, "text": judge.Text}[name]
+		kind := map[string]judge.Type{"a-day": judge.Day, "number": judge.Real, "text": judge.Text}[name]
 		if rapid.IntRange(0, 3).Draw(t, "open") > 0 {
 			if given[name] = strings.TrimSpace(draw(t, kind)); given[name] == "" {
 				delete(given, name)
@@ -209,7 +209,7 @@ func answers(t *rapid.T) map[string]string {
 		}
 	}
 	for _, name := range []string{"period", "range"} {
-		low, high := span(t, map[string]judge.Kind{"period": judge.Day, "range": judge.Whole}[name])
+		low, high := span(t, map[string]judge.Type{"period": judge.Day, "range": judge.Whole}[name])
 		switch rapid.IntRange(0, 4).Draw(t, "sides") {
 		case 0:
 			continue

@@ -178,7 +178,7 @@ func (s *Store) Close() error {
 // whether there is some by now.
 func (s *Store) Ping(ctx context.Context) error {
 	var n int64
-	if err := s.db.WithContext(ctx).Model(&setting{}).Count(&n).Error; err != nil || !s.full.Load() {
+	if err := s.db.WithContext(ctx).Model(&settingRow{}).Count(&n).Error; err != nil || !s.full.Load() {
 		return err
 	}
 	if err := s.SetSetting(ctx, "room", strings.Repeat("x", 2*pageBytes)); err != nil {
@@ -240,15 +240,18 @@ func (s *Store) migrate() error {
 	return nil
 }
 
-// setting is a row of the table settings.
-type setting struct {
+// settingRow is a row of the table settings.
+type settingRow struct {
 	Name  string `gorm:"primaryKey"`
 	Value string
 }
 
+// TableName is GORM's interface for the name of a model's table.
+func (settingRow) TableName() string { return "settings" }
+
 // Setting reads one of the service's settings, "" where it was never set.
 func (s *Store) Setting(ctx context.Context, name string) (string, error) {
-	var row setting
+	var row settingRow
 	err := s.db.WithContext(ctx).Where("name = ?", name).Take(&row).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return "", nil
@@ -258,5 +261,5 @@ func (s *Store) Setting(ctx context.Context, name string) (string, error) {
 
 // SetSetting writes one of the service's settings.
 func (s *Store) SetSetting(ctx context.Context, name, value string) error {
-	return s.db.WithContext(ctx).Save(&setting{Name: name, Value: value}).Error
+	return s.db.WithContext(ctx).Save(&settingRow{Name: name, Value: value}).Error
 }

@@ -10,6 +10,7 @@ import (
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/readback"
 )
@@ -32,7 +33,7 @@ var (
 	moments = &prompt.Prompt{Name: "moments", Type: prompt.MomentPeriod}
 	winter  = &prompt.Prompt{Name: "winter", Type: prompt.Choice, Many: true}
 
-	setting = prompt.Setting{AsOf: civil.MustParseDay("2026-11-23")}
+	setting = phrase.Setting{AsOf: civil.MustParseDay("2026-11-23")}
 	clock   = criteria.Clock{Name: "Harbour time", Zone: time.UTC}
 )
 

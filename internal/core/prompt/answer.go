@@ -11,6 +11,7 @@ import (
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
+	"pikegate/internal/core/phrase"
 )
 
 const (
@@ -114,7 +115,7 @@ type Answers map[string]*Answer
 // Check reads all answers and collects all refusals. A prompt that is absent
 // takes its default; a name that no prompt has is refused too. The answers are
 // complete only where the list is empty.
-func Check(prompts []*Prompt, entered map[string]Entered, s Setting) (Answers, fault.List) {
+func Check(prompts []*Prompt, entered map[string]Entered, s phrase.Setting) (Answers, fault.List) {
 	answers := make(Answers, len(prompts))
 	room := make([]Answer, len(prompts))
 	var refused fault.List
@@ -214,7 +215,7 @@ func unknown(prompts []*Prompt, entered map[string]Entered) fault.List {
 // Read understands one answer and holds it to the prompt's limits. Refusals
 // name a side of a period where only one is meant, and no prompt. What they suggest
 // passes: in place of that side where the answer has two, else of the whole answer.
-func (p *Prompt) Read(e Entered, s Setting) (Answer, fault.List) {
+func (p *Prompt) Read(e Entered, s phrase.Setting) (Answer, fault.List) {
 	a, refused := p.read(e, s)
 	if p.Type.isTyped() {
 		for _, f := range refused {
@@ -224,7 +225,7 @@ func (p *Prompt) Read(e Entered, s Setting) (Answer, fault.List) {
 	return a, refused
 }
 
-func (p *Prompt) read(e Entered, s Setting) (Answer, fault.List) {
+func (p *Prompt) read(e Entered, s phrase.Setting) (Answer, fault.List) {
 	a := Answer{Prompt: p, Entered: e}
 	if e.shape == absent || e.shape == nothing {
 		if p.Required {

@@ -8,7 +8,7 @@ import (
 	"pikegate/internal/core/phrase"
 )
 
-func (a *Answer) readDay(e Entered, s Setting) fault.List {
+func (a *Answer) readDay(e Entered, s phrase.Setting) fault.List {
 	text, ok := single(e)
 	if !ok {
 		return refuse(fault.New(fault.NotADate, "one day is asked for, and more was given"), strings.Join(e.texts, ", "), "")
@@ -25,7 +25,7 @@ func (a *Answer) readDay(e Entered, s Setting) fault.List {
 	return nil
 }
 
-func (a *Answer) readDays(e Entered, s Setting) fault.List {
+func (a *Answer) readDays(e Entered, s phrase.Setting) fault.List {
 	if e.shape == sides {
 		return refuse(fault.New(fault.NotADate, "single days are asked for, not two ends"), strings.Join(e.texts, ", "), "")
 	}
@@ -48,7 +48,7 @@ func (a *Answer) readDays(e Entered, s Setting) fault.List {
 	return a.Prompt.count(len(a.Days), a.Prompt.AtMost, "", e)
 }
 
-func (a *Answer) readPeriod(e Entered, s Setting) fault.List {
+func (a *Answer) readPeriod(e Entered, s phrase.Setting) fault.List {
 	if refused := a.readWholeDays(e, s); len(refused) > 0 {
 		return refused
 	}
@@ -64,7 +64,7 @@ func (a *Answer) readPeriod(e Entered, s Setting) fault.List {
 }
 
 // readWholeDays reads a period of days and holds it to no limit.
-func (a *Answer) readWholeDays(e Entered, s Setting) fault.List {
+func (a *Answer) readWholeDays(e Entered, s phrase.Setting) fault.List {
 	var r phrase.Reading
 	if e.shape == sides {
 		var refused fault.List
@@ -84,7 +84,7 @@ func (a *Answer) readWholeDays(e Entered, s Setting) fault.List {
 }
 
 // readUnits reads one month, quarter or year, or a first and a last one.
-func (a *Answer) readUnits(e Entered, s Setting) fault.List {
+func (a *Answer) readUnits(e Entered, s phrase.Setting) fault.List {
 	if refused := a.readWholeDays(e, s); len(refused) > 0 {
 		return refused
 	}
@@ -120,7 +120,7 @@ func (a *Answer) readUnits(e Entered, s Setting) fault.List {
 
 // readSides reads a period from two fields. The first takes a whole period as
 // well, where the second is empty.
-func readSides(start, end string, s Setting) (phrase.Reading, fault.List) {
+func readSides(start, end string, s phrase.Setting) (phrase.Reading, fault.List) {
 	read := func(text string) (phrase.Reading, *fault.Fault) { return phrase.Period(text, s) }
 	first, last, refused := eachSide(start, end, read, read)
 	if strings.TrimSpace(end) == "" {

@@ -40,7 +40,7 @@ func (p *Prompt) bothSides(kind, first, last string) *fault.Fault {
 // within holds a period to the earliest and the latest day. Limits refuse,
 // they never clip. Of months, quarters and years the one that holds the limit is
 // still within it. Of one text the refusal suggests the whole period that they leave.
-func (p *Prompt) within(period civil.Period, e Entered, s Setting) *fault.Fault {
+func (p *Prompt) within(period civil.Period, e Entered, s phrase.Setting) *fault.Fault {
 	f := p.beyondLimits(period, s)
 	if f != nil && e.shape != sides {
 		f.Suggestions = []string{p.typed(allowed(period, p.Limits(s)))}
@@ -48,7 +48,7 @@ func (p *Prompt) within(period civil.Period, e Entered, s Setting) *fault.Fault 
 	return f
 }
 
-func (p *Prompt) beyondLimits(period civil.Period, s Setting) *fault.Fault {
+func (p *Prompt) beyondLimits(period civil.Period, s phrase.Setting) *fault.Fault {
 	if p.Earliest != "" {
 		earliest := p.limit(p.Earliest, s).First
 		switch {
@@ -90,7 +90,7 @@ func past(code fault.Code, side, entered, kind, limit, written string) *fault.Fa
 
 // Limits are the earliest and the latest day that an answer in days can have, open
 // where there is no limit.
-func (p *Prompt) Limits(s Setting) civil.Period {
+func (p *Prompt) Limits(s phrase.Setting) civil.Period {
 	var limits civil.Period
 	if p.Earliest != "" {
 		limits.First = p.limit(p.Earliest, p.setting(s)).First
@@ -103,7 +103,7 @@ func (p *Prompt) Limits(s Setting) civil.Period {
 
 // limit works out a limit on the as-of day. It was checked with the
 // definition, so that it reads.
-func (p *Prompt) limit(text string, s Setting) civil.Period {
+func (p *Prompt) limit(text string, s phrase.Setting) civil.Period {
 	unit := p.Type.Unit()
 	if unit == civil.NoUnit {
 		r, _ := phrase.Day(text, s)
@@ -155,7 +155,7 @@ type Problem struct {
 
 // Problems finds what is wrong with the prompt itself on the as-of day: a
 // default or an offered period outside its own limits, a limit that is no day.
-func (p *Prompt) Problems(s Setting) []Problem {
+func (p *Prompt) Problems(s phrase.Setting) []Problem {
 	var found []Problem
 	add := func(key string, index int, f *fault.Fault) {
 		found = append(found, Problem{Key: key, Index: index, Fault: f})
@@ -185,7 +185,7 @@ func (p *Prompt) Problems(s Setting) []Problem {
 }
 
 // limitProblem is why a limit cannot be read, nil where it can.
-func (p *Prompt) limitProblem(text string, s Setting) *fault.Fault {
+func (p *Prompt) limitProblem(text string, s phrase.Setting) *fault.Fault {
 	switch {
 	case p.Type.Unit() != civil.NoUnit:
 		r, f := phrase.Period(text, s)

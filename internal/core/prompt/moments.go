@@ -9,7 +9,7 @@ import (
 )
 
 // readMoments reads one moment, or a period of them from one field or two.
-func (a *Answer) readMoments(e Entered, s Setting) fault.List {
+func (a *Answer) readMoments(e Entered, s phrase.Setting) fault.List {
 	a.Zone = s.Zone
 	var r phrase.MomentReading
 	var refused fault.List
@@ -54,7 +54,7 @@ func refusable[R any](r R, f *fault.Fault) (R, fault.List) {
 	return r, fault.List{f}
 }
 
-func typed(m civil.Moment, s Setting) string {
+func typed(m civil.Moment, s phrase.Setting) string {
 	if !m.IsValid() {
 		return ""
 	}
@@ -63,7 +63,7 @@ func typed(m civil.Moment, s Setting) string {
 
 // readMomentSides reads a period of moments from two fields. The first takes a
 // whole period as well, where the second is empty.
-func readMomentSides(start, end string, s Setting) (phrase.MomentReading, fault.List) {
+func readMomentSides(start, end string, s phrase.Setting) (phrase.MomentReading, fault.List) {
 	first, last, refused := eachSide(start, end,
 		func(text string) (phrase.MomentReading, *fault.Fault) { return phrase.MomentStart(text, s) },
 		func(text string) (phrase.MomentReading, *fault.Fault) { return phrase.MomentEnd(text, s) })
@@ -82,7 +82,7 @@ func readMomentSides(start, end string, s Setting) (phrase.MomentReading, fault.
 
 // withinMoments holds moments to the earliest and the latest. A limit that is a
 // day holds the whole day. Of one text the refusal suggests the whole period.
-func (p *Prompt) withinMoments(period civil.MomentPeriod, e Entered, s Setting) *fault.Fault {
+func (p *Prompt) withinMoments(period civil.MomentPeriod, e Entered, s phrase.Setting) *fault.Fault {
 	refuse := func(code fault.Code, side string, m, limit civil.Moment, written string) *fault.Fault {
 		if p.Type == Moment {
 			side = ""
@@ -121,7 +121,7 @@ func (p *Prompt) withinMoments(period civil.MomentPeriod, e Entered, s Setting) 
 
 // momentLimit works out a limit of moments: a moment, or the first and the last
 // minute of a day. It was checked with the definition, so that it reads.
-func momentLimit(text string, s Setting) civil.MomentPeriod {
+func momentLimit(text string, s phrase.Setting) civil.MomentPeriod {
 	if r, f := phrase.Moment(text, s); f == nil {
 		return r.Period
 	}
@@ -131,7 +131,7 @@ func momentLimit(text string, s Setting) civil.MomentPeriod {
 }
 
 // momentLength holds a period of moments to the longest and the shortest.
-func (p *Prompt) momentLength(period civil.MomentPeriod, s Setting) *fault.Fault {
+func (p *Prompt) momentLength(period civil.MomentPeriod, s phrase.Setting) *fault.Fault {
 	if !period.IsClosed() {
 		return p.openLength()
 	}

@@ -12,7 +12,7 @@ import (
 // passing are the answers that a refusal suggests, those that pass: a phrase knows
 // no limits. Where none does it is what their own refusals suggest. all are the
 // refusals of the answer.
-func (p *Prompt) passing(f *fault.Fault, all fault.List, e Entered, s Setting) []string {
+func (p *Prompt) passing(f *fault.Fault, all fault.List, e Entered, s phrase.Setting) []string {
 	var kept []string
 	// try answers with the text, and returns the refusals that are new.
 	try := func(text string) fault.List {

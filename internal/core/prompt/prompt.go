@@ -196,10 +196,7 @@ func (l Length) shift(d civil.Day, n int) (civil.Day, bool) {
 	return d.AddMonths(n * 12 * l.N)
 }
 
-// Setting is what answers depend on besides their text.
-type Setting = phrase.Setting
-
-func (p *Prompt) setting(s Setting) Setting {
+func (p *Prompt) setting(s phrase.Setting) phrase.Setting {
 	if p.Order != phrase.AnyOrder {
 		s.Order = p.Order
 	}
@@ -242,7 +239,7 @@ type OfferedPeriod struct {
 }
 
 // Offers works out what the prompt offers on the as-of day.
-func (p *Prompt) Offers(s Setting) []OfferedPeriod {
+func (p *Prompt) Offers(s phrase.Setting) []OfferedPeriod {
 	offers := make([]OfferedPeriod, len(p.Offer))
 	for i, text := range p.Offer {
 		offers[i] = p.offered(text, s)
@@ -250,7 +247,7 @@ func (p *Prompt) Offers(s Setting) []OfferedPeriod {
 	return offers
 }
 
-func (p *Prompt) offered(text string, s Setting) OfferedPeriod {
+func (p *Prompt) offered(text string, s phrase.Setting) OfferedPeriod {
 	a, refused := p.Read(OneText(text), s)
 	o := OfferedPeriod{Phrase: text, Answer: a}
 	if len(refused) > 0 {
@@ -264,7 +261,7 @@ const mostUnits = 1200
 
 // Units lists the months, quarters or years to pick from, the latest first: those
 // from the first through the last day of the data that pass the prompt's limits.
-func (p *Prompt) Units(data civil.Period, s Setting) []OfferedPeriod {
+func (p *Prompt) Units(data civil.Period, s phrase.Setting) []OfferedPeriod {
 	unit := p.Type.Unit()
 	if unit == civil.NoUnit || !data.IsClosed() {
 		return nil

@@ -17,7 +17,7 @@ import (
 	"pikegate/internal/core/phrase"
 )
 
-var setting = Setting{AsOf: civil.MustParseDay("2026-11-23"), Zone: time.UTC, Now: time.Date(2026, 11, 23, 23, 59, 59, 0, time.UTC).Unix()}
+var setting = phrase.Setting{AsOf: civil.MustParseDay("2026-11-23"), Zone: time.UTC, Now: time.Date(2026, 11, 23, 23, 59, 59, 0, time.UTC).Unix()}
 
 func number(text string) *decimal.Decimal {
 	d := decimal.RequireFromString(text)

@@ -21,7 +21,7 @@ const noise = 1e-15
 // it is stored, and so are characters unless they are said to hold decimals.
 func (v Value) AppendDecimal(b []byte, scale int, fromChars bool) (_ []byte, fits bool) {
 	from := len(b)
-	switch v.sort {
+	switch v.form {
 	case whole:
 		b = v.Append(b)
 	case real:
@@ -35,7 +35,7 @@ func (v Value) AppendDecimal(b []byte, scale int, fromChars bool) (_ []byte, fit
 		}
 		b = strconv.AppendFloat(b, f, 'f', -1, 64)
 	case digits, chars:
-		if v.sort == chars && !fromChars || !IsPlainNumber(v.text) {
+		if v.form == chars && !fromChars || !IsPlainNumber(v.text) {
 			return append(b, v.text...), true
 		}
 		b = append(b, v.text...)

@@ -16,15 +16,15 @@ import (
 // missing (the zero Value), a whole number, a binary fraction, an exact number
 // in digits, or characters. The texts in it belong to the Batch that it came in.
 type Value struct {
-	sort sort
+	form form
 	bits uint64
 	text string
 }
 
-type sort uint8
+type form uint8
 
 const (
-	missing sort = iota
+	missing form = iota
 	whole
 	real
 	digits
@@ -32,39 +32,39 @@ const (
 )
 
 // Whole is a whole number.
-func Whole(n int64) Value { return Value{sort: whole, bits: uint64(n)} }
+func Whole(n int64) Value { return Value{form: whole, bits: uint64(n)} }
 
 // Real is a binary fraction.
-func Real(f float64) Value { return Value{sort: real, bits: math.Float64bits(f)} }
+func Real(f float64) Value { return Value{form: real, bits: math.Float64bits(f)} }
 
 // Digits is an exact number as a database writes it: "-12.50", or "NaN".
-func Digits(text string) Value { return Value{sort: digits, text: text} }
+func Digits(text string) Value { return Value{form: digits, text: text} }
 
 // Chars is a text, or anything else that a database writes as one.
-func Chars(text string) Value { return Value{sort: chars, text: text} }
+func Chars(text string) Value { return Value{form: chars, text: text} }
 
 // IsNumber reports whether the value is a number, of any sort.
-func (v Value) IsNumber() bool { return v.sort == whole || v.sort == real || v.sort == digits }
+func (v Value) IsNumber() bool { return v.form == whole || v.form == real || v.form == digits }
 
 // IsMissing reports whether there is no value.
-func (v Value) IsMissing() bool { return v.sort == missing }
+func (v Value) IsMissing() bool { return v.form == missing }
 
 // Int is a whole number, and false for any other sort of value.
-func (v Value) Int() (int64, bool) { return int64(v.bits), v.sort == whole }
+func (v Value) Int() (int64, bool) { return int64(v.bits), v.form == whole }
 
 // Float is a binary fraction, and false for any other sort of value.
-func (v Value) Float() (float64, bool) { return math.Float64frombits(v.bits), v.sort == real }
+func (v Value) Float() (float64, bool) { return math.Float64frombits(v.bits), v.form == real }
 
 // Digits is an exact number in digits, and false for any other sort of value.
-func (v Value) Digits() (string, bool) { return v.text, v.sort == digits }
+func (v Value) Digits() (string, bool) { return v.text, v.form == digits }
 
 // Chars is a text, and false for any other sort of value.
-func (v Value) Chars() (string, bool) { return v.text, v.sort == chars }
+func (v Value) Chars() (string, bool) { return v.text, v.form == chars }
 
 // Number is the value as a whole number where it is one, else as a fraction; ok is
 // false where it is neither.
 func (v Value) Number() (n int64, f float64, isWhole, ok bool) {
-	switch v.sort {
+	switch v.form {
 	case whole:
 		return int64(v.bits), 0, true, true
 	case real:
@@ -92,7 +92,7 @@ func (v Value) AsFloat() (float64, bool) {
 // Append appends the value in plain form: digits, or the characters as they are;
 // nothing for a missing one.
 func (v Value) Append(b []byte) []byte {
-	switch v.sort {
+	switch v.form {
 	case whole:
 		return strconv.AppendInt(b, int64(v.bits), 10)
 	case real:
