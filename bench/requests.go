@@ -74,6 +74,8 @@ func byHand(file string) (http.Handler, error) {
 }
 
 // requests compares requests for the first 100 rows with a handler written by hand.
+//
+// It is one measurement from start to end.
 func (b *bench) requests() error {
 	handler, err := byHand(b.path("records.db"))
 	if err != nil {

@@ -79,6 +79,27 @@ func say(to io.Writer, output string, value any, text func(io.Writer)) error {
 	return w.Flush()
 }
 
+// seemsToBe says what a column seems to be, with the other reading where there are two.
+func seemsToBe(c api.ColumnInfo) string {
+	seems := c.Type
+	if c.OrType != "" {
+		seems += " or " + c.OrType
+	}
+	if c.Scale > 0 {
+		seems += fmt.Sprintf(" (%d)", c.Scale)
+	}
+	if c.Stored != "" {
+		seems += ", " + c.Stored + " " + c.Pattern
+	}
+	if c.OrPattern != "" {
+		seems += " or " + c.OrPattern
+	}
+	if c.Share < 1 {
+		seems += fmt.Sprintf(" (%.1f %%)", 100*c.Share)
+	}
+	return strings.TrimSpace(seems)
+}
+
 func describe(w io.Writer, t api.TableInfo) {
 	of := ""
 	switch {
@@ -95,23 +116,7 @@ func describe(w io.Writer, t api.TableInfo) {
 	fmt.Fprintf(w, "key: %s\n\n", key)
 	fmt.Fprintf(w, "COLUMN\tTYPE\tMISSING%[1]s\tDIFFERENT%[1]s\tLEAST%[1]s\tGREATEST%[1]s\tSEEMS TO BE\n", of)
 	for _, c := range t.Columns {
-		seems := c.Type
-		if c.OrType != "" {
-			seems += " or " + c.OrType
-		}
-		if c.Scale > 0 {
-			seems += fmt.Sprintf(" (%d)", c.Scale)
-		}
-		if c.Stored != "" {
-			seems += ", " + c.Stored + " " + c.Pattern
-		}
-		if c.OrPattern != "" {
-			seems += " or " + c.OrPattern
-		}
-		if c.Share < 1 {
-			seems += fmt.Sprintf(" (%.1f %%)", 100*c.Share)
-		}
-		fmt.Fprintf(w, "%s\t%s\t%d\t%d\t%s\t%s\t%s\n", c.Name, c.DatabaseType, c.Missing, c.Distinct, short(c.Least), short(c.Greatest), strings.TrimSpace(seems))
+		fmt.Fprintf(w, "%s\t%s\t%d\t%d\t%s\t%s\t%s\n", c.Name, c.DatabaseType, c.Missing, c.Distinct, short(c.Least), short(c.Greatest), seemsToBe(c))
 	}
 	for i, index := range t.Indexes {
 		if i == 0 {

@@ -59,6 +59,8 @@ func (t *table) say(notes []string) {
 
 // readResult decodes a JSON result as it comes. A result without a receipt is
 // refused.
+//
+// It follows the stream part by part, since nothing of it is held in memory.
 func readResult(from io.Reader, begin func([]export.Column, []string), row func([]any)) (*receipt.Receipt, error) {
 	d := json.NewDecoder(from)
 	d.UseNumber()

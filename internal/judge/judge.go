@@ -171,6 +171,8 @@ func (c Case) literal(column, text string) any {
 
 // compare is two-valued: nothing compares with a missing value. Days compare with
 // instants by the day that clocks show.
+//
+// One branch for each operator: it is written to be held against the definitions of the words.
 func (c Case) compare(op string, stored any, given []any, fold bool) bool {
 	if stored == nil {
 		return false

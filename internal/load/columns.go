@@ -87,6 +87,8 @@ func lowered(name string) string {
 }
 
 // named refuses columns that cannot be those of a table, and flags that name none of them.
+//
+// One branch for each thing that is wrong with names.
 func (l *loader) named(names []string) error {
 	if l.req.RowNumber != "" && len(names) == mostColumns {
 		return refuse(fault.TooManyColumns, "the file has %d columns, and with that of the row numbers a table would have one too many", len(names))
@@ -103,14 +105,14 @@ func (l *loader) named(names []string) error {
 		}
 		for _, before := range names[:i] {
 			if before == name {
-				return refuse(fault.FileNotRead, "the first line names the column %q twice", name)
+				return refuse(fault.FileNotRead, "the first line names the column %q twice", name).in(name)
 			}
 			if sameColumn(before, name) {
 				return refuse(fault.FileNotRead, "the file has columns %q and %q, and a table does not tell capital letters from small ones; give one of them another name", before, name)
 			}
 		}
 		if sameColumn(name, l.req.RowNumber) {
-			return refuse(fault.TableDoesNotFit, "the file has a column %q of its own; give that of the row numbers another name", name)
+			return refuse(fault.TableDoesNotFit, "the file has a column %q of its own; give that of the row numbers another name", name).in(name)
 		}
 	}
 	of := func(texts []string) []string {
@@ -137,6 +139,8 @@ func (l *loader) named(names []string) error {
 
 // column guesses what the i-th column is, by its name and first values and by what was
 // said of it.
+//
+// It settles one thing after the other, by what was said before what is guessed.
 func (l *loader) column(i int, name string) (field, error) {
 	c := field{}
 	var raw []value.Value
@@ -154,7 +158,7 @@ func (l *loader) column(i int, name string) (field, error) {
 	if form, said := saidOf(l.req.Numbers, name); said {
 		numbers, err := parseNumberForm(form)
 		if err != nil {
-			return c, refuse(fault.TableDoesNotFit, "the numbers of the column %q: %s", name, err)
+			return c, refuse(fault.TableDoesNotFit, "the numbers of the column %q: %s", name, err).in(name)
 		}
 		c.numbers = numbers
 		for i, v := range values {
@@ -163,7 +167,7 @@ func (l *loader) column(i int, name string) (field, error) {
 	}
 	c.Guess = l.guessOf(name, values)
 	if c.numbers != nil && !c.Type.IsNumeric() {
-		return c, refuse(fault.TableDoesNotFit, "the values of the column %q are not numbers as %s has them, such as %q", name, c.numbers.source, english.Shorten(raw[0].String()))
+		return c, refuse(fault.TableDoesNotFit, "the values of the column %q are not numbers as %s has them, such as %q", name, c.numbers.source, english.Shorten(raw[0].String())).in(name)
 	}
 	if c.ByValues { // which is too little to write other values to the table than the file has
 		l.note("The column %q could hold dates, %s; --dates %q reads it so.", name, c.Stored, name+"="+string(c.Stored))
@@ -222,7 +226,7 @@ func (l *loader) dated(c *field, name string) error {
 	form, said := saidOf(l.req.Dates, name)
 	if !said {
 		if c.Or != "" && !l.req.Dry {
-			return refuse(fault.DatesTwoWays, "the dates of the column %q can be read as %s or as %s; say which, as in --dates %q; nothing was loaded", name, c.Pattern, c.Or, name+"="+c.Pattern.String())
+			return refuse(fault.DatesTwoWays, "the dates of the column %q can be read as %s or as %s; say which, as in --dates %q; nothing was loaded", name, c.Pattern, c.Or, name+"="+c.Pattern.String()).in(name)
 		}
 		return nil
 	}

@@ -76,6 +76,8 @@ func (r *jsonRows) object() (members map[string]value.Value, order []string, why
 
 // members reads the next object: its members, and their names in order. why says what in it
 // is no value; io.EOF where there is no more.
+//
+// It follows the JSON token by token, since nothing of it is held in memory.
 func (r *jsonRows) members() (members map[string]value.Value, order []string, why string, err error) {
 	if !r.decoder.More() {
 		if r.bytes.read >= r.bytes.until {

@@ -89,6 +89,7 @@ type FileColumn struct {
 type RefusedRow struct {
 	Line   int      `json:"line" doc:"Its line in the file, from 1; of JSON the number of the record."`
 	Reason string   `json:"reason" doc:"Why it does not fit."`
+	Column string   `json:"column,omitempty" doc:"The column whose value does not fit; absent where it is the row as a whole."`
 	Fields []string `json:"fields" doc:"The row; empty where there are too many to tell them all."`
 }
 
@@ -96,10 +97,20 @@ type RefusedRow struct {
 type Error struct {
 	Code    fault.Code
 	Message string
+	Column  string  // that it is about, "" where it is about none alone
 	Report  *Report // as far as it came
+	Cause   error   // nil where the file itself is the cause
 }
 
 func (e *Error) Error() string { return e.Message }
+
+func (e *Error) Unwrap() error { return e.Cause }
+
+// in is the error of a column.
+func (e *Error) in(column string) *Error {
+	e.Column = column
+	return e
+}
 
 func refuse(code fault.Code, format string, args ...any) *Error {
 	return &Error{Code: code, Message: fmt.Sprintf(format, args...)}
@@ -157,7 +168,7 @@ func Load(ctx context.Context, db *sql.DB, from io.Reader, req Request) (*Report
 		if l.report.Refusals > 1 {
 			told = fmt.Sprintf("%d rows do not fit, the first in", l.report.Refusals)
 		}
-		return nil, &Error{fault.RowsRefused, fmt.Sprintf("%s line %d: %s; nothing was loaded", told, first.Line, first.Reason), l.report}
+		return nil, &Error{Code: fault.RowsRefused, Message: fmt.Sprintf("%s line %d: %s; nothing was loaded", told, first.Line, first.Reason), Column: first.Column, Report: l.report}
 	}
 	if req.Dry {
 		l.report.Loaded, l.report.Added, l.report.Replaced = 0, 0, 0
@@ -209,7 +220,7 @@ type loader struct {
 // put writes a row, or tells why it does not fit.
 func (l *loader) put(ctx context.Context, insert *sql.Stmt, r row, values []any) error {
 	l.report.Read++
-	reason := l.values(r, values)
+	column, reason := l.values(r, values)
 	if reason == "" {
 		if _, err := insert.ExecContext(ctx, values...); err != nil {
 			if ctx.Err() != nil {
@@ -222,10 +233,10 @@ func (l *loader) put(ctx context.Context, insert *sql.Stmt, r row, values []any)
 	}
 	if reason != "" {
 		if l.report.Refusals++; l.report.Refusals <= MostRefused {
-			l.report.Refused = append(l.report.Refused, l.told(r, reason))
+			l.report.Refused = append(l.report.Refused, l.told(r, column, reason))
 		}
 		if !l.req.Dry && l.report.Refusals > MostRefused {
-			return &Error{fault.RowsRefused, fmt.Sprintf("more than %d rows do not fit, the first in line %d: %s; nothing was loaded", MostRefused, l.report.Refused[0].Line, l.report.Refused[0].Reason), l.report}
+			return &Error{Code: fault.RowsRefused, Message: fmt.Sprintf("more than %d rows do not fit, the first in line %d: %s; nothing was loaded", MostRefused, l.report.Refused[0].Line, l.report.Refused[0].Reason), Report: l.report}
 		}
 		return nil
 	}
@@ -237,8 +248,8 @@ func (l *loader) put(ctx context.Context, insert *sql.Stmt, r row, values []any)
 }
 
 // told is a refused row with its fields, as long as there is room for them.
-func (l *loader) told(r row, reason string) RefusedRow {
-	refused := RefusedRow{Line: r.line, Reason: reason, Fields: []string{}}
+func (l *loader) told(r row, column, reason string) RefusedRow {
+	refused := RefusedRow{Line: r.line, Column: column, Reason: reason, Fields: []string{}}
 	for _, f := range r.fields {
 		l.kept += len(f.String())
 	}
@@ -277,7 +288,7 @@ func (l *loader) each(ctx context.Context, use func(r row, last bool) error) err
 			return err
 		}
 		if err != nil {
-			return &Error{fault.FileNotRead, fmt.Sprintf("after %d rows: %s; nothing was loaded", l.report.Read+1, err), l.report}
+			return &Error{Code: fault.FileNotRead, Message: fmt.Sprintf("after %d rows: %s; nothing was loaded", l.report.Read+1, err), Report: l.report, Cause: err}
 		}
 		if err := hand(l.plain(r)); err != nil {
 			return err
@@ -304,5 +315,5 @@ func (l *loader) totalled(r row) (keep bool, err error) {
 		l.note("%s; say by --totals whether to keep it as a record or to skip it.", said)
 		return true, nil
 	}
-	return false, &Error{fault.RowOfTotals, said + "; say by --totals whether to keep it as a record or to skip it; nothing was loaded", nil}
+	return false, &Error{Code: fault.RowOfTotals, Message: said + "; say by --totals whether to keep it as a record or to skip it; nothing was loaded"}
 }

@@ -16,6 +16,8 @@ import (
 	"testing"
 	"time"
 
+	"pikegate/internal/core/fault"
+
 	_ "github.com/mattn/go-sqlite3"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -164,7 +166,7 @@ func TestModes(t *testing.T) {
 	assert.Equal(t, "1|1\n2|20\n3|3\n4|40", content(t, db, "t"))
 	report, err := load("id,n\n4,41\n5,50\n", Append, 9)
 	require.NoError(t, err)
-	assert.Equal(t, []RefusedRow{{2, "a record with the same key is there already", []string{"4", "41"}}}, report.Refused)
+	assert.Equal(t, []RefusedRow{{Line: 2, Reason: "a record with the same key is there already", Fields: []string{"4", "41"}}}, report.Refused)
 	assert.Equal(t, "1|1\n2|20\n3|3\n4|40\n5|50", content(t, db, "t"))
 	_, err = load("id,n\n6,6\n", Update, 0)
 	assert.EqualError(t, err, "to update records, name the columns of their key")
@@ -506,4 +508,25 @@ func TestDatesThatWereTold(t *testing.T) {
 	assert.ErrorContains(t, err, `did you mean "yyyy-MM-dd"?`)
 	_, err = Load(ctx, database(t), strings.NewReader("opened\n1\n"), Request{Table: "t", Dates: []string{"opned=yyyy-MM-dd"}})
 	assert.EqualError(t, err, `the file has no column "opned" for its dates; did you mean "opened"?`)
+}
+
+// Programs are told which column a refusal is about, and what caused it.
+func TestWhatARefusalIsAbout(t *testing.T) {
+	load := func(text string, req Request) (*Report, *Error) {
+		req.Table, req.Format = "t", CSV
+		report, err := Load(ctx, database(t), strings.NewReader(text), req)
+		var refused *Error
+		errors.As(err, &refused)
+		return report, refused
+	}
+	_, wrong := load("id,on\n1,3/4/2026\n", Request{})
+	require.NotNil(t, wrong)
+	assert.Equal(t, []any{fault.DatesTwoWays, "on"}, []any{wrong.Code, wrong.Column})
+	numbers := "id,n\n" + strings.Repeat("1,2\n", 300)
+	_, wrong = load(numbers+"1,x\n", Request{})
+	require.NotNil(t, wrong)
+	assert.Equal(t, []any{fault.RowsRefused, "n", "n"}, []any{wrong.Code, wrong.Column, wrong.Report.Refused[0].Column})
+	report, wrong := load(numbers+"1,2,3\n", Request{Refuse: 10})
+	require.Nil(t, wrong)
+	assert.Empty(t, report.Refused[0].Column, "it is the row as a whole")
 }

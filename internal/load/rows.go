@@ -70,6 +70,7 @@ var kinds = []struct{ start, says string }{
 	{"\xfe\xff", "written in UTF-16; save it in UTF-8"},
 }
 
+// open opens a file: one branch for each format.
 func open(from io.Reader, req Request) (rows, error) {
 	buffered := bufio.NewReaderSize(from, sniffed)
 	start, err := buffered.Peek(sniffed)

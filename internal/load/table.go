@@ -98,6 +98,8 @@ func (l *loader) isThere(ctx context.Context, tx *sql.Tx) (bool, error) {
 
 // table makes the table, where it is to be replaced or is not there, and returns how many
 // records it had.
+//
+// One branch for each mode of a load.
 func (l *loader) table(ctx context.Context, tx *sql.Tx) (before int64, err error) {
 	name := compile.SQLite{}.Name(l.req.Table)
 	there, err := l.isThere(ctx, tx)

@@ -17,13 +17,13 @@ import (
 )
 
 // values turns the fields of a row into what the table holds; reason says why it
-// cannot be done.
-func (l *loader) values(r row, values []any) (reason string) {
+// cannot be done, and column names the one that it is about, where it is about one.
+func (l *loader) values(r row, values []any) (column, reason string) {
 	if r.wrong != "" {
-		return r.wrong
+		return "", r.wrong
 	}
 	if len(r.fields) != len(l.columns) {
-		return fmt.Sprintf("%s, where the first line has %d", english.Count(len(r.fields), "field"), len(l.columns))
+		return "", fmt.Sprintf("%s, where the first line has %d", english.Count(len(r.fields), "field"), len(l.columns))
 	}
 	if l.req.RowNumber != "" {
 		l.number++
@@ -33,19 +33,21 @@ func (l *loader) values(r row, values []any) (reason string) {
 	for i, field := range r.fields {
 		c := l.columns[i]
 		if !utf8.ValidString(field.String()) {
-			return fmt.Sprintf("column %q is not UTF-8", c.Name)
+			return c.Name, fmt.Sprintf("column %q is not UTF-8", c.Name)
 		}
 		val, wrong := c.value(field)
 		if wrong != "" {
-			return fmt.Sprintf("column %q: %q %s", c.Name, english.Shorten(field.String()), wrong)
+			return c.Name, fmt.Sprintf("column %q: %q %s", c.Name, english.Shorten(field.String()), wrong)
 		}
 		values[i] = val
 	}
-	return ""
+	return "", ""
 }
 
 // value is a field as the table holds it, dates in ISO form. wrong says what is wrong with
 // it, after the value.
+//
+// One branch for each type of column.
 func (c field) value(field value.Value) (val any, wrong string) {
 	if field.IsMissing() {
 		return nil, ""

@@ -81,6 +81,7 @@ type book struct {
 	parts  map[string]*zip.File
 }
 
+// openXLSX finds the parts of the file one by the other, as the standard has them.
 func openXLSX(from io.Reader, req Request) (*xlsxRows, error) {
 	file, ok := from.(archive)
 	if !ok {
@@ -313,6 +314,8 @@ func (x *xlsxRows) close() error {
 }
 
 // next reads the next row that has something in it.
+//
+// It follows the XML token by token, since nothing of it is held in memory.
 func (x *xlsxRows) next() (row, error) {
 	for {
 		t, err := x.reader.Token()

@@ -30,6 +30,8 @@ const mostExamples = 3
 // Fits holds some records of a table, from both ends of its key, to what a dataset says
 // of its columns, each by its name in the table. Columns that any value fits are left
 // out.
+//
+// It looks at each column in one pass over the sample.
 func (v View) Fits(ctx context.Context, name string, t *Table, columns map[string]*column.Column) ([]Fit, error) {
 	var names, shown, forwards, backwards []string
 	var fits []Fit

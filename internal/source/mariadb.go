@@ -371,6 +371,8 @@ func (r *mariaRows) next(b *value.Batch) (err error) {
 }
 
 // explainMariaDB tells kinds of errors apart by their number.
+//
+// One branch for each kind of error: together they are the table of what is told of it.
 func explainMariaDB(err error, opening bool) error {
 	var said *mysql.MySQLError
 	var own *Error

@@ -260,6 +260,8 @@ func (r *postgresRows) next(b *value.Batch) error {
 }
 
 // explainPostgres tells kinds of errors apart, by their SQLSTATE where they have one.
+//
+// One branch for each kind of error: together they are the table of what is told of it.
 func explainPostgres(err error) error {
 	var said *pgconn.PgError
 	var own *Error

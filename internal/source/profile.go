@@ -52,6 +52,8 @@ const shownRows = 5
 // Profile looks at the records of a table: at all of a small one, at those at both ends
 // of its key of a large one. With whole, the figures of a large one are counted over all
 // its records too. The zone is that of the business.
+//
+// It is one look at a table, in steps that share what was read.
 func (v View) Profile(ctx context.Context, name string, zone *time.Location, whole bool) (*Profile, error) {
 	t, err := v.Table(ctx, name)
 	if err != nil || len(t.Columns) == 0 {
@@ -67,24 +69,7 @@ func (v View) Profile(ctx context.Context, name string, zone *time.Location, who
 	}
 	values := make([][]value.Value, len(t.Columns))
 	sample := min(sampleRows, max(leastSample, sampleCells/len(t.Columns)))
-	look := func(by []string, rows int) error {
-		s := "SELECT " + strings.Join(shown, ", ") + " FROM " + v.dialect.Name(name)
-		if len(by) > 0 {
-			s += " ORDER BY " + strings.Join(by, ", ")
-		}
-		return v.Rows(ctx, compile.Statement{SQL: s + " LIMIT " + strconv.Itoa(rows)}, func(row []value.Value) error {
-			p.Looked++
-			kept := make([]value.Value, len(row))
-			for i, val := range row {
-				kept[i] = clipped(val)
-				values[i] = append(values[i], kept[i])
-			}
-			if len(p.Rows) < shownRows {
-				p.Rows = append(p.Rows, kept)
-			}
-			return nil
-		})
-	}
+	look := func(by []string, rows int) error { return v.sample(ctx, name, shown, by, rows, p, values) }
 	if err := look(order, 2*sample); err != nil {
 		return nil, err
 	}
@@ -186,6 +171,26 @@ func (v View) countWhole(ctx context.Context, name string, p *Profile) error {
 	})
 }
 
+// sample reads some rows of a table in an order, and keeps their values by column.
+func (v View) sample(ctx context.Context, name string, shown, by []string, rows int, p *Profile, values [][]value.Value) error {
+	s := "SELECT " + strings.Join(shown, ", ") + " FROM " + v.dialect.Name(name)
+	if len(by) > 0 {
+		s += " ORDER BY " + strings.Join(by, ", ")
+	}
+	return v.Rows(ctx, compile.Statement{SQL: s + " LIMIT " + strconv.Itoa(rows)}, func(row []value.Value) error {
+		p.Looked++
+		kept := make([]value.Value, len(row))
+		for i, val := range row {
+			kept[i] = clipped(val)
+			values[i] = append(values[i], kept[i])
+		}
+		if len(p.Rows) < shownRows {
+			p.Rows = append(p.Rows, kept)
+		}
+		return nil
+	})
+}
+
 func (v View) profile(c TableColumn, values []value.Value, zone *time.Location) ColumnProfile {
 	p := ColumnProfile{TableColumn: c, Guess: v.guess(c, values)}
 	if g := &p.Guess; g.OrInstant && slices.ContainsFunc(values, func(val value.Value) bool {
@@ -228,6 +233,8 @@ var ofScale = regexp.MustCompile(`\(\d+, ?(\d+)\)`)
 
 // guess goes by the database's type where it says what the values mean, else by the
 // values. SQLite's types of dates are names without a meaning.
+//
+// One branch for each type of the databases.
 func (v View) guess(c TableColumn, values []value.Value) infer.Guess {
 	sure := func(kind column.Type, stored column.Stored) infer.Guess {
 		return infer.Guess{Column: column.Column{Name: c.Name, Type: kind, Stored: stored}, Share: 1}
@@ -255,6 +262,8 @@ func (v View) guess(c TableColumn, values []value.Value) infer.Guess {
 
 // Propose is a definition of a dataset on a table, as YAML: what is not sure is said
 // beside it.
+//
+// One branch for each key of the proposal.
 func (p *Profile) Propose(source *catalog.Source, table string) string {
 	var b strings.Builder
 	name := slug(table)

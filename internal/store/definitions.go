@@ -224,6 +224,7 @@ func (s *Store) show(ctx context.Context, ref catalog.Ref, which func(*gorm.DB, 
 	})
 }
 
+// put puts one document. It is one decision, by what is stored, what is published and what the writer saw.
 func put(tx *gorm.DB, d catalog.Document, save Save) (Stored, error) {
 	stored := Stored{Ref: d.Ref, Change: Changed}
 	row, err := find(tx.Joins("Published"), d.Ref)

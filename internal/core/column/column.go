@@ -110,6 +110,8 @@ func (c *Column) HoldsWholeDays() bool {
 // if its clock were UTC's. ok is false for
 // a value that does not fit the column's stored form: it is unreadable, and
 // neither early nor late.
+//
+// One branch for each stored form.
 func (c *Column) Moment(v value.Value) (day civil.Day, seconds int64, ok bool) {
 	switch c.Stored {
 	case EpochSeconds:

@@ -58,23 +58,12 @@ func ParsePattern(source string) (Pattern, error) {
 			i += closing + 2
 			continue
 		case fieldWidths[c] != 0:
-			loose := run == 1 && (c == 'M' || c == 'd')
-			named, short := run == 3 && c == 'M', run == 2 && c == 'y'
-			width := fieldWidths[c]
-			if named || short {
-				width = run
-			}
-			if run != width && !loose {
-				return Pattern{}, fmt.Errorf("%q in the pattern %q is not read; %s is", source[i:i+run], source, strings.Repeat(string(c), fieldWidths[c]))
-			}
-			if strings.IndexByte(fields, c) >= 0 {
-				return Pattern{}, fmt.Errorf("the pattern %q has %q twice", source, source[i:i+run])
-			}
-			if n := len(p.pieces); n > 0 && p.pieces[n-1].Loose {
-				return Pattern{}, fmt.Errorf("in the pattern %q nothing parts %s from what follows it", source, string(p.pieces[n-1].Letter))
+			piece, err := p.field(source[i:i+run], fields)
+			if err != nil {
+				return Pattern{}, err
 			}
 			fields += string(c)
-			p.pieces = append(p.pieces, Piece{Letter: c, Width: width, Loose: loose, Named: named})
+			p.pieces = append(p.pieces, piece)
 		case c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z':
 			return Pattern{}, fmt.Errorf("%q in the pattern %q is not a field that is read; put letters that stand for themselves in single quotes", source[i:i+run], source)
 		default:
@@ -89,6 +78,33 @@ func ParsePattern(source string) (Pattern, error) {
 	if !has("yMd") || p.timed && !has("Hm") {
 		return Pattern{}, fmt.Errorf("the pattern %q needs yyyy, MM and dd, and HH and mm besides where it has a time", source)
 	}
+	p.measure(fields)
+	return p, nil
+}
+
+// field is the piece for letters of a pattern, such as MM, after the fields before it.
+func (p *Pattern) field(letters, before string) (Piece, error) {
+	c, run := letters[0], len(letters)
+	loose := run == 1 && (c == 'M' || c == 'd')
+	named, short := run == 3 && c == 'M', run == 2 && c == 'y'
+	width := fieldWidths[c]
+	if named || short {
+		width = run
+	}
+	if run != width && !loose {
+		return Piece{}, fmt.Errorf("%q in the pattern %q is not read; %s is", letters, p.source, strings.Repeat(string(c), fieldWidths[c]))
+	}
+	if strings.IndexByte(before, c) >= 0 {
+		return Piece{}, fmt.Errorf("the pattern %q has %q twice", p.source, letters)
+	}
+	if n := len(p.pieces); n > 0 && p.pieces[n-1].Loose {
+		return Piece{}, fmt.Errorf("in the pattern %q nothing parts %s from what follows it", p.source, string(p.pieces[n-1].Letter))
+	}
+	return Piece{Letter: c, Width: width, Loose: loose, Named: named}, nil
+}
+
+// measure tells how wide the texts are, what stands after them, and whether they sort by time.
+func (p *Pattern) measure(fields string) {
 	if last := p.pieces[len(p.pieces)-1]; last.Letter == 0 {
 		p.suffix = last.Literal
 		p.pieces = p.pieces[:len(p.pieces)-1]
@@ -98,7 +114,6 @@ func ParsePattern(source string) (Pattern, error) {
 		p.width += piece.Width
 		p.sorts = p.sorts && !piece.Loose && !piece.Named && (piece.Letter != 'y' || piece.Width == 4)
 	}
-	return p, nil
 }
 
 func (p *Pattern) literal(text string) {
@@ -214,6 +229,8 @@ func (p Pattern) render(seconds int64) string {
 
 // parse reads a stored text. A fraction of a second may stand before the
 // suffix; it does not move the second.
+//
+// One branch for each field of a pattern.
 func (p Pattern) parse(text string) (day civil.Day, seconds int64, ok bool) {
 	var field ['y' + 1]int
 	rest := text

@@ -180,6 +180,8 @@ func (a anchors) loosely(p column.Pattern) (regexp, iso string) {
 
 // folded is a regular expression for texts that fold to the same as one of the
 // values, escape being how a character is written by its code point.
+//
+// One branch for each way of comparing texts.
 func (a anchors) folded(op criteria.Op, values []string, escape func(rune) string) string {
 	all := make([]string, len(values))
 	for i, val := range values {

@@ -252,6 +252,8 @@ func (r *binder) condition(n *Node) *Bound {
 }
 
 // answer takes an answer, or one side of it; false where that side is open.
+//
+// One branch for each type of prompt.
 func (b *Bound) answer(a *prompt.Answer, side Side) bool {
 	switch a.Prompt.Type {
 	case prompt.Moment, prompt.MomentPeriod:

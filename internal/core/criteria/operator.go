@@ -136,6 +136,8 @@ func HasSides(t prompt.Type) bool { return sides[t] != "" }
 // Takes reports whether the operator, on a column of the type, can be answered
 // by the prompt, or by one side of its answer; many reports whether it fails only
 // for the number of answers.
+//
+// One branch for each type of answer: together they are the table of what goes with what.
 func (op Op) Takes(p *prompt.Prompt, side Side, t column.Type) (ok, many bool) {
 	kind := p.Type
 	if side != "" {

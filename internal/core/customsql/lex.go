@@ -99,6 +99,8 @@ func lex(text string, dialect Dialect) ([]token, []Problem) {
 }
 
 // next reads one token.
+//
+// One branch for each kind of token.
 func (l *lexer) next() {
 	rest := l.text[l.at:]
 	c := rest[0]

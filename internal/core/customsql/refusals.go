@@ -206,6 +206,8 @@ var ends = []string{"WHERE", "GROUP", "ORDER", "HAVING", "LIMIT", "OFFSET", "FET
 
 // tables holds the tables after FROM to the source's own schema: those at the start, after
 // commas and after JOIN, within brackets around joins too.
+//
+// It follows the grammar of FROM, whose parts are too small to stand alone.
 func (s *statement) tables(i int) {
 	var open []bool // the brackets around, and whether they hold joins
 	within, wanted := 0, true

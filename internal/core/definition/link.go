@@ -278,6 +278,7 @@ const (
 	defaultWaiting = 64
 )
 
+// connection reads how a source is reached: one branch for each key.
 func (l *linker) connection(m *mapping) catalog.Connection {
 	c := catalog.Connection{Engine: catalog.Embedded, AtOnce: defaultAtOnce, Waiting: defaultWaiting}
 	if n := m.take("engine"); n != nil {
@@ -502,6 +503,7 @@ func promptsOn(of *catalog.Dataset, used []*prompt.Prompt) []*prompt.Prompt {
 	return w.prompts
 }
 
+// query reads the keys of a query in their order, and tells each habit of writing a sort.
 func (l *linker) query(name string, m *mapping) *catalog.Query {
 	q := &catalog.Query{Name: name}
 	q.Of = named(l, l.need(m, "of"), fault.UnknownDataset, "dataset", l.catalog.Datasets)

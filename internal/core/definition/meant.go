@@ -136,6 +136,8 @@ func meantOp(word string, t column.Type) criteria.Op {
 }
 
 // unknownOps refuses the operators that are none.
+//
+// One branch for each habit that a wrong operator comes from.
 func (l *linker) unknownOps(c *criteria.Node, name string, m *mapping) {
 	for _, p := range m.pairs {
 		if m.taken[p.key.Value] {
@@ -477,4 +479,15 @@ func flow(n *yaml.Node) string {
 		return n.Value
 	}
 	return strings.TrimSpace(string(text))
+}
+
+// meantMissing refuses null as a value, and suggests the condition that it was meant to be.
+func (l *linker) meantMissing(c *criteria.Node, n *yaml.Node) {
+	f := l.fault(n, fault.WrongType, "null is no value; whether one is stored is a condition without an operator")
+	switch c.Op {
+	case criteria.Is, criteria.AnyOf:
+		f.Suggest(written(c.Column.Name, string(criteria.Missing)))
+	case criteria.IsNot, criteria.NoneOf:
+		f.Suggest(written(c.Column.Name, string(criteria.Present)))
+	}
 }

@@ -18,6 +18,8 @@ import (
 var dialects = map[catalog.Engine]customsql.Dialect{catalog.Embedded: customsql.SQLite, catalog.SQLite: customsql.SQLite, catalog.Postgres: customsql.Postgres, catalog.MariaDB: customsql.MariaDB}
 
 // customSQL reads custom SQL and what its placeholders stand for.
+//
+// It reads the placeholders in the order in which each depends on the one before.
 func (l *linker) customSQL(d *catalog.Dataset, n, values *yaml.Node) {
 	text := l.text(n)
 	reader := customsql.Reader{Dialect: customsql.SQLite, Functions: l.functions}
@@ -168,6 +170,8 @@ func (l *linker) refuse(at fault.Place, code fault.Code, format string, args ...
 
 // fitting refuses a placeholder that does not go with its prompt, or with what it is
 // compared with.
+//
+// One branch for each type of prompt: together they are the table of what goes with what.
 func (l *linker) fitting(d *catalog.Dataset, p customsql.Piece, v catalog.Placeholder, at fault.Place) {
 	kind := v.Prompt.Type
 	if !v.Prompt.Required && v.Prompt.IsAsked() || v.Prompt.Open != prompt.OpenNone && v.Prompt.Open != "" {
@@ -194,19 +198,26 @@ func (l *linker) fitting(d *catalog.Dataset, p customsql.Piece, v catalog.Placeh
 	}
 }
 
+// nextDayOf is the placeholder for the day after an answer; several days have none.
+func nextDayOf(v catalog.Placeholder, stem string) string {
+	if v.Prompt.Type == prompt.Days {
+		return ""
+	}
+	return ":" + stem + "_next_day"
+}
+
 // comparing refuses a comparison of a dated column with a day that would lose part of
 // the day, or take in part of another one. A placeholder stands for the start of its
 // day.
+//
+// One branch for each comparison that misleads: together they are the table of what is refused.
 func (l *linker) comparing(p customsql.Piece, v catalog.Placeholder, at fault.Place) {
 	c, stem := v.Column, strings.TrimSuffix(p.Name, "_"+string(v.Part))
 	left := c.Name
 	if p.Column != "" {
 		left = p.Column
 	}
-	next := ":" + stem + "_next_day"
-	if v.Prompt.Type == prompt.Days {
-		next = "" // several days have no next one
-	}
+	next := nextDayOf(v, stem)
 	mend := func(f *fault.Fault, operator, placeholder string) {
 		if placeholder != "" {
 			f.Suggest(left + " " + operator + " " + placeholder)

@@ -112,6 +112,8 @@ func (l *linker) filtered(w *where, n *yaml.Node) *criteria.Node {
 }
 
 // condition = missing | present | { OPERATOR: operand [, ignore_case: true] } .
+//
+// It reads the one operator of a condition, and tells each way in which there are none or several.
 func (l *linker) condition(w *where, key, value *yaml.Node) *criteria.Node {
 	if !l.room(w, key, 1, 0) {
 		return nil
@@ -173,13 +175,7 @@ func (l *linker) operand(w *where, c *criteria.Node, n *yaml.Node) {
 		return
 	}
 	if n.Tag == "!!null" {
-		f := l.fault(n, fault.WrongType, "null is no value; whether one is stored is a condition without an operator")
-		switch c.Op {
-		case criteria.Is, criteria.AnyOf:
-			f.Suggest(written(c.Column.Name, string(criteria.Missing)))
-		case criteria.IsNot, criteria.NoneOf:
-			f.Suggest(written(c.Column.Name, string(criteria.Present)))
-		}
+		l.meantMissing(c, n)
 		return
 	}
 	if c.Op == criteria.RecursIn {
@@ -204,6 +200,12 @@ func (l *linker) operand(w *where, c *criteria.Node, n *yaml.Node) {
 		}
 		return
 	}
+	l.literals(c, n)
+}
+
+// literals reads an operand that the definition writes out: one value, or a list where the
+// operator takes several.
+func (l *linker) literals(c *criteria.Node, n *yaml.Node) {
 	items := []*yaml.Node{n}
 	denied, _ := c.Op.Denies()
 	isRange := c.Column.Type.IsNumeric() && (c.Op == criteria.Within || denied == criteria.Within)

@@ -105,6 +105,8 @@ func AppendValue(b []byte, c *column.Column, v value.Value) []byte {
 }
 
 // appendValue is AppendValue; fits is false for a decimal with more digits than its scale.
+//
+// One branch for each type of column, as docs/reference/fingerprint.md has them.
 func appendValue(b []byte, c *column.Column, v value.Value) (_ []byte, fits bool) {
 	text, isText := v.Chars()
 	switch {

@@ -151,6 +151,8 @@ var numbered = []struct {
 }
 
 // guessNumbers tells plain numbers from days and moments that lie as such.
+//
+// The forms are tried in the order of how sure each is.
 func guessNumbers(name string, values []value.Value, share func(func(value.Value) bool) float64) Guess {
 	fractions := share(func(v value.Value) bool { f, ok := v.AsFloat(); return ok && f != math.Trunc(f) }) > 0
 	between := func(least, most float64) float64 {

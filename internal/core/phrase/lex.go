@@ -44,6 +44,8 @@ const mostNumber = 9_999_999_999
 // lex cuts a text into tokens, appended to into. Case and surrounding or
 // doubled white space are gone after it. It returns false for a text that holds
 // anything no date holds: control characters, other signs, other letters.
+//
+// One branch for each kind of token.
 func lex(text string, into []token) ([]token, bool) {
 	text = strings.TrimFunc(text, unicode.IsSpace)
 	if len(text) > mostBytes {

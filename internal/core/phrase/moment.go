@@ -203,6 +203,8 @@ func (p *parser) fromNow() (int64, bool) {
 //
 // The first is as many complete clock hours or minutes, the second one of them or a whole
 // day, the third as many that end with the minute that it is now.
+//
+// One branch for each production of the grammar.
 func (p *parser) momentPhrase(s Setting) (civil.MomentPeriod, bool) {
 	if p.words("last") {
 		p.skipBlank()

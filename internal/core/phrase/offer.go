@@ -145,6 +145,8 @@ var synonyms = map[string]string{
 
 // respelled writes the text with mistyped words mended, words that mean the same
 // as those that are read, and nothing but blanks beside a month's name.
+//
+// One branch for each habit of writing.
 func respelled(tokens []token) string {
 	isMonth := func(i int) bool { return i >= 0 && i < len(tokens) && monthNames[tokens[i].text] != 0 }
 	has := func(words ...string) bool {
@@ -187,6 +189,8 @@ func respelledWord(w string) string {
 
 // reordered are the forms that the words and numbers of the text have in another
 // order, or with other marks between them.
+//
+// One branch for each order that people write dates in.
 func reordered(tokens []token) [][]string {
 	var parts []token
 	for _, t := range tokens {

@@ -137,6 +137,8 @@ func (p *parser) numericOrNamed() (node, bool) {
 // yearFirst = YYYY sep M sep D | YYYY "-" DDD | YYYY [ "-" ] "W" WW [ [ "-" ] D ] | YYYY "-" "Q" N
 //
 //	| YYYY sep M | YYYY .
+//
+// One branch for each production of the grammar.
 func (p *parser) yearFirst() (node, bool) {
 	year, sep, second := p.peek(0).n, p.peek(1), p.peek(2)
 	switch {

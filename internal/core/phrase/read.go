@@ -120,6 +120,8 @@ func Period(text string, s Setting) (Reading, *fault.Fault) {
 // period = thing | seasonIn | ends . A text that is one thing as a whole is never split.
 //
 // What its refusals suggest may itself be refused.
+//
+// One branch for each production of the grammar.
 func period(text string, s Setting) (Reading, *fault.Fault) {
 	var room [48]token
 	tokens, ok := lex(text, room[:0])
@@ -463,6 +465,8 @@ func noSuchDay(year, month, day int) *fault.Fault {
 
 // digitsDay reads N/N/Y. With a day order there is one reading; without, each
 // order is tried and only a single real day is accepted.
+//
+// One branch for each form of a day that is all digits.
 func digitsDay(n node, s Setting) (civil.Day, []string, *fault.Fault) {
 	a, b, c := n.parts[0], n.parts[1], n.parts[2]
 	year, short := c.n, c.width == 2

@@ -225,6 +225,7 @@ func (p *Prompt) Read(e Entered, s phrase.Setting) (Answer, fault.List) {
 	return a, refused
 }
 
+// read reads an answer: one branch for each type of prompt.
 func (p *Prompt) read(e Entered, s phrase.Setting) (Answer, fault.List) {
 	a := Answer{Prompt: p, Entered: e}
 	if e.shape == absent || e.shape == nothing {

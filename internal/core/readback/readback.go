@@ -129,6 +129,7 @@ func (r *Sentence) group(b *criteria.Bound, clock criteria.Clock, top bool) {
 	}
 }
 
+// condition says a condition: one branch for each kind of operand.
 func (r *Sentence) condition(b *criteria.Bound, clock criteria.Clock) {
 	if b.Column.Type != column.Instant {
 		clock.Name = "" // it is the same everywhere

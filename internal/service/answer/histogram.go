@@ -53,6 +53,8 @@ func (s *Answers) Histogram(ctx context.Context, name, of, month string) (*Histo
 }
 
 // histogram counts by the days of a period, or where it is open by units of all the data.
+//
+// Its steps share the units that they fill.
 func (s *Answers) histogram(ctx context.Context, report *catalog.Report, asked *prompt.Prompt, days civil.Period) (*Histogram, error) {
 	unit := civil.Days
 	histogram := &Histogram{Unit: unit.String(), Units: []Count{}}

@@ -271,6 +271,8 @@ func sample(v catalog.Placeholder, zone *time.Location) []any {
 const largeTable = 50_000
 
 // query warns of conditions on a large table of which none has an index that serves.
+//
+// It holds each condition against the indexes in one pass.
 func (c *checker) query(ctx context.Context, v source.View, q *catalog.Query) error {
 	var columns []string
 	texts := map[string]bool{}
@@ -336,6 +338,8 @@ func (s *Publisher) checkOf(ctx context.Context, files []catalog.File) (fault.Li
 
 // held holds datasets against the databases that have their records; with queries, also
 // queries.
+//
+// One branch for each kind of definition.
 func (s *Publisher) held(ctx context.Context, docs []catalog.Document, defs *catalog.Catalog, queries bool) fault.List {
 	var found fault.List
 	asked := asking{base: s.base, silent: map[string]error{}}

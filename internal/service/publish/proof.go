@@ -68,6 +68,8 @@ func (s *Publisher) proved(ctx context.Context, defs *catalog.Catalog, of []cata
 }
 
 // prove runs a proof. Its run is not on record.
+//
+// One branch for each thing that a proof expects.
 func (s *Publisher) prove(ctx context.Context, defs *catalog.Catalog, p *catalog.Proof, silent map[string]error) fault.List {
 	var found fault.List
 	fail := func(key, format string, args ...any) {
