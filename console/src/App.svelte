@@ -15,9 +15,10 @@
   const find = $derived(report || !isReports ? '' : (url.searchParams.get('find') ?? ''));
   let person = $state('');
   let version = $state('');
+  let notice = $state(''); // what whoever keeps the service should know
 
   about().then(
-    (a) => ({ person, version } = a),
+    (a) => ({ person, version, notice = '' } = a),
     () => {}, // the page itself says that the service does not answer
   );
 
@@ -68,7 +69,10 @@
   {/if}
 </main>
 {#if version && !report}
-  <footer class="mx-auto max-w-[1180px] px-6 py-4 text-sm text-quiet print:hidden">Pike Gate {version}</footer>
+  <footer class="mx-auto max-w-[1180px] px-6 py-4 text-sm text-quiet print:hidden">
+    Pike Gate {version}
+    {#if notice}<p class="text-amber" role="status">Notice: {notice}.</p>{/if}
+  </footer>
 {/if}
 
 {#snippet tab(href: string, text: string, on: boolean, here: boolean)}

@@ -42,6 +42,15 @@ test('reports stand by shelf, and a search narrows them', async ({ page }) => {
   await expect(page.getByRole('heading', { name: 'Reports' })).toBeVisible();
 });
 
+test('what whoever keeps the service should know stands at the foot', async ({ page }) => {
+  await page.route('**/api/v1/about', (route) =>
+    route.fulfill({ json: { version: '1.2', person: 'Ines', role: 'admin', today: '', notice: 'its records take 90 %' } }),
+  );
+  await page.goto('/');
+  await expect(page.getByRole('contentinfo')).toHaveText(/^\s*Pike Gate 1\.2\s+Notice: its records take 90 %\.\s*$/);
+  await accessible(page);
+});
+
 test('two dates bring sorted, matching records', async ({ page, request }) => {
   await page.goto('/reports/late-sailings');
   await from(page).fill('25 oct 2026');

@@ -16,7 +16,7 @@ import (
 // the default.
 func TestWhereASettingComesFrom(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "config.yaml")
-	require.NoError(t, os.WriteFile(file, []byte("listen: 127.0.0.1:1\nday-order: day-first\nrun-time: 9s\nhosts: [pier.example, quay.example]\n"), 0o600))
+	require.NoError(t, os.WriteFile(file, []byte("listen: 127.0.0.1:1\nday-order: day-first\nrun-time: 9s\nhosts: [pier.example, quay.example]\nstop-time:\n"), 0o600))
 	t.Setenv("PIKEGATE_DAY_ORDER", "month-first")
 	t.Setenv("PIKEGATE_RUN_TIME", "8s")
 	t.Setenv("PIKEGATE_CONFIG", file)

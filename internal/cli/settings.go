@@ -234,6 +234,9 @@ func readConfig(file string) (map[string]string, error) {
 			f := fault.New(fault.UnknownSetting, "the config file %s has a key %q that is no setting", file, key)
 			return nil, fail(exitUsage, "%s", f.Suggest(fault.Near(key, names)).Sentence())
 		}
+		if keys[key] == nil { // a key without a value says nothing
+			continue
+		}
 		said[key] = fmt.Sprint(keys[key])
 		if items, isList := keys[key].([]any); isList {
 			said[key] = strings.Trim(fmt.Sprint(items), "[]")
