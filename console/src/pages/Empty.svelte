@@ -19,9 +19,7 @@
     <p>
       The nearest that has some is <b class="font-[640]">{nearest.spelled}</b>, with {counted(nearest.records, 'record')}.
       {#if nearest.prompt && nearest.answer && answer}
-        <button type="button" class="btn preset-outlined-surface-300-700 bg-card text-sm" onclick={() => answer(nearest.prompt!, nearest.answer!)}
-          >Show {nearest.answer}</button
-        >
+        <button type="button" class="btn-plain" onclick={() => answer(nearest.prompt!, nearest.answer!)}>Show {nearest.answer}</button>
       {/if}
     </p>
   {/if}

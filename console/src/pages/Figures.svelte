@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Evidence } from '../lib/api';
-  import Bar from '../shared/Bar.svelte';
+  import Bar from '../parts/Bar.svelte';
 
   // Where all records lie beside the period, and what each condition left of them.
   let { evidence }: { evidence: Evidence } = $props();

@@ -3,8 +3,8 @@
   import { clockText } from '../lib/format';
   import { follow } from '../lib/route.svelte';
   import type { ReportRun } from '../lib/run.svelte';
-  import Notice from '../shared/Notice.svelte';
-  import PageHead from '../shared/PageHead.svelte';
+  import Notice from '../parts/Notice.svelte';
+  import PageHead from '../parts/PageHead.svelte';
   import Empty from './Empty.svelte';
   import Evidence from './Evidence.svelte';
   import Records from './Records.svelte';
@@ -13,7 +13,7 @@
   let { run, report }: { run: ReportRun; report: ReportInfo } = $props();
 
   const result = $derived(run.result);
-  const button = 'btn preset-outlined-surface-300-700 bg-card text-sm disabled:cursor-not-allowed disabled:opacity-55';
+  const button = 'btn-plain disabled:cursor-not-allowed disabled:opacity-55';
 </script>
 
 <section class="min-w-0 overflow-y-auto px-7 py-5 max-[860px]:overflow-visible max-[860px]:p-4" aria-label="Result" aria-busy={!!run.running}>

@@ -3,9 +3,9 @@
   import { queryOfEntered } from '../lib/answers';
   import { counted, momentText, recordsOf, spelledDay, tookText } from '../lib/format';
   import { follow } from '../lib/route.svelte';
-  import DataTable from '../shared/DataTable.svelte';
-  import Notice from '../shared/Notice.svelte';
-  import PageHead from '../shared/PageHead.svelte';
+  import DataTable from '../parts/DataTable.svelte';
+  import Notice from '../parts/Notice.svelte';
+  import PageHead from '../parts/PageHead.svelte';
   import Empty from './Empty.svelte';
   import Figures from './Figures.svelte';
 
@@ -56,7 +56,7 @@
           ? Object.values(value as object).join(' to ')
           : String(value);
 
-  const button = 'btn preset-outlined-surface-300-700 bg-card text-sm text-ink no-underline';
+  const button = 'btn-plain text-ink no-underline';
 </script>
 
 <svelte:head><title>Receipt {id} · Pike Gate</title></svelte:head>

@@ -1,7 +1,7 @@
 <script lang="ts">
   import type { Result } from '../lib/api';
   import { cellText, counted, isNumeric } from '../lib/format';
-  import DataTable from '../shared/DataTable.svelte';
+  import DataTable from '../parts/DataTable.svelte';
 
   let { result, more }: { result: Result; more: () => void } = $props();
 
@@ -48,7 +48,7 @@
   </p>
   {#key result.rows.length}
     <p class="px-2.5 py-3 print:hidden" use:watched>
-      <button type="button" class="btn preset-outlined-surface-300-700 bg-card text-sm" onclick={more}>Show more</button>
+      <button type="button" class="btn-plain" onclick={more}>Show more</button>
       <span class="text-quiet">{counted(left, 'record')} to come</span>
     </p>
   {/key}

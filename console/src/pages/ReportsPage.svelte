@@ -2,8 +2,8 @@
   import { listReports, type ReportSummary } from '../lib/api';
   import { counted } from '../lib/format';
   import { follow } from '../lib/route.svelte';
-  import Notice from '../shared/Notice.svelte';
-  import PageHead from '../shared/PageHead.svelte';
+  import Notice from '../parts/Notice.svelte';
+  import PageHead from '../parts/PageHead.svelte';
 
   let { find }: { find: string } = $props();
 

@@ -2,10 +2,10 @@
   import { listReceipts, listReports, type Receipt, type ReportSummary } from '../lib/api';
   import { momentText, outcomes, recordsOf, tookText } from '../lib/format';
   import { currentUrl, follow, rewrite } from '../lib/route.svelte';
-  import DataTable from '../shared/DataTable.svelte';
-  import Field from '../shared/Field.svelte';
-  import Notice from '../shared/Notice.svelte';
-  import PageHead from '../shared/PageHead.svelte';
+  import DataTable from '../parts/DataTable.svelte';
+  import Field from '../parts/Field.svelte';
+  import Notice from '../parts/Notice.svelte';
+  import PageHead from '../parts/PageHead.svelte';
 
   const wanted = $derived(currentUrl().searchParams);
   let receipts = $state.raw<Receipt[]>();
@@ -99,7 +99,7 @@
       {/snippet}
     </DataTable>
     {#if isMore}<p class="px-2.5 py-3">
-        <button type="button" class="btn preset-outlined-surface-300-700 bg-card text-sm" onclick={more}>Show earlier runs</button>
+        <button type="button" class="btn-plain" onclick={more}>Show earlier runs</button>
       </p>{/if}
   {/if}
 </div>
