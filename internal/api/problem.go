@@ -120,14 +120,15 @@ func problem(ctx context.Context, err error) *Problem {
 		slog.ErrorContext(ctx, "a source failed", "source", failed.Source, "error", failed.Err)
 		own := &source.Error{Trouble: source.Other}
 		errors.As(err, &own)
-		p := newProblem(http.StatusBadGateway, fault.SourceFailed, failed.Error()+"; "+own.Trouble.Advice())
-		switch p.SQLState = own.Code; own.Trouble {
+		status, code := http.StatusBadGateway, fault.SourceFailed
+		switch own.Trouble {
 		case source.Full:
-			p.Status, p.Code = http.StatusServiceUnavailable, fault.SourceBusy
+			status, code = http.StatusServiceUnavailable, fault.SourceBusy
 		case source.TooLong:
-			p.Status, p.Code = http.StatusGatewayTimeout, fault.CutByTime
+			status, code = http.StatusGatewayTimeout, fault.CutByTime
 		}
-		p.Title = http.StatusText(p.Status)
+		p := newProblem(status, code, failed.Error()+"; "+own.Trouble.Advice())
+		p.SQLState = own.Code
 		return p
 	case errors.Is(err, store.ErrNoRoom):
 		slog.ErrorContext(ctx, "a run could not be put on record", "error", err)

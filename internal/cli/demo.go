@@ -54,9 +54,6 @@ or mariadb://user@127.0.0.1:3306/. There the demo makes a schema of its own,
 			if !c.Flags().Changed("data") && on != catalog.Embedded {
 				dir += "-" + engine
 			}
-			if err := settle(dir, c.ErrOrStderr()); err != nil {
-				return err
-			}
 			return serveDemo(c, listener, dir, on, day)
 		},
 	}
@@ -99,7 +96,7 @@ func serveDemo(c *cobra.Command, listener net.Listener, dir string, on catalog.E
 	}
 	to := usual()
 	to.Dir, to.grace = dir, 5*time.Second
-	s, err := openService(ctx, to.Config)
+	s, err := openService(ctx, to.Config, c.ErrOrStderr())
 	if err != nil {
 		return err
 	}

@@ -47,15 +47,12 @@ func serve(ctx context.Context, to *serving, logTo io.Writer) error {
 	if err := startLog(to.log, logTo); err != nil {
 		return err
 	}
-	if err := settle(to.Dir, logTo); err != nil {
-		return err
-	}
 	listener, err := net.Listen("tcp", to.listen)
 	if err != nil {
 		return fail(exitFailed, "%w", err)
 	}
 	defer listener.Close()
-	s, err := openService(ctx, to.Config)
+	s, err := openService(ctx, to.Config, logTo)
 	if err != nil {
 		return err
 	}
@@ -64,8 +61,12 @@ func serve(ctx context.Context, to *serving, logTo io.Writer) error {
 	return serveOn(ctx, s, listener, to)
 }
 
-// openService makes the directory of a service where there is none, and opens it.
-func openService(ctx context.Context, config base.Config) (*service.Service, error) {
+// openService opens a service in its directory, which it moves from where earlier versions
+// had it, saying so on out, or makes where there is none.
+func openService(ctx context.Context, config base.Config, out io.Writer) (*service.Service, error) {
+	if err := settle(config.Dir, out); err != nil {
+		return nil, err
+	}
 	syscall.Umask(0o077) // what the service writes is for nobody else
 	if err := os.MkdirAll(config.Dir, 0o700); err != nil {
 		return nil, fail(exitFailed, "%w", err)

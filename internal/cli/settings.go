@@ -128,11 +128,11 @@ func takeSize(at func(*serving) *int64) func(*serving, string) error {
 			return fmt.Errorf("%q is not a size such as 64 MiB or 2 GiB", text)
 		}
 		n, err := strconv.ParseInt(m[1], 10, 64)
-		if unit := units[strings.ToLower(m[2])]; err != nil || n < 1 || n > 1<<50/unit {
+		unit := units[strings.ToLower(m[2])]
+		if err != nil || n < 1 || n > 1<<50/unit {
 			return fmt.Errorf("%q is not a size such as 64 MiB or 2 GiB", text)
-		} else {
-			*at(to) = n * unit
 		}
+		*at(to) = n * unit
 		return nil
 	}
 }

@@ -136,12 +136,7 @@ func (w *jsonWriter) Row(values []value.Value) error {
 	}
 	w.rows++
 	w.line = append(w.line, '\n', '[')
-	for i, c := range w.columns {
-		if i > 0 {
-			w.line = append(w.line, ',')
-		}
-		w.line = w.appendJSON(w.line, c, values[i])
-	}
+	w.appendValues(values)
 	w.line = append(w.line, ']')
 	return w.send()
 }
@@ -174,6 +169,16 @@ func (w *jsonWriter) End(receipt []byte) error {
 	return w.end()
 }
 
+// appendValues appends the values of a row to the line, as the items of a JSON array.
+func (o *output) appendValues(values []value.Value) {
+	for i, c := range o.columns {
+		if i > 0 {
+			o.line = append(o.line, ',')
+		}
+		o.line = o.appendJSON(o.line, c, values[i])
+	}
+}
+
 // eventsWriter writes one object a line: the start with the columns, each row, the end of the
 // rows, and the receipt.
 type eventsWriter struct {
@@ -199,12 +204,7 @@ func (w *eventsWriter) Begin() error {
 
 func (w *eventsWriter) Row(values []value.Value) error {
 	w.line = append(w.line[:0], `{"event":"row","values":[`...)
-	for i, c := range w.columns {
-		if i > 0 {
-			w.line = append(w.line, ',')
-		}
-		w.line = w.appendJSON(w.line, c, values[i])
-	}
+	w.appendValues(values)
 	w.line = append(w.line, "]}\n"...)
 	return w.send()
 }

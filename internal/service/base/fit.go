@@ -28,8 +28,7 @@ func Misfit(fit source.Fit) *fault.Fault {
 	if 2*fit.Unfit > fit.Looked && fit.Unfit >= leastUnfit {
 		f = fault.New(fault.StoredOtherwise, "most values of the column %q cannot be read as %s: %d of %d that were looked at, such as %s", fit.Column.Name, fit.Column.Wants(), fit.Unfit, fit.Looked, few)
 	} else {
-		f = fault.New(fault.StoredOtherwise, "%s %% of the values of the column %q that were looked at cannot be read as %s, such as %s; no condition finds them", share, fit.Column.Name, fit.Column.Wants(), few)
-		f.Warning = true
+		f = fault.Warn(fault.StoredOtherwise, "%s %% of the values of the column %q that were looked at cannot be read as %s, such as %s; no condition finds them", share, fit.Column.Name, fit.Column.Wants(), few)
 	}
 	if seems := fit.Seems; seems.Type != column.Text && seems.Share > 1-float64(fit.Unfit)/float64(fit.Looked) {
 		f.Suggest(definitionOf(seems))

@@ -58,21 +58,14 @@ type checker struct {
 	found fault.List
 }
 
-// at finds what is wrong at the value of a key, by its path.
-func (c *checker) at(path []string, code fault.Code, format string, args ...any) *fault.Fault {
-	f := fault.New(code, format, args...).At(definition.Place(&c.doc, path...))
-	c.found = append(c.found, f)
+// add adds what is found at the value of a key, by its path; without one at the definition.
+func (c *checker) add(f *fault.Fault, path ...string) *fault.Fault {
+	c.found = append(c.found, f.At(definition.Place(&c.doc, path...)))
 	return f
-}
-
-func (c *checker) fault(code fault.Code, format string, args ...any) *fault.Fault {
-	return c.at(nil, code, format, args...)
 }
 
 func (c *checker) warn(code fault.Code, format string, args ...any) *fault.Fault {
-	f := c.fault(code, format, args...)
-	f.Warning = true
-	return f
+	return c.add(fault.Warn(code, format, args...))
 }
 
 // account warns of one that may do more than read: what is sent only reads, and the account
@@ -140,7 +133,7 @@ func (c *checker) tables(d *catalog.Dataset, tables map[string]*source.Table, kn
 		if as != d.From.Table {
 			path = []string{"joins"}
 		}
-		c.at(path, fault.NoSuchTable, "the source %q has no table %q", d.Source.Name, d.From.Tables()[as]).Suggest(fault.Near(d.From.Tables()[as], names))
+		c.add(fault.New(fault.NoSuchTable, "the source %q has no table %q", d.Source.Name, d.From.Tables()[as]), path...).Suggest(fault.Near(d.From.Tables()[as], names))
 	}
 	for _, o := range d.Origins() {
 		t := tables[o.Table]
@@ -151,14 +144,14 @@ func (c *checker) tables(d *catalog.Dataset, tables map[string]*source.Table, kn
 		for _, column := range t.Columns {
 			names = append(names, column.Name)
 			if of := d.Column(o.Name); column.Name == o.Column && column.Text && !of.IsText() && !of.IsExactText() {
-				f := c.at([]string{"columns", o.Name}, fault.StoredOtherwise, "the column %q is said to be %s, and the table %q has it as %s", o.Name, of.Wants(), d.From.Tables()[o.Table], column.Type)
+				f := c.add(fault.New(fault.StoredOtherwise, "the column %q is said to be %s, and the table %q has it as %s", o.Name, of.Wants(), d.From.Tables()[o.Table], column.Type), "columns", o.Name)
 				if of.Type.IsDated() {
 					f.Message += "; say how the text is written, by stored and pattern"
 				}
 			}
 		}
 		if !slices.Contains(names, o.Column) {
-			f := c.at([]string{"columns", o.Name}, fault.NoSuchColumn, "the table %q has no column %q", d.From.Tables()[o.Table], o.Column)
+			f := c.add(fault.New(fault.NoSuchColumn, "the table %q has no column %q", d.From.Tables()[o.Table], o.Column), "columns", o.Name)
 			f.Suggest(fault.Near(o.Column, names))
 		}
 	}
@@ -184,12 +177,10 @@ func (c *checker) key(ctx context.Context, v source.View, d *catalog.Dataset) er
 	case err != nil:
 		return err
 	case same != nil:
-		f := c.at([]string{"key"}, fault.KeyNotUnique, "the key does not tell records apart: %d records of %q have the same %s, %s; rows are still brought once each, but runs cannot be compared by it",
-			same.Records, d.From.Table, english.Both(english.Quoted(columns)), english.Both(english.Quoted(same.Values)))
-		f.Warning = true
+		c.add(fault.Warn(fault.KeyNotUnique, "the key does not tell records apart: %d records of %q have the same %s, %s; rows are still brought once each, but runs cannot be compared by it",
+			same.Records, d.From.Table, english.Both(english.Quoted(columns)), english.Both(english.Quoted(same.Values))), "key")
 	case !t.IsBare():
-		f := c.at([]string{"key"}, fault.KeyNotUnique, "nothing in the database keeps two records of %q from having the same key, %s", d.From.Table, english.Both(english.Quoted(columns)))
-		f.Warning = true
+		c.add(fault.Warn(fault.KeyNotUnique, "nothing in the database keeps two records of %q from having the same key, %s", d.From.Table, english.Both(english.Quoted(columns))), "key")
 	}
 	return nil
 }
@@ -222,7 +213,7 @@ func (c *checker) sql(ctx context.Context, v source.View, d *catalog.Dataset) er
 		return err
 	}
 	if said != nil {
-		f := c.at([]string{"sql"}, fault.SQLRefused, "the database does not understand this: %s", said)
+		f := c.add(fault.New(fault.SQLRefused, "the database does not understand this: %s", said), "sql")
 		if i := strings.Index(c.doc.Text, said.Near); i >= 0 && said.Near != "" {
 			line, column := customsql.Place(c.doc.Text, i)
 			f.At(fault.Place{File: c.doc.File, Line: c.doc.Line + line - 1, Column: column})
@@ -237,7 +228,7 @@ func (c *checker) sql(ctx context.Context, v source.View, d *catalog.Dataset) er
 			return err
 		}
 		if said != nil {
-			c.at([]string{"columns", of.Name}, fault.StoredOtherwise, "the column %q is said to be %s, and the database cannot compare what the SQL brings with one: %s", of.Name, of.Wants(), said)
+			c.add(fault.New(fault.StoredOtherwise, "the column %q is said to be %s, and the database cannot compare what the SQL brings with one: %s", of.Name, of.Wants(), said), "columns", of.Name)
 		}
 	}
 	return nil
