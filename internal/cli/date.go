@@ -165,6 +165,7 @@ type instants struct {
 type dateError struct {
 	Code        fault.Code `json:"code"`
 	Message     string     `json:"message"`
+	Column      int        `json:"column,omitempty"` // of the text, in characters from 1
 	Suggestions []string   `json:"suggestions"`
 }
 
@@ -173,7 +174,7 @@ func (r *dateReader) read(text string) {
 	spelled, refused := r.understand(text, &result)
 	if refused != nil {
 		r.refused++
-		result.Error = &dateError{Code: refused.Code, Message: refused.Message, Suggestions: refused.Suggestions}
+		result.Error = &dateError{Code: refused.Code, Message: refused.Message, Column: refused.Place.Column, Suggestions: refused.Suggestions}
 		if refused.Suggestions == nil {
 			result.Error.Suggestions = []string{}
 		}

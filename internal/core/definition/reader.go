@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
+	"strings"
 
 	"github.com/shopspring/decimal"
 	"go.yaml.in/yaml/v3"
@@ -43,13 +44,28 @@ func (r *reader) warn(n *yaml.Node, code fault.Code, format string, args ...any)
 
 // add adds a fault or a warning about what stands at a node.
 func (r *reader) add(n *yaml.Node, f *fault.Fault) *fault.Fault {
-	f.At(r.place(n))
+	within := f.Place.Column
+	if f.At(r.place(n)); within > 0 && n != nil {
+		f.Place.Column += columnsBefore(n, within)
+	}
 	if f.Warning {
 		r.warnings = append(r.warnings, f)
 	} else {
 		r.faults = append(r.faults, f)
 	}
 	return f
+}
+
+// columnsBefore is how far behind the start of a node a column of its text stands: 0 where
+// the text is written on several lines or with escapes, which move it.
+func columnsBefore(n *yaml.Node, column int) int {
+	switch {
+	case n.Style == 0:
+		return column - 1
+	case n.Style&(yaml.SingleQuotedStyle|yaml.DoubleQuotedStyle) != 0 && !strings.ContainsAny(n.Value, "'\"\n"):
+		return column
+	}
+	return 0
 }
 
 // ref reads the first keys: the format's version, then the kind with the name.

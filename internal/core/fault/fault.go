@@ -22,7 +22,7 @@ import (
 type Place struct {
 	File   string `json:"file,omitempty" doc:"Name of the definition file, as it was given."`
 	Line   int    `json:"line,omitempty" doc:"Line in the file, from 1."`
-	Column int    `json:"column,omitempty" doc:"Column in the line, in characters, from 1."`
+	Column int    `json:"column,omitempty" doc:"Column in the line, or in what was entered as the answer, in characters, from 1."`
 	Prompt string `json:"prompt,omitempty" doc:"Name of the prompt whose answer is meant."`
 	Side   string `json:"side,omitempty" enum:"start,end" doc:"Side of a period, where only one is meant."`
 }

@@ -25,52 +25,115 @@ func (c clock) size() int {
 	return 60
 }
 
+// manner is how freely a time of day may be written.
+type manner uint8
+
+const (
+	strictly manner = iota // as one is read
+	// loosely is as people write times beside dates. It serves to tell that a time was
+	// given where none is wanted, and which one may have been meant.
+	loosely
+)
+
+// timeBehind = ( "T" | blank ) time [ offset ] , to the end of the text.
+//
+// Loosely a comma may stand before the time, and "at".
+func (p *parser) timeBehind(m manner) (clock, bool) {
+	from, afterT := p.at, p.peek(0).isWord("t")
+	switch {
+	case afterT, m == strictly && p.peek(0).kind == blank:
+		p.at++
+	case m == strictly:
+		return clock{}, false
+	default:
+		if p.comma(); p.at == from {
+			return clock{}, false
+		}
+	}
+	if m == loosely && p.words("at") {
+		p.skipBlank()
+	}
+	c, ok := p.time(m, afterT)
+	return c, ok && p.offset(m, &c) && p.done()
+}
+
 // time = H ":" MM [ ":" SS ] [ [ blank ] ( "am" | "pm" ) ] .
-func (p *parser) timeOfDay() (clock, bool) {
-	h, m := p.peek(0), p.peek(2)
-	if h.kind != number || h.width > 2 || !p.peek(1).isMark(':') || m.width != 2 {
+//
+// Loosely the seconds may have a fraction, an hour may stand alone before am or pm, and
+// where mayBeDigits says so all may be digits: hhmm, hhmmss.
+//
+// One branch for each form of a time.
+func (p *parser) time(m manner, mayBeDigits bool) (clock, bool) {
+	from, hour := p.at, p.peek(0)
+	hasMinutes := p.peek(1).isMark(':') && p.peek(2).width == 2
+	if hour.kind != number || m == strictly && (hour.width > 2 || !hasMinutes) {
 		return clock{}, false
 	}
-	c := clock{hour: h.n, minute: m.n}
-	p.at += 3
-	if s := p.peek(1); p.peek(0).isMark(':') && s.width == 2 {
-		c.second, c.seconds = s.n, true
-		p.at += 2
+	c := clock{hour: hour.n}
+	p.at++
+	switch {
+	case hasMinutes:
+		c.minute = p.peek(1).n
+		if p.at += 2; p.peek(0).isMark(':') && p.peek(1).width == 2 {
+			c.second, c.seconds = p.peek(1).n, true
+			p.at += 2
+		}
+		if m == loosely && (p.peek(0).isMark('.') || p.peek(0).isMark(',')) && p.peek(1).kind == number {
+			p.at += 2
+		}
+		p.amPm(&c)
+	case mayBeDigits && hour.width == 4:
+		c.hour, c.minute = hour.n/100, hour.n%100
+	case mayBeDigits && hour.width == 6:
+		c.hour, c.minute, c.second, c.seconds = hour.n/10000, hour.n/100%100, hour.n%100, true
+	case hour.width > 2 || !p.amPm(&c):
+		p.at = from
+		return clock{}, false
 	}
-	p.amPm(&c)
 	return c, true
 }
 
-// clock = ( "T" | blank ) time [ "Z" | ( "+" | "-" ) HH ":" MM ] .
-//
-// It is the last of a text.
-func (p *parser) clock() (clock, bool) {
-	if start := p.peek(0); !start.isWord("t") && start.kind != blank {
-		return clock{}, false
+func (p *parser) amPm(c *clock) bool {
+	if !p.timeSuffix(0) {
+		return false
 	}
+	p.skipBlank()
+	c.half = p.peek(0).text
 	p.at++
-	c, ok := p.timeOfDay()
-	return c, ok && p.zoned(&c) && p.done()
+	return true
 }
 
-// zoned = [ "Z" | ( "+" | "-" ) HH ":" MM ] .
-func (p *parser) zoned(c *clock) bool {
-	sign, h, m := p.peek(0), p.peek(1), p.peek(3)
-	switch {
-	case sign.isWord("z"):
-		p.at++
-		c.hasOffset = true
-	case (sign.isMark('+') || sign.isMark('-')) && h.width == 2 && p.peek(2).isMark(':') && m.width == 2:
-		if h.n > 23 || m.n > 59 {
-			return false
-		}
-		p.at += 4
-		c.offset, c.hasOffset = h.n*3600+m.n*60, true
-		if sign.isMark('-') {
-			c.offset = -c.offset
-		}
+// offset = [ "Z" | ( "+" | "-" ) HH ":" MM ] .
+//
+// Loosely a blank may stand before it, UTC and GMT mean Z, and the minutes and their colon
+// may be missing. It is false for an offset that no clock has.
+func (p *parser) offset(m manner, c *clock) bool {
+	from := p.at
+	if m == loosely {
+		p.skipBlank()
 	}
-	return true
+	sign, h := p.peek(0), p.peek(1)
+	hasMinutes := p.peek(2).isMark(':') && p.peek(3).width == 2
+	switch {
+	case p.words("z"), m == loosely && (p.words("utc") || p.words("gmt")):
+		c.hasOffset = true
+		return true
+	case !sign.isMark('+') && !sign.isMark('-'), h.kind != number, m == strictly && (h.width != 2 || !hasMinutes):
+		p.at = from
+		return true
+	}
+	hours, minutes := h.n, 0
+	switch p.at += 2; {
+	case hasMinutes:
+		minutes = p.peek(1).n
+		p.at += 2
+	case h.width == 4:
+		hours, minutes = h.n/100, h.n%100
+	}
+	if c.offset, c.hasOffset = hours*3600+minutes*60, true; sign.isMark('-') {
+		c.offset = -c.offset
+	}
+	return m == loosely || hours <= 23 && minutes <= 59
 }
 
 // sinceMidnight is the time in seconds since midnight, up to 24:00.

@@ -3,27 +3,30 @@ package phrase
 import (
 	"strings"
 	"unicode"
+	"unicode/utf8"
 )
 
 // kind is what a token is.
 type kind uint8
 
 const (
-	end    kind = iota // past the last token
-	number             // digits
-	word               // ASCII letters, in lower case
-	mark               // one of / . - , : +
-	dots               // ..
-	blank              // white space, however much
+	noToken kind = iota // past the last one
+	number              // digits
+	word                // ASCII letters, in lower case
+	mark                // one of / . - , : +
+	dots                // ..
+	blank               // white space, however much
 )
 
 // token is a piece of the text. For a number, n is its value, at most mostNumber,
-// and width its digits; for a mark, text is the one character.
+// and width its digits; for a mark, text is the one character. The column is where it
+// starts in the text, in characters from 1.
 type token struct {
-	kind  kind
-	text  string
-	n     int
-	width int
+	kind   kind
+	text   string
+	n      int
+	width  int
+	column int
 }
 
 func (t token) isMark(c byte) bool { return t.kind == mark && t.text[0] == c }
@@ -42,57 +45,57 @@ const (
 const mostNumber = 9_999_999_999
 
 // lex cuts a text into tokens, appended to into. Case and surrounding or
-// doubled white space are gone after it. It returns false for a text that holds
-// anything no date holds: control characters, other signs, other letters.
+// doubled white space are gone after it. Of a text that holds anything no date holds
+// (control characters, other signs, other letters) bad is the column, else 0; a text
+// without tokens is bad at 1.
 //
 // One branch for each kind of token.
-func lex(text string, into []token) ([]token, bool) {
-	text = strings.TrimFunc(text, unicode.IsSpace)
-	if len(text) > mostBytes {
-		return nil, false
+func lex(text string, into []token) (tokens []token, bad int) {
+	trimmed := strings.TrimLeftFunc(text, unicode.IsSpace)
+	column := 1 + utf8.RuneCountInString(text[:len(text)-len(trimmed)])
+	trimmed = strings.TrimRightFunc(trimmed, unicode.IsSpace)
+	if len(trimmed) > mostBytes || trimmed == "" {
+		return nil, 1
 	}
-	lower := strings.ToLower(text)
-	if len(lower) != len(text) { // a letter whose cases differ in length is not ASCII
-		return nil, false
-	}
-	for i := 0; i < len(lower); {
+	for i := 0; i < len(trimmed); {
 		if len(into) == mostTokens {
-			return nil, false
+			return nil, column
 		}
-		c := lower[i]
+		c := trimmed[i]
 		from := i
 		switch {
 		case isDigit(c):
 			n := 0
-			for i < len(lower) && isDigit(lower[i]) {
-				n = min(n*10+int(lower[i]-'0'), mostNumber)
+			for i < len(trimmed) && isDigit(trimmed[i]) {
+				n = min(n*10+int(trimmed[i]-'0'), mostNumber)
 				i++
 			}
-			into = append(into, token{kind: number, text: lower[from:i], n: n, width: i - from})
+			into = append(into, token{kind: number, text: trimmed[from:i], n: n, width: i - from, column: column})
 		case isLetter(c):
-			for i < len(lower) && isLetter(lower[i]) {
+			for i < len(trimmed) && isLetter(trimmed[i]) {
 				i++
 			}
-			into = append(into, token{kind: word, text: lower[from:i]})
-		case c == '.' && i+1 < len(lower) && lower[i+1] == '.':
+			into = append(into, token{kind: word, text: strings.ToLower(trimmed[from:i]), column: column})
+		case c == '.' && i+1 < len(trimmed) && trimmed[i+1] == '.':
 			i += 2
-			into = append(into, token{kind: dots, text: ".."})
+			into = append(into, token{kind: dots, text: "..", column: column})
 		case c == '/' || c == '.' || c == '-' || c == ',' || c == ':' || c == '+':
 			i++
-			into = append(into, token{kind: mark, text: lower[from:i]})
+			into = append(into, token{kind: mark, text: trimmed[from:i], column: column})
 		default:
-			size := blankAt(lower[i:])
+			size := blankAt(trimmed[i:])
 			if size == 0 {
-				return nil, false
+				return nil, column
 			}
 			for size > 0 {
 				i += size
-				size = blankAt(lower[i:])
+				size = blankAt(trimmed[i:])
 			}
-			into = append(into, token{kind: blank, text: " "})
+			into = append(into, token{kind: blank, text: " ", column: column})
 		}
+		column += utf8.RuneCountInString(trimmed[from:i])
 	}
-	return into, true
+	return into, 0
 }
 
 // blankAt is the length in bytes of the blank that s starts with, 0 for none.
@@ -111,4 +114,4 @@ func blankAt(s string) int {
 
 func isDigit(c byte) bool { return '0' <= c && c <= '9' }
 
-func isLetter(c byte) bool { return 'a' <= c && c <= 'z' }
+func isLetter(c byte) bool { return 'a' <= c && c <= 'z' || 'A' <= c && c <= 'Z' }

@@ -34,15 +34,15 @@ func Moment(text string, s Setting) (MomentReading, *fault.Fault) {
 // oneMoment reads a single moment; what its refusals suggest may itself be refused.
 func oneMoment(text string, s Setting) (MomentReading, *fault.Fault) {
 	var room [32]token
-	tokens, ok := lex(text, room[:0])
-	if !ok || len(tokens) == 0 {
-		return MomentReading{}, notAMoment(text)
+	tokens, bad := lex(text, room[:0])
+	if bad > 0 {
+		return MomentReading{}, column(notAMoment(text), bad)
 	}
 	r, f := moment(text, tokens, s, alone)
 	if f == nil && !r.isWithinYears() {
 		f = outside()
 	}
-	return r, f
+	return r, column(f, tokens[0].column)
 }
 
 // MomentPeriod reads a period of moments, first and last included: two ends, one
@@ -88,16 +88,16 @@ func (r MomentReading) isWithinYears() bool {
 // What its refusals suggest may itself be refused.
 func momentPeriod(text string, s Setting, as role) (MomentReading, *fault.Fault) {
 	var room [48]token
-	tokens, ok := lex(text, room[:0])
-	if !ok || len(tokens) == 0 {
-		return MomentReading{}, notAMomentPeriod(text)
+	tokens, bad := lex(text, room[:0])
+	if bad > 0 {
+		return MomentReading{}, column(notAMomentPeriod(text), bad)
 	}
 	r, f := momentsOf(text, tokens, s, as)
 	if f == nil {
 		if r.isWithinYears() {
 			return r, nil
 		}
-		return MomentReading{}, outside()
+		return MomentReading{}, column(outside(), tokens[0].column)
 	}
 	if f.Code == fault.NotADate || f.Code == fault.IncompleteDate || f.Code == fault.TimeMissing {
 		if days, refused := period(text, s); refused == nil && days.Period.IsClosed() {
@@ -108,7 +108,7 @@ func momentPeriod(text string, s Setting, as role) (MomentReading, *fault.Fault)
 			}
 		}
 	}
-	return MomentReading{}, f
+	return MomentReading{}, column(f, tokens[0].column)
 }
 
 func momentsOf(text string, tokens []token, s Setting, as role) (MomentReading, *fault.Fault) {
@@ -116,7 +116,11 @@ func momentsOf(text string, tokens []token, s Setting, as role) (MomentReading, 
 	if period, ok := p.momentPhrase(s); ok {
 		return MomentReading{Period: period, Unit: true}, nil
 	}
-	single, f := moment(text, tokens, s, max(as, asStart))
+	asEdge := as
+	if as == alone {
+		asEdge = asStart
+	}
+	single, f := moment(text, tokens, s, asEdge)
 	if f == nil && as == alone {
 		// Its whole minute, both times where clocks show it twice.
 		if last, _ := moment(text, tokens, s, asEnd); last.Period.Last.At > single.Period.Last.At {
@@ -164,25 +168,26 @@ func moment(text string, tokens []token, s Setting, as role) (MomentReading, *fa
 		m := civil.Moment{At: floor(s.Now, 60) - back, Size: 60}
 		return MomentReading{Period: civil.MomentPeriod{First: m, Last: m}, Zoned: true}, nil
 	}
-	n, c, ok := dated(tokens, (*parser).clock)
+	n, c, ok := timed(tokens, strictly)
 	if !ok {
-		if n, whole := thing(tokens); whole && n.form < thisUnit {
-			return MomentReading{}, withoutTime(tokens, n, s, as)
+		if n, whole := thing(tokens); whole && n.class() != aPhrase {
+			return MomentReading{}, column(withoutTime(tokens, n, s, as), tokens[0].column)
 		}
-		f := notMoments(text, as)
+		f := oddIn(tokens, notMoments(text, as))
 		if time := timeText(tokens); as == alone && time != "" {
 			f.Suggest(s.AsOf.Plain() + " " + time)
 		}
 		return MomentReading{}, f
 	}
-	r, f := evaluate(n, s)
+	r, f := n.read(s)
 	if f == nil && r.Unit {
 		f = fault.New(fault.IncompleteDate, "the day is missing")
 	}
 	if f != nil {
-		return MomentReading{}, at(f, c.typed())
+		return MomentReading{}, column(at(f, c.typed()), tokens[0].column)
 	}
 	m, notes, f := c.on(r.Period.First, s.Zone, as)
+	column(f, tokens[0].column)
 	return MomentReading{Period: civil.MomentPeriod{First: m, Last: m}, Zoned: c.hasOffset, Notes: append(r.Notes, notes...)}, f
 }
 
@@ -272,21 +277,21 @@ func floor(n, to int64) int64 {
 	return n - rest
 }
 
-// dated = ( date | dayPhrase ) clock , with the time of day as read reads it.
-func dated(tokens []token, read func(*parser) (clock, bool)) (node, clock, bool) {
+// timed = ( date | dayPhrase ) timeBehind .
+func timed(tokens []token, m manner) (node, clock, bool) {
 	p := parser{tokens: tokens}
 	if n, ok := p.date(); ok {
-		if c, ok := read(&p); ok && p.done() {
+		if c, ok := p.timeBehind(m); ok {
 			return n, c, true
 		}
 	}
 	p.at = 0
 	if n, ok := p.dayPhrase(); ok {
-		if c, ok := read(&p); ok && p.done() {
+		if c, ok := p.timeBehind(m); ok {
 			return n, c, true
 		}
 	}
-	return node{}, clock{}, false
+	return nil, clock{}, false
 }
 
 // TimeRange reads a part of the day, first and last included, which may go over
@@ -304,31 +309,37 @@ func TimeRange(text string) (civil.TimeRange, *fault.Fault) {
 // timeRange reads a part of the day; what its refusals suggest may itself be refused.
 func timeRange(text string) (civil.TimeRange, *fault.Fault) {
 	var room [24]token
-	tokens, ok := lex(text, room[:0])
-	if ok && len(tokens) > 0 {
-		if first, last, ok := split(tokens); ok && !isOpen(first) && !isOpen(last) {
-			p, q := parser{tokens: first}, parser{tokens: last}
-			from, okFrom := p.timeOfDay()
-			through, okThrough := q.timeOfDay()
-			if okFrom && okThrough && p.done() && q.done() {
-				return betweenTimes(from, through)
-			}
+	f := unreadable(text, "a range of times of day", "06:00 to 09:00")
+	tokens, bad := lex(text, room[:0])
+	if bad > 0 {
+		return civil.TimeRange{}, column(f, bad)
+	}
+	if first, last, ok := split(tokens); ok && !isOpen(first) && !isOpen(last) {
+		p, q := parser{tokens: first}, parser{tokens: last}
+		from, okFrom := p.time(strictly, false)
+		through, okThrough := q.time(strictly, false)
+		if okFrom && okThrough && p.done() && q.done() {
+			r, f := betweenTimes(from, through)
+			return r, column(f, tokens[0].column)
+		}
+		if okFrom && p.done() {
+			column(f, last[0].column)
 		}
 	}
-	f := unreadable(text, "a range of times of day", "06:00 to 09:00")
 	for _, pair := range pairs(tokens) {
 		if first, last := timeText(pair[0]), timeText(pair[1]); first != "" && last != "" {
 			f.Suggest(Ends(first, last))
 		}
 	}
-	return civil.TimeRange{}, f
+	return civil.TimeRange{}, column(f, tokens[0].column)
 }
 
 // timeText is a time of day, however written, as it is read; an hour may stand
 // alone.
 func timeText(tokens []token) string {
 	p := parser{tokens: tokens}
-	c, ok := p.anyTime(true)
+	c, ok := p.time(loosely, true)
+	ok = ok && p.offset(loosely, &c)
 	if hour := p.peek(0); !ok && hour.kind == number && hour.width <= 2 {
 		c, ok = clock{hour: hour.n}, true
 		p.at++
@@ -363,16 +374,17 @@ func betweenTimes(from, through clock) (civil.TimeRange, *fault.Fault) {
 // withoutTime refuses a date that has no time of day, or one in a form that is
 // not read.
 func withoutTime(tokens []token, n node, s Setting, as role) *fault.Fault {
-	n.flags &^= hasTime
+	d := beside(n)
+	d.hasTime = false
 	time := "00:00"
 	if as == asEnd {
 		time = "24:00"
 	}
-	_, c, hasTime := dated(tokens, (*parser).time)
+	_, c, hasTime := timed(tokens, loosely)
 	if hasTime {
 		time = c.typed()
 	}
-	r, f := evaluate(n, s)
+	r, f := d.read(s)
 	switch {
 	case f == nil && r.Unit:
 		return fault.New(fault.IncompleteDate, "the day is missing")

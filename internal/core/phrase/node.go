@@ -4,61 +4,95 @@ import (
 	"time"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/fault"
 )
 
-// node is what the parser found, before any calendar is asked: numbers may
-// still be out of their range. Which fields count depends on the form.
-type node struct {
-	form     form
-	year     int
-	twoDigit bool // the year had two digits; year is it as written
-	month    int
-	day      int
-	unit     civil.Unit
-	n        int // how many units; for thisUnit -1, 0, 1: last, this, next
-
-	weekday time.Weekday // where hasWeekday
-	flags   flag
-	parts   [3]part // for digits
-	name    string  // for seasonOf
+// node is what one production of the grammar found: a type for each, in days.go,
+// parts.go and periods.go. Its numbers may still be out of their range.
+type node interface {
+	// class tells what the node can stand for.
+	class() class
+	// read asks the calendar.
+	read(s Setting) (Reading, *fault.Fault)
 }
 
-type part struct{ n, width int }
-
-type flag uint8
-
-const (
-	hasWeekday flag = 1 << iota
-	hasTime
-	isFiscal // a quarter or year of the business
-)
-
-// form is the production of the grammar that a node came from.
-type form uint8
+// class is what a node can stand for.
+type class uint8
 
 const (
-	nothing    form = iota
-	written         // a day with year, month and day known
-	digits          // three numbers, year last: the day order decides
-	weekDay         // ISO week date: year, n the week, day the weekday from 1
-	ordinal         // ISO ordinal date: year, day
-	unitOf          // a month, quarter, week or year by its number: unit, year, n
-	partial         // a date that lacks its year (month and day set), or more
-	shifted         // n units from today, back when negative
-	startOf         // first day of this, last or next unit
-	endOf           // last day of it
-	thisUnit        // this, last or next unit as a period
-	runOf           // n complete units before (negative) or after the current one
-	unitToDate      // from the first day of the unit through today
-	daysToDate      // n days that end today
-	seasonOf        // this, last or next occurrence of a named period of the business
+	aDay    class = iota // one day
+	aPart                // a date that lacks its year, its month or its day
+	aUnit                // a month, quarter, week or year by its number
+	aPhrase              // a period that follows from the as-of day
 )
 
-// isDay reports whether the node stands for one day.
-func (n node) isDay() bool {
-	switch n.form {
-	case written, digits, weekDay, ordinal, shifted, startOf, endOf:
-		return true
+// dated is a day, or a part of one, with what was written beside it.
+type dated struct {
+	date       node
+	weekday    time.Weekday
+	hasWeekday bool
+	hasTime    bool
+}
+
+// beside is the node as one that things can be written beside.
+func beside(n node) dated {
+	if d, ok := n.(dated); ok {
+		return d
 	}
-	return false
+	return dated{date: n}
+}
+
+func (n dated) class() class { return n.date.class() }
+
+func (n dated) read(s Setting) (Reading, *fault.Fault) {
+	if yearless, ok := n.date.(yearlessDay); ok && n.hasWeekday {
+		return Reading{}, yearless.on(n.weekday, s)
+	}
+	r, f := n.date.read(s)
+	if f != nil {
+		return Reading{}, f
+	}
+	d := r.Period.First
+	if n.hasWeekday && d.Weekday() != n.weekday {
+		return Reading{}, fault.New(fault.WeekdayMismatch, "%s is a %s and not a %s", d.Plain(), d.Weekday(), n.weekday).Suggest(d.Spelled())
+	}
+	if n.hasTime {
+		return Reading{}, fault.New(fault.TimeNotWanted, "a day is asked for, without a time of day").Suggest(d.Plain())
+	}
+	return r, nil
+}
+
+// edge is one side of a period.
+type edge uint8
+
+const (
+	start edge = iota
+	end
+)
+
+func (e edge) String() string {
+	if e == end {
+		return "end"
+	}
+	return "start"
+}
+
+// of is the first or the last day of a period.
+func (e edge) of(p civil.Period) civil.Day {
+	if e == end {
+		return p.Last
+	}
+	return p.First
+}
+
+// dayOf is the day and the month of a date with a named month or written year first, and
+// its year, 0 where it has none. It is false for a date of another form.
+func dayOf(n node) (day int, month time.Month, year int, ok bool) {
+	switch n := beside(n).date.(type) {
+	case calendarDay:
+		return n.day, time.Month(n.month), n.fullYear(), n.day > 0 && n.month > 0
+	case yearlessDay:
+		return n.day, n.month, 0, n.day > 0
+	}
+	return 0, 0, 0, false
 }

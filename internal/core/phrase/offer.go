@@ -96,12 +96,12 @@ func Ends(first, last string) string {
 // likeliest first: with its words spelled as they are read, with its parts in their
 // order, with its ends told apart. Whether they are read is left to be seen.
 func meant(text string) [][]string {
-	tokens, ok := lex(typeable.Replace(text), nil)
-	if !ok || len(tokens) == 0 {
+	tokens, bad := lex(typeable.Replace(text), nil)
+	if bad > 0 {
 		return nil
 	}
-	respelled, ok := lex(respelled(tokens), nil)
-	if !ok || len(respelled) == 0 {
+	respelled, bad := lex(respelled(tokens), nil)
+	if bad > 0 {
 		return nil
 	}
 	groups := append([][]string{{retyped(respelled)}}, reordered(respelled)...)
@@ -218,13 +218,14 @@ func reordered(tokens []token) [][]string {
 		return [][]string{{"last " + count, count + " to date"}, {count + " ago", "in " + count}}
 	}
 	if p := (parser{tokens: tokens}); p.words("start", "of") || p.words("end", "of") {
-		if n, ok := thing(trim(tokens[p.at:])); ok && n.form == unitOf {
-			if whole, ok := numbered(n); ok {
-				day := whole.First
-				if tokens[0].isWord("end") {
-					day = whole.Last
-				}
-				return [][]string{{day.Plain()}}
+		found, _ := thing(trim(tokens[p.at:]))
+		if n, ok := found.(numberedUnit); ok {
+			side := start
+			if tokens[0].isWord("end") {
+				side = end
+			}
+			if whole, ok := n.period(); ok {
+				return [][]string{{side.of(whole).Plain()}}
 			}
 		}
 	}
@@ -300,31 +301,40 @@ func pairs(tokens []token) [][2][]token {
 func joined(first, last []token) string {
 	n, okFirst := thing(first)
 	m, okLast := thing(last)
-	from, bareFirst := bareDay(first)
-	through, bareLast := bareDay(last)
-	var start, end string
-	switch {
-	case bareFirst && okLast && m.month > 0 && m.day > 0:
-		start, end = dayText(from.day, time.Month(m.month), m.fullYear()), retyped(last)
-	case bareLast && okFirst && n.month > 0 && n.day > 0:
-		year := max(through.year, n.fullYear())
-		start, end = dayText(n.day, time.Month(n.month), year), dayText(through.day, time.Month(n.month), year)
-	case okFirst && okLast:
-		start, end = retyped(first), retyped(last)
-	case okFirst && n.flags&hasTime != 0:
-		start, end = sameDay(first, timeText(last))
+	var from, through string
+	if day, _, ok := bareDay(first); ok && okLast {
+		if _, month, year, ok := dayOf(m); ok {
+			return ended(dayText(day, month, year), retyped(last))
+		}
 	}
-	if start == "" || end == "" {
+	if lastDay, lastYear, ok := bareDay(last); ok && okFirst {
+		if day, month, year, ok := dayOf(n); ok {
+			year = max(lastYear, year)
+			return ended(dayText(day, month, year), dayText(lastDay, month, year))
+		}
+	}
+	switch {
+	case okFirst && okLast:
+		from, through = retyped(first), retyped(last)
+	case okFirst && beside(n).hasTime:
+		from, through = sameDay(first, timeText(last))
+	}
+	return ended(from, through)
+}
+
+// ended writes a period of two ends, "" where one of them is not known.
+func ended(first, last string) string {
+	if first == "" || last == "" {
 		return ""
 	}
-	return Ends(start, end)
+	return Ends(first, last)
 }
 
 // sameDay writes a moment, and another on the same day at a time of its own.
 func sameDay(moment []token, time string) (first, last string) {
 	for i := 1; i < len(moment) && time != ""; i++ {
 		p := parser{tokens: moment, at: i}
-		if c, ok := p.anyTime(false); ok && p.done() && c.typed() != "" {
+		if c, ok := p.time(loosely, false); ok && p.offset(loosely, &c) && p.done() && c.typed() != "" {
 			day := retyped(trim(moment[:i])) + " "
 			return day + c.typed(), day + time
 		}
@@ -333,34 +343,26 @@ func sameDay(moment []token, time string) (first, last string) {
 }
 
 // bareDay = dayNumber [ [ "," ] YYYY ] .
-func bareDay(tokens []token) (node, bool) {
+//
+// The year is 0 where it is missing.
+func bareDay(tokens []token) (day, year int, ok bool) {
 	p := parser{tokens: tokens}
-	day, ok := p.dayNumber()
+	day, ok = p.dayNumber()
 	if !ok || p.done() {
-		return node{day: day}, ok
+		return day, 0, ok
 	}
 	p.comma()
-	year := p.peek(0)
+	written := p.peek(0)
 	p.at++
-	return node{day: day, year: year.n}, year.width == 4 && p.done()
+	return day, written.n, written.width == 4 && p.done()
 }
 
-// fullYear is the year of a written day, 0 where it has none.
-func (n node) fullYear() int {
-	if n.twoDigit {
-		return civil.FullYear(n.year)
+// typedEdge is the first or the last day of a period phrase, as one types it.
+func typedEdge(n node, p civil.Period, e edge) string {
+	if unit, ok := n.(currentUnit); ok {
+		if text := unit.typed(e); text != "" {
+			return text
+		}
 	}
-	return n.year
-}
-
-// edge is the first or the last day of a period phrase, as one types it.
-func edge(n node, p civil.Period, which form) string {
-	day, word := p.First, "start"
-	if which == endOf {
-		day, word = p.Last, "end"
-	}
-	if n.form == thisUnit && n.unit > civil.Days && n.flags&isFiscal == 0 {
-		return word + " of " + whichWords[n.n+1] + " " + n.unit.String()
-	}
-	return day.Plain()
+	return e.of(p).Plain()
 }

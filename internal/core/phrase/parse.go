@@ -52,32 +52,37 @@ func (p *parser) words(first string, more ...string) bool {
 // It consumes all tokens or reports false.
 func thing(tokens []token) (node, bool) {
 	p := parser{tokens: tokens}
-	if n, ok := p.date(); ok && p.ends(&n) {
-		return n, true
+	if n, ok := p.date(); ok {
+		if n, ok := p.ends(n); ok {
+			return n, true
+		}
 	}
 	p.at = 0
-	if n, ok := p.dayPhrase(); ok && p.ends(&n) {
-		return n, true
+	if n, ok := p.dayPhrase(); ok {
+		if n, ok := p.ends(n); ok {
+			return n, true
+		}
 	}
 	p.at = 0
 	if n, ok := p.periodPhrase(); ok && p.done() {
 		return n, true
 	}
-	return node{}, false
+	return nil, false
 }
 
-// ends reports whether the text ends here, behind a time of day or without one.
-func (p *parser) ends(n *node) bool {
+// ends is the node where the text ends here, behind a time of day or without one.
+func (p *parser) ends(n node) (node, bool) {
 	if p.done() {
-		return true
+		return n, true
 	}
-	if n.isDay() || n.form == partial {
-		if _, ok := p.time(); ok && p.done() {
-			n.flags |= hasTime
-			return true
+	if c := n.class(); c == aDay || c == aPart {
+		if _, ok := p.timeBehind(loosely); ok {
+			d := beside(n)
+			d.hasTime = true
+			return d, true
 		}
 	}
-	return false
+	return nil, false
 }
 
 // date = [ weekday [ "," ] blank ] ( numeric | named ) .
@@ -87,12 +92,11 @@ func (p *parser) date() (node, bool) {
 	if !ok {
 		return p.numericOrNamed()
 	}
-	if n, ok := p.numericOrNamed(); ok && (n.isDay() || n.form == partial) {
-		n.weekday, n.flags = weekday, n.flags|hasWeekday
-		return n, true
+	if n, ok := p.numericOrNamed(); ok && n.class() != aUnit {
+		return dated{date: n, weekday: weekday, hasWeekday: true}, true
 	}
 	p.at = from
-	return node{}, false
+	return nil, false
 }
 
 func (p *parser) weekday() (time.Weekday, bool) {
@@ -131,7 +135,7 @@ func (p *parser) numericOrNamed() (node, bool) {
 		}
 		return p.numeric()
 	}
-	return node{}, false
+	return nil, false
 }
 
 // yearFirst = YYYY sep M sep D | YYYY "-" DDD | YYYY [ "-" ] "W" WW [ [ "-" ] D ] | YYYY "-" "Q" N
@@ -149,23 +153,23 @@ func (p *parser) yearFirst() (node, bool) {
 	case sep.isMark('-') && second.isWord("q") && p.peek(3).width == 1:
 		n := p.peek(3).n
 		p.at += 4
-		return node{form: unitOf, unit: civil.Quarters, year: year, n: n}, true
+		return numberedUnit{civil.Quarters, year, n}, true
 	case isSeparator(sep) && second.kind == number && second.width <= 2:
-		if third := p.peek(4); p.peek(3) == sep && third.kind == number && third.width <= 2 {
+		if third := p.peek(4); p.peek(3).isMark(sep.text[0]) && third.kind == number && third.width <= 2 {
 			p.at += 5
-			return node{form: written, year: year, month: second.n, day: third.n}, true
+			return calendarDay{year: year, month: second.n, day: third.n}, true
 		}
 		p.at += 3
 		if sep.isMark('-') && second.width == 2 {
-			return node{form: unitOf, unit: civil.Months, year: year, n: second.n}, true
+			return numberedUnit{civil.Months, year, second.n}, true
 		}
-		return node{form: partial, year: year, month: second.n}, true
+		return daylessDate{year, second.n}, true
 	case sep.isMark('-') && second.kind == number && second.width == 3:
 		p.at += 3
-		return node{form: ordinal, year: year, day: second.n}, true
+		return ordinalDay{year, second.n}, true
 	}
 	p.at++
-	return node{form: unitOf, unit: civil.Years, year: year}, true
+	return numberedUnit{unit: civil.Years, year: year}, true
 }
 
 // week reads from the W, skip tokens ahead.
@@ -174,19 +178,19 @@ func (p *parser) week(year, skip int) (node, bool) {
 	extended := skip == 2
 	switch {
 	case w.kind != number:
-		return node{}, false
+		return nil, false
 	case w.width == 3 && !extended:
 		p.at += skip + 2
-		return node{form: weekDay, year: year, n: w.n / 10, day: w.n % 10}, true
+		return weekDay{year, w.n / 10, w.n % 10}, true
 	case w.width != 2:
-		return node{}, false
+		return nil, false
 	case extended && p.peek(skip+2).isMark('-') && p.peek(skip+3).width == 1:
 		d := p.peek(skip + 3).n
 		p.at += skip + 4
-		return node{form: weekDay, year: year, n: w.n, day: d}, true
+		return weekDay{year, w.n, d}, true
 	}
 	p.at += skip + 2
-	return node{form: unitOf, unit: civil.Weeks, year: year, n: w.n}, true
+	return numberedUnit{civil.Weeks, year, w.n}, true
 }
 
 // numeric = YYYYMMDD | N sep N sep ( YY | YYYY ) | N "/" YYYY | N sep N .
@@ -194,21 +198,21 @@ func (p *parser) numeric() (node, bool) {
 	first, sep, second := p.peek(0), p.peek(1), p.peek(2)
 	if first.width == 8 {
 		p.at++
-		return node{form: written, year: first.n / 10000, month: first.n / 100 % 100, day: first.n % 100}, true
+		return calendarDay{year: first.n / 10000, month: first.n / 100 % 100, day: first.n % 100}, true
 	}
 	if first.width <= 2 && sep.isMark('/') && second.kind == number && second.width == 4 {
 		p.at += 3
-		return node{form: unitOf, unit: civil.Months, year: second.n, n: first.n}, true
+		return numberedUnit{civil.Months, second.n, first.n}, true
 	}
 	if first.width > 2 || !isSeparator(sep) || second.kind != number || second.width > 2 {
-		return node{}, false
+		return nil, false
 	}
-	if third := p.peek(4); p.peek(3) == sep && (third.width == 2 || third.width == 4) {
+	if third := p.peek(4); p.peek(3).isMark(sep.text[0]) && (third.width == 2 || third.width == 4) {
 		p.at += 5
-		return node{form: digits, parts: [3]part{{first.n, first.width}, {second.n, second.width}, {third.n, third.width}}}, true
+		return digitsDay{[3]part{{first.n, first.width}, {second.n, second.width}, {third.n, third.width}}}, true
 	}
 	p.at += 3
-	return node{form: partial, parts: [3]part{{first.n, first.width}, {second.n, second.width}}}, true
+	return twoNumbers{[2]part{{first.n, first.width}, {second.n, second.width}}}, true
 }
 
 // named = D [ "-" | blank ] MONTH [ year ] | MONTH [ "-" | blank ] D [ year ] | MONTH [ blank ] YYYY .
@@ -220,27 +224,27 @@ func (p *parser) named() (node, bool) {
 		month, ok := monthNames[p.peek(0).text]
 		if joint == nothingBetween || !ok {
 			p.at = from
-			return node{}, false
+			return nil, false
 		}
 		p.at++
 		return p.yearAfter(month, day, joint), true
 	}
 	month, ok := monthNames[p.peek(0).text]
 	if !ok {
-		return node{}, false
+		return nil, false
 	}
 	p.at++
 	joint := p.joint()
 	if joint == blankBetween && p.peek(0).width == 4 {
 		year := p.peek(0).n
 		p.at++
-		return node{form: unitOf, unit: civil.Months, year: year, n: int(month)}, true
+		return numberedUnit{civil.Months, year, int(month)}, true
 	}
 	if day, ok := p.dayNumber(); ok && joint != nothingBetween {
 		return p.yearAfter(month, day, joint), true
 	}
 	p.at = from + 1
-	return node{form: partial, month: int(month)}, true
+	return yearlessMonth{month}, true
 }
 
 type joint uint8
@@ -266,7 +270,7 @@ func (p *parser) joint() joint {
 // yearAfter reads the year of a named date, which may be missing.
 func (p *parser) yearAfter(month time.Month, day int, j joint) node {
 	from := p.at
-	n := node{form: partial, month: int(month), day: day}
+	n := yearlessDay{month, day}
 	if j == dashBetween {
 		if !p.peek(0).isMark('-') {
 			return n
@@ -285,8 +289,7 @@ func (p *parser) yearAfter(month time.Month, day int, j joint) node {
 		return n
 	}
 	p.at++
-	n.form, n.year, n.twoDigit = written, year.n, year.width == 2
-	return n
+	return calendarDay{year.n, int(month), day, year.width == 2}
 }
 
 func (p *parser) timeSuffix(ahead int) bool {
@@ -332,14 +335,14 @@ func ordinalEnding(n int) string {
 func (p *parser) quarterYear() (node, bool) {
 	q, n, gap, year := p.peek(0), p.peek(1), p.peek(2), p.peek(3)
 	if !q.isWord("q") || n.kind != number || n.width != 1 {
-		return node{}, false
+		return nil, false
 	}
 	if gap.kind != blank || year.width != 4 {
 		p.at += 2
-		return node{form: partial, unit: civil.Quarters, n: n.n}, true
+		return yearlessQuarter{n.n}, true
 	}
 	p.at += 4
-	return node{form: unitOf, unit: civil.Quarters, year: year.n, n: n.n}, true
+	return numberedUnit{civil.Quarters, year.n, n.n}, true
 }
 
 // dayPhrase = "today" | "yesterday" | "tomorrow" | N unit "ago" | "in" N unit
@@ -349,37 +352,37 @@ func (p *parser) dayPhrase() (node, bool) {
 	from := p.at
 	switch first := p.peek(0); {
 	case p.words("today"):
-		return node{form: shifted, unit: civil.Days}, true
+		return shiftedDay{unit: civil.Days}, true
 	case p.words("yesterday"):
-		return node{form: shifted, unit: civil.Days, n: -1}, true
+		return shiftedDay{civil.Days, -1}, true
 	case p.words("tomorrow"):
-		return node{form: shifted, unit: civil.Days, n: 1}, true
+		return shiftedDay{civil.Days, 1}, true
 	case p.words("in"):
 		p.skipBlank()
 		if n, u, ok := p.count(); ok && u != civil.Quarters {
-			return node{form: shifted, unit: u, n: n}, true
+			return shiftedDay{u, n}, true
 		}
 	case first.kind == number:
 		if n, u, ok := p.count(); ok && u != civil.Quarters {
 			if p.skipBlank(); p.words("ago") {
-				return node{form: shifted, unit: u, n: -n}, true
+				return shiftedDay{u, -n}, true
 			}
 		}
 	case p.words("start", "of"), p.words("end", "of"):
-		form := startOf
-		if first.text == "end" {
-			form = endOf
+		side := start
+		if first.isWord("end") {
+			side = end
 		}
 		p.skipBlank()
 		if which, ok := p.which(); ok {
 			p.skipBlank()
-			if u := p.unit(); u > civil.Days {
-				return node{form: form, unit: u, n: which}, true
+			if u := p.unit(); spansDays(u) {
+				return edgeDay{side, u, which}, true
 			}
 		}
 	}
 	p.at = from
-	return node{}, false
+	return nil, false
 }
 
 // periodPhrase = which unit | ( "last" | "next" ) N unit | unit "to" "date" | N "days" "to" "date"
@@ -393,44 +396,48 @@ func (p *parser) periodPhrase() (node, bool) {
 			return n, true
 		}
 		if u := p.unit(); u != civil.NoUnit {
-			return node{form: thisUnit, unit: u, n: which}, true
+			return currentUnit{unit: u, which: which}, true
 		}
 		if n, u, ok := p.count(); ok && which != 0 && n > 0 {
-			return node{form: runOf, unit: u, n: which * n}, true
+			return unitRun{unit: u, n: which * n}, true
 		}
 		if n, ok := p.season(which); ok {
 			return n, true
 		}
 	} else if n, u, ok := p.count(); ok {
 		if p.skipBlank(); u == civil.Days && n > 0 && p.words("to", "date") {
-			return node{form: daysToDate, n: n}, true
+			return daysToDate{n}, true
 		}
-	} else if u := p.unit(); u > civil.Days {
+	} else if u := p.unit(); spansDays(u) {
 		if p.skipBlank(); p.words("to", "date") {
-			return node{form: unitToDate, unit: u}, true
+			return unitToDate{u}, true
 		}
 	}
 	p.at = from
-	return node{}, false
+	return nil, false
 }
 
 // fiscal = [ N blank ] "fiscal" blank ( "quarter" | "year" ) , behind which.
 func (p *parser) fiscal(which int) (node, bool) {
 	from := p.at
-	n := node{form: thisUnit, n: which, flags: isFiscal}
-	if count := p.peek(0); count.kind == number && count.n > 0 && which != 0 {
-		n.form, n.n = runOf, which*count.n
+	count := p.peek(0)
+	hasCount := count.kind == number && count.n > 0 && which != 0
+	if hasCount {
 		p.at++
 		p.skipBlank()
 	}
 	if p.words("fiscal") {
 		p.skipBlank()
-		if n.unit = p.unit(); n.unit >= civil.Quarters {
-			return n, true
+		switch unit := p.unit(); {
+		case unit != civil.Quarters && unit != civil.Years:
+		case hasCount:
+			return unitRun{unit, which * count.n, true}, true
+		default:
+			return currentUnit{unit, which, true}, true
 		}
 	}
 	p.at = from
-	return node{}, false
+	return nil, false
 }
 
 // which = "this" | "last" | "next" .
@@ -469,92 +476,8 @@ func (p *parser) unit() civil.Unit {
 	return u
 }
 
-// time = ( "T" | blank | [ blank ] "," [ blank ] ) [ "at" blank ] ( hh ":" mm ... | hhmm[ss] after T | h ( "am" | "pm" ) ) [ zone ] .
-//
-// More is known as a time here than is read as one anywhere: it serves to tell
-// that a time was given where none is wanted, and which one may have been meant.
-func (p *parser) time() (clock, bool) {
-	from := p.at
-	afterT := p.peek(0).isWord("t")
-	if afterT {
-		p.at++
-	} else if p.comma(); p.at == from {
-		return clock{}, false
-	}
-	if p.words("at") {
-		p.skipBlank()
-	}
-	return p.anyTime(afterT)
-}
-
-// anyTime reads the time itself, which may be all digits.
-func (p *parser) anyTime(mayBeDigits bool) (clock, bool) {
-	from, hour := p.at, p.peek(0)
-	if hour.kind != number {
-		return clock{}, false
-	}
-	c := clock{hour: hour.n}
-	p.at++
-	switch {
-	case p.peek(0).isMark(':'):
-		for i := 0; p.peek(0).isMark(':') && p.peek(1).width == 2; i++ {
-			if c.second = p.peek(1).n; i == 0 {
-				c.minute, c.second = c.second, 0
-			}
-			c.seconds = i > 0
-			p.at += 2
-		}
-		if (p.peek(0).isMark('.') || p.peek(0).isMark(',')) && p.peek(1).kind == number {
-			p.at += 2
-		}
-		p.amPm(&c)
-	case mayBeDigits && hour.width == 4:
-		c.hour, c.minute = hour.n/100, hour.n%100
-	case mayBeDigits && hour.width == 6:
-		c.hour, c.minute, c.second, c.seconds = hour.n/10000, hour.n/100%100, hour.n%100, true
-	case hour.width > 2 || !p.amPm(&c):
-		p.at = from
-		return clock{}, false
-	}
-	p.anyOffset(&c)
-	return c, true
-}
-
-func (p *parser) amPm(c *clock) bool {
-	if !p.timeSuffix(0) {
-		return false
-	}
-	p.skipBlank()
-	c.half = p.peek(0).text
-	p.at++
-	return true
-}
-
-// anyOffset = [ blank ] ( "Z" | "UTC" | "GMT" | ( "+" | "-" ) hh [ ":" ] [ mm ] ) .
-func (p *parser) anyOffset(c *clock) {
-	from := p.at
-	p.skipBlank()
-	sign, h := p.peek(0), p.peek(1)
-	switch {
-	case p.words("z"), p.words("utc"), p.words("gmt"):
-		c.hasOffset = true
-		return
-	case (sign.isMark('-') || sign.isMark('+')) && h.kind == number:
-		hours, minutes := h.n, 0
-		if h.width == 4 {
-			hours, minutes = h.n/100, h.n%100
-		}
-		if p.at += 2; p.peek(0).isMark(':') && p.peek(1).width == 2 {
-			minutes = p.peek(1).n
-			p.at += 2
-		}
-		if c.offset, c.hasOffset = hours*3600+minutes*60, true; sign.isMark('-') {
-			c.offset = -c.offset
-		}
-		return
-	}
-	p.at = from
-}
+// spansDays reports whether the unit is longer than a day.
+func spansDays(u civil.Unit) bool { return u != civil.NoUnit && u != civil.Days }
 
 func isSeparator(t token) bool {
 	return t.isMark('-') || t.isMark('/') || t.isMark('.')

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/fault"
 )
 
 // Monday 23 November 2026 is today in all of these.
@@ -108,6 +109,42 @@ func TestDaysThatAreRefused(t *testing.T) {
 		_, f := Day(c.text, setting)
 		if assert.NotNil(t, f, "%s: %q", c.name, c.text) {
 			assert.Equal(t, c.want, f.Error(), c.name)
+		}
+	}
+}
+
+// The column is that of the end, the word or the character that is refused, in characters
+// of the text as it was entered.
+func TestRefusalsTellTheColumn(t *testing.T) {
+	s := inZone(t, "Europe/Helsinki")
+	readers := map[string]func(text string) *fault.Fault{
+		"day":           func(text string) *fault.Fault { _, f := Day(text, s); return f },
+		"period":        func(text string) *fault.Fault { _, f := Period(text, s); return f },
+		"moment-period": func(text string) *fault.Fault { _, f := MomentPeriod(text, s); return f },
+		"time-range":    func(text string) *fault.Fault { _, f := TimeRange(text); return f },
+	}
+	for _, c := range []struct {
+		reader, text string
+		want         int
+	}{
+		{"day", "", 1},
+		{"day", "  30 Feb 2026", 3},
+		{"day", "5 Septmber 2026", 3},
+		{"day", "\u00a05\tMar 2026", 3},
+		{"day", "5 März 2026", 4},
+		{"day", "last month", 1},
+		{"period", "5 Mar 2026 to 30 Feb 2026", 15},
+		{"period", "31 Feb 2026 to 5 Mar 2026", 1},
+		{"period", "5 Mar 2026 to Juen 2026", 15},
+		{"period", "since last month", 7},
+		{"period", "5 Mar 2026 to 1 Mar 2026", 1},
+		{"moment-period", "5 Mar 2026 06:00 to 5 Mar 2026 25:00", 21},
+		{"moment-period", "5 Mar 2026 06:00 to 5 Mar 2026", 21},
+		{"time-range", "06:00 to 9", 10},
+	} {
+		f := readers[c.reader](c.text)
+		if assert.NotNil(t, f, c.text) {
+			assert.Equal(t, c.want, f.Place.Column, "%s %q: %v", c.reader, c.text, f)
 		}
 	}
 }

@@ -5,14 +5,14 @@
 //	last 3 months       Sat 1 Aug 2026 through Sat 31 Oct 2026 (92 days)
 //	3/4/2026            refused: ambiguous_date, with both readings
 //
-// Three stages, a file each: lex.go cuts the text into tokens, parse.go finds
-// the form, and this file asks the calendar. Nothing here knows the clock:
+// Three stages: lex.go cuts the text into tokens, parse.go finds the production of the
+// grammar, and its node (node.go) asks the calendar. Nothing here knows the clock:
 // "today" is the as-of day that the caller passes. A text is read in one way
-// or refused; it is never read in a second way because the first did not fit.
+// or refused; it is never read in a second way because the first did not fit. A refusal
+// tells the column of the text that it is about.
 package phrase
 
 import (
-	"fmt"
 	"slices"
 	"time"
 
@@ -75,27 +75,53 @@ func Day(text string, s Setting) (Reading, *fault.Fault) {
 // day reads one day; what its refusals suggest may itself be refused.
 func day(text string, s Setting) (Reading, *fault.Fault) {
 	var room [24]token
-	tokens, ok := lex(text, room[:0])
-	if !ok || len(tokens) == 0 {
-		return Reading{}, notADate(text)
+	tokens, bad := lex(text, room[:0])
+	if bad > 0 {
+		return Reading{}, column(notADate(text), bad)
 	}
 	n, ok := thing(tokens)
 	if !ok {
-		return Reading{}, notADate(text)
+		return Reading{}, oddIn(tokens, notADate(text))
 	}
-	r, f := evaluate(n, s)
-	switch {
-	case n.form == thisUnit && f == nil:
-		f = notADate(text).Suggest(edge(n, r.Period, startOf), edge(n, r.Period, endOf))
-	case n.form >= thisUnit:
-		f = notADate(text)
-	case n.form == unitOf && f != nil:
-		f = fault.New(fault.IncompleteDate, "%q is not a single day", english.Shorten(text))
-	case f == nil && r.Unit:
-		f = fault.New(fault.IncompleteDate, "%q is %s and not a single day", english.Shorten(text), unitPhrase(n)).
+	r, f := n.read(s)
+	switch n.class() {
+	case aUnit:
+		if f != nil {
+			f = fault.New(fault.IncompleteDate, "%q is not a single day", english.Shorten(text))
+			break
+		}
+		f = fault.New(fault.IncompleteDate, "%q is %s and not a single day", english.Shorten(text), n).
 			Suggest(r.Period.First.Plain(), r.Period.Last.Plain())
+	case aPhrase:
+		unit, ok := n.(currentUnit)
+		isRead := f == nil
+		if f = notADate(text); ok && isRead {
+			f.Suggest(typedEdge(unit, r.Period, start), typedEdge(unit, r.Period, end))
+		}
 	}
-	return r, f
+	if f != nil {
+		return Reading{}, column(f, tokens[0].column)
+	}
+	return r, nil
+}
+
+// column sets the column of the text that a refusal is about, where none is known yet.
+func column(f *fault.Fault, at int) *fault.Fault {
+	if f != nil && f.Place.Column == 0 {
+		f.Place.Column = at
+	}
+	return f
+}
+
+// oddIn sets the column of the refusal to the first word that is in no vocabulary, or
+// where there is none to the beginning.
+func oddIn(tokens []token, f *fault.Fault) *fault.Fault {
+	for _, t := range tokens {
+		if t.kind == word && !isKnown(t.text) {
+			return column(f, t.column)
+		}
+	}
+	return column(f, tokens[0].column)
 }
 
 // Period reads a period: two ends, one open end, or one thing that spans days.
@@ -124,27 +150,28 @@ func Period(text string, s Setting) (Reading, *fault.Fault) {
 // One branch for each production of the grammar.
 func period(text string, s Setting) (Reading, *fault.Fault) {
 	var room [48]token
-	tokens, ok := lex(text, room[:0])
-	if !ok || len(tokens) == 0 {
-		return Reading{}, notAPeriod(text)
+	tokens, bad := lex(text, room[:0])
+	if bad > 0 {
+		return Reading{}, column(notAPeriod(text), bad)
 	}
 	if n, ok := thing(tokens); ok {
-		return evaluate(n, s)
+		r, f := n.read(s)
+		return r, column(f, tokens[0].column)
 	}
 	if r, f, ok := seasonIn(tokens, s); ok {
-		return r, f
+		return r, column(f, tokens[0].column)
 	}
 	first, last, ok := split(tokens)
 	if !ok {
-		return Reading{}, notAPeriod(text)
+		return Reading{}, oddIn(tokens, notAPeriod(text))
 	}
-	start, f := periodEnd(text, first, startOf, s)
-	end, g := periodEnd(text, last, endOf, s)
-	if f != nil && f.Code == fault.IncompleteDate && end.Period.Last.IsValid() {
-		f.Suggestions = nearYear(first, end.Period.Last, startOf, s)
+	from, f := periodEnd(text, first, start, s)
+	through, g := periodEnd(text, last, end, s)
+	if f != nil && f.Code == fault.IncompleteDate && through.Period.Last.IsValid() {
+		f.Suggestions = nearYear(first, through.Period.Last, start, s)
 	}
-	if g != nil && g.Code == fault.IncompleteDate && start.Period.First.IsValid() {
-		g.Suggestions = nearYear(last, start.Period.First, endOf, s)
+	if g != nil && g.Code == fault.IncompleteDate && from.Period.First.IsValid() {
+		g.Suggestions = nearYear(last, from.Period.First, end, s)
 		if text := shortened(first, last); text != "" {
 			g.Suggestions = []string{text}
 		}
@@ -155,7 +182,8 @@ func period(text string, s Setting) (Reading, *fault.Fault) {
 	if f != nil || g != nil {
 		return Reading{}, ofEnds(first, last, f, g)
 	}
-	return Between(start, end)
+	r, f := Between(from, through)
+	return r, column(f, tokens[0].column)
 }
 
 // shortened is the second end of a period that is written as ISO 8601 writes it behind a
@@ -163,8 +191,9 @@ func period(text string, s Setting) (Reading, *fault.Fault) {
 // day order. It is "" for any other end.
 func shortened(first, last []token) string {
 	p := parser{tokens: first}
-	n, ok := p.yearFirst()
-	if !ok || !p.done() || n.form != written || !first[1].isMark('-') {
+	found, _ := p.yearFirst()
+	n, ok := found.(calendarDay)
+	if !ok || !p.done() || !first[1].isMark('-') {
 		return ""
 	}
 	if len(last) != 3 || last[0].width != 2 || !last[1].isMark('-') || last[2].width != 2 {
@@ -187,39 +216,40 @@ func withoutYears(f *fault.Fault, last []token, s Setting) *fault.Fault {
 		if refused != nil {
 			continue
 		}
-		for _, end := range nearYear(last, r.Period.First, endOf, s) {
-			f.Suggest(Ends(text, end))
+		for _, through := range nearYear(last, r.Period.First, end, s) {
+			f.Suggest(Ends(text, through))
 		}
 	}
 	return f
 }
 
 // periodEnd reads one end of a period, none where it is open.
-func periodEnd(text string, side []token, which form, s Setting) (Reading, *fault.Fault) {
+func periodEnd(text string, side []token, which edge, s Setting) (Reading, *fault.Fault) {
 	if isOpen(side) {
 		return Reading{}, nil
 	}
 	n, ok := thing(side)
 	if !ok {
-		return Reading{}, notAPeriod(text)
+		return Reading{}, oddIn(side, notAPeriod(text))
 	}
-	r, f := evaluate(n, s)
+	r, f := n.read(s)
 	switch {
-	case n.form < thisUnit:
-		return r, f
+	case n.class() != aPhrase:
+		return r, column(f, side[0].column)
 	case f != nil:
-		return Reading{}, notAPeriod(text)
+		return Reading{}, column(notAPeriod(text), side[0].column)
 	}
-	return Reading{}, fault.New(fault.NotADate, "%q is a period of its own and not an end of one", retyped(side)).Suggest(edge(n, r.Period, which))
+	f = fault.New(fault.NotADate, "%q is a period of its own and not an end of one", retyped(side)).Suggest(typedEdge(n, r.Period, which))
+	return Reading{}, column(f, side[0].column)
 }
 
 // nearYear is a date without its year in the year that keeps it in order with the
 // day at the other end of the period.
-func nearYear(side []token, other civil.Day, which form, s Setting) []string {
+func nearYear(side []token, other civil.Day, which edge, s Setting) []string {
 	n, _ := thing(side)
 	year, _, _ := other.Date()
 	step := 1
-	if which == startOf {
+	if which == start {
 		step = -1
 	}
 	for _, year := range []int{year, year + step} {
@@ -227,8 +257,9 @@ func nearYear(side []token, other civil.Day, which form, s Setting) []string {
 		if s.AsOf, ok = civil.DayOf(year, time.January, 1); !ok {
 			continue
 		}
-		for _, text := range incomplete(n, s).Suggestions {
-			if r, f := period(text, s); f == nil && (which == startOf && r.Period.First <= other || which == endOf && r.Period.Last >= other) {
+		_, incomplete := n.read(s)
+		for _, text := range incomplete.Suggestions {
+			if r, f := period(text, s); f == nil && (which == start && r.Period.First <= other || which == end && r.Period.Last >= other) {
 				return []string{text}
 			}
 		}
@@ -238,14 +269,14 @@ func nearYear(side []token, other civil.Day, which form, s Setting) []string {
 
 // Between makes a period of two readings, an open side where one has no day.
 // An end before its start is refused and the swapped period offered.
-func Between(start, end Reading) (Reading, *fault.Fault) {
-	p := civil.Period{First: start.Period.First, Last: end.Period.Last}
+func Between(from, through Reading) (Reading, *fault.Fault) {
+	p := civil.Period{First: from.Period.First, Last: through.Period.Last}
 	if !p.IsOrdered() {
-		swapped := civil.Period{First: end.Period.First, Last: start.Period.Last}
+		swapped := civil.Period{First: through.Period.First, Last: from.Period.Last}
 		return Reading{}, fault.New(fault.EndBeforeStart, "the period ends on %s, before it starts on %s", p.Last.Spelled(), p.First.Spelled()).
 			Suggest(Ends(swapped.First.Plain(), swapped.Last.Plain()))
 	}
-	return Reading{Period: p, Unit: true, Notes: slices.Concat(start.Notes, end.Notes)}, nil
+	return Reading{Period: p, Unit: true, Notes: slices.Concat(from.Notes, through.Notes)}, nil
 }
 
 func isOpen(side []token) bool {
@@ -266,7 +297,7 @@ func split(tokens []token) (first, last []token, ok bool) {
 			return splitAt(tokens[2:], to)
 		}
 	}
-	for s := to; s <= dash; s++ {
+	for _, s := range []separator{to, slash, twoDots, dash} {
 		if first, last, ok = splitAt(tokens, s); ok {
 			return first, last, true
 		}
@@ -336,311 +367,6 @@ func isOnly(mark byte, tokens []token) bool {
 		}
 	}
 	return n == 1
-}
-
-// evaluate asks the calendar what a node stands for.
-func evaluate(n node, s Setting) (Reading, *fault.Fault) {
-	switch {
-	case n.form == partial:
-		return Reading{}, incomplete(n, s)
-	case n.isDay():
-		return evaluateDay(n, s)
-	case n.form == unitOf:
-		p, ok := numbered(n)
-		if !ok {
-			return Reading{}, fault.New(fault.NoSuchDate, "there is no %s", unitPhrase(n))
-		}
-		return Reading{Period: p, Unit: true}, nil
-	}
-	if n.form == seasonOf {
-		return evaluateSeason(n, s)
-	}
-	if n.flags&isFiscal != 0 && s.FiscalStart == 0 {
-		return Reading{}, fault.New(fault.NotADate, "a fiscal period needs the month that the fiscal year starts with; the setting fiscal-year-starts names it, and it is not set")
-	}
-	p, ok := relative(n, s)
-	if !ok {
-		return Reading{}, outside()
-	}
-	r := Reading{Period: p, Unit: true}
-	if n.form == unitToDate {
-		r.ToDate = n.unit
-	}
-	return r, nil
-}
-
-func evaluateDay(n node, s Setting) (Reading, *fault.Fault) {
-	var notes []string
-	var d civil.Day
-	var f *fault.Fault
-	switch n.form {
-	case written:
-		d, notes, f = writtenDay(n)
-	case digits:
-		d, notes, f = digitsDay(n, s)
-	case weekDay:
-		d, f = exists(civil.FromISOWeek(n.year, n.n, n.day))("day %d of week %d of %04d; %s", n.day, n.n, n.year, weekLimit(n.year))
-	case ordinal:
-		d, f = exists(civil.YearDay(n.year, n.day))("day %d of the year %04d", n.day, n.year)
-	case shifted:
-		var ok bool
-		if d, ok = n.unit.Shift(s.AsOf, n.n); !ok {
-			f = outside()
-		}
-	case startOf, endOf:
-		p, ok := n.unit.Around(s.AsOf, n.n, time.January)
-		if d = p.First; n.form == endOf {
-			d = p.Last
-		}
-		if !ok {
-			f = outside()
-		}
-	}
-	if f != nil {
-		return Reading{}, f
-	}
-	if n.flags&hasWeekday != 0 && d.Weekday() != n.weekday {
-		return Reading{}, fault.New(fault.WeekdayMismatch, "%s is a %s and not a %s", d.Plain(), d.Weekday(), n.weekday).Suggest(d.Spelled())
-	}
-	if n.flags&hasTime != 0 {
-		return Reading{}, fault.New(fault.TimeNotWanted, "a day is asked for, without a time of day").Suggest(d.Plain())
-	}
-	return Reading{Period: civil.Period{First: d, Last: d}, Notes: notes}, nil
-}
-
-// exists turns the calendar's "no" into a refusal that names what there is not.
-func exists(d civil.Day, ok bool) func(format string, args ...any) (civil.Day, *fault.Fault) {
-	return func(format string, args ...any) (civil.Day, *fault.Fault) {
-		if ok {
-			return d, nil
-		}
-		return 0, fault.New(fault.NoSuchDate, "there is no "+format, args...)
-	}
-}
-
-func weekLimit(year int) string {
-	if year < 1 || year > 9999 {
-		return "years go from 0001 to 9999"
-	}
-	return fmt.Sprintf("%04d has %d weeks of 7 days", year, civil.WeeksIn(year))
-}
-
-func outside() *fault.Fault {
-	return fault.New(fault.NoSuchDate, "that day lies outside the years 0001 to 9999")
-}
-
-func writtenDay(n node) (civil.Day, []string, *fault.Fault) {
-	year := n.year
-	var notes []string
-	if n.twoDigit {
-		year = civil.FullYear(n.year)
-		notes = yearNote(n.year, year)
-	}
-	d, ok := civil.DayOf(year, time.Month(n.month), n.day)
-	if ok {
-		return d, notes, nil
-	}
-	return 0, nil, noSuchDay(year, n.month, n.day)
-}
-
-func yearNote(written, year int) []string {
-	return []string{fmt.Sprintf("the year %02d was read as %d", written, year)}
-}
-
-// noSuchDay says why there is no such day and offers the month's last day.
-func noSuchDay(year, month, day int) *fault.Fault {
-	switch {
-	case year < 1 || year > 9999:
-		return fault.New(fault.NoSuchDate, "there is no year %04d; years go from 0001 to 9999", year)
-	case month < 1 || month > 12:
-		return fault.New(fault.NoSuchDate, "there is no month %d", month)
-	}
-	m := time.Month(month)
-	f := fault.New(fault.NoSuchDate, "there is no %d %s %04d; the month has %d days", day, m, year, civil.DaysIn(year, m))
-	if day > 0 {
-		f.Suggest(civil.MustDay(year, m, civil.DaysIn(year, m)).Plain())
-	}
-	return f
-}
-
-// digitsDay reads N/N/Y. With a day order there is one reading; without, each
-// order is tried and only a single real day is accepted.
-//
-// One branch for each form of a day that is all digits.
-func digitsDay(n node, s Setting) (civil.Day, []string, *fault.Fault) {
-	a, b, c := n.parts[0], n.parts[1], n.parts[2]
-	year, short := c.n, c.width == 2
-	if short {
-		year = civil.FullYear(c.n)
-	}
-	dayFirst, okDay := civil.DayOf(year, time.Month(b.n), a.n)
-	monthFirst, okMonth := civil.DayOf(year, time.Month(a.n), b.n)
-	var notes []string
-	if short {
-		notes = yearNote(c.n, year)
-	}
-	switch s.Order {
-	case DayFirst:
-		if okDay {
-			return dayFirst, notes, nil
-		}
-		return 0, nil, otherOrder(noSuchDay(year, b.n, a.n), "day first", monthFirst, okMonth)
-	case MonthFirst:
-		if okMonth {
-			return monthFirst, notes, nil
-		}
-		return 0, nil, otherOrder(noSuchDay(year, a.n, b.n), "month first", dayFirst, okDay)
-	}
-
-	var readings []civil.Day
-	add := func(d civil.Day, ok bool) {
-		if ok && !slices.Contains(readings, d) {
-			readings = append(readings, d)
-		}
-	}
-	add(dayFirst, okDay)
-	add(monthFirst, okMonth)
-	if short && a.width == 2 {
-		yearFirst, ok := civil.DayOf(civil.FullYear(a.n), time.Month(b.n), c.n)
-		if add(yearFirst, ok); len(readings) == 1 && ok && readings[0] == yearFirst {
-			notes = yearNote(a.n, civil.FullYear(a.n))
-		}
-	}
-	switch len(readings) {
-	case 0:
-		if b.n > 12 && a.n >= 1 && a.n <= 12 {
-			return 0, nil, noSuchDay(year, a.n, b.n)
-		}
-		return 0, nil, noSuchDay(year, b.n, a.n)
-	case 1:
-		return readings[0], notes, nil
-	}
-	spelled := make([]string, len(readings))
-	for i, d := range readings {
-		spelled[i] = d.Plain()
-	}
-	return 0, nil, fault.New(fault.AmbiguousDate, "this can be read as %d different days", len(readings)).Suggest(spelled...)
-}
-
-// otherOrder adds the reading that the other order would give: offered, never
-// taken.
-func otherOrder(f *fault.Fault, order string, other civil.Day, ok bool) *fault.Fault {
-	if !ok {
-		return f
-	}
-	f.Message += " (days are read " + order + " here)"
-	f.Suggestions = []string{other.Plain()}
-	return f
-}
-
-// incomplete says what a date lacks.
-func incomplete(n node, s Setting) *fault.Fault {
-	year, month, day := s.AsOf.Date()
-	// The year that it is, and the last one for what lies ahead.
-	inYear := func(text func(year int) string, isAhead bool) *fault.Fault {
-		f := fault.New(fault.IncompleteDate, "the year is missing").Suggest(text(year))
-		if isAhead {
-			f.Suggest(text(year - 1))
-		}
-		return f
-	}
-	switch m := time.Month(n.month); {
-	case n.day > 0 && n.month > 0:
-		return inYear(func(year int) string {
-			d, ok := civil.DayOf(year, m, n.day)
-			if ok && n.flags&hasWeekday != 0 && d.Weekday() != n.weekday {
-				return ""
-			}
-			return dayText(n.day, m, year)
-		}, n.flags&hasWeekday != 0 || m > month || m == month && n.day > day)
-	case n.year > 0:
-		return fault.New(fault.IncompleteDate, "the day is missing").Suggest(monthText(m, n.year))
-	case n.month > 0:
-		return inYear(func(year int) string { return monthText(m, year) }, m > month)
-	case n.unit == civil.Quarters:
-		return inYear(func(year int) string { return fmt.Sprintf("Q%d %04d", n.n, year) }, n.n > (int(month)+2)/3)
-	}
-	f := fault.New(fault.IncompleteDate, "a day needs its year, month and day")
-	n.parts[2] = part{year, 4}
-	d, _, ambiguous := digitsDay(n, s)
-	if ambiguous != nil {
-		return f.Suggest(ambiguous.Suggestions...)
-	}
-	return f.Suggest(d.Plain())
-}
-
-// numbered is a unit named by its number: March 2026, week 10, quarter 1.
-func numbered(n node) (civil.Period, bool) {
-	switch n.unit {
-	case civil.Weeks:
-		first, ok := civil.FromISOWeek(n.year, n.n, 1)
-		last, okLast := civil.FromISOWeek(n.year, n.n, 7)
-		return civil.Period{First: first, Last: last}, ok && okLast
-	case civil.Months:
-		m, ok := civil.MonthOf(n.year, time.Month(n.n))
-		if !ok {
-			return civil.Period{}, false
-		}
-		return m.Period(), true
-	case civil.Quarters:
-		m, ok := civil.MonthOf(n.year, time.Month(3*n.n-2))
-		if !ok {
-			return civil.Period{}, false
-		}
-		return m.Run(3)
-	}
-	m, ok := civil.MonthOf(n.year, time.January)
-	if !ok {
-		return civil.Period{}, false
-	}
-	return m.Run(12)
-}
-
-// unitPhrase names a numbered unit for a message.
-func unitPhrase(n node) string {
-	switch n.unit {
-	case civil.Weeks:
-		return fmt.Sprintf("week %d of %04d", n.n, n.year)
-	case civil.Months:
-		if n.n >= 1 && n.n <= 12 && n.year > 0 {
-			return fmt.Sprintf("the whole of %s %04d", time.Month(n.n), n.year)
-		}
-		return fmt.Sprintf("month %d of %04d", n.n, n.year)
-	case civil.Quarters:
-		return fmt.Sprintf("quarter %d of %04d", n.n, n.year)
-	}
-	return fmt.Sprintf("the year %04d", n.year)
-}
-
-// relative is a period phrase as of a day.
-func relative(n node, s Setting) (civil.Period, bool) {
-	asOf, start := s.AsOf, time.January
-	if n.flags&isFiscal != 0 {
-		start = s.FiscalStart
-	}
-	switch n.form {
-	case thisUnit:
-		return n.unit.Around(asOf, n.n, start)
-	case runOf:
-		near, ok := n.unit.Around(asOf, sign(n.n), start)
-		far, okFar := n.unit.Around(asOf, n.n, start)
-		if n.n < 0 {
-			near, far = far, near
-		}
-		return civil.Period{First: near.First, Last: far.Last}, ok && okFar
-	case unitToDate:
-		p, ok := n.unit.Around(asOf, 0, start)
-		return civil.Period{First: p.First, Last: asOf}, ok
-	}
-	first, ok := asOf.AddDays(1 - n.n)
-	return civil.Period{First: first, Last: asOf}, ok
-}
-
-func sign(n int) int {
-	if n < 0 {
-		return -1
-	}
-	return 1
 }
 
 func notADate(text string) *fault.Fault {

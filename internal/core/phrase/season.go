@@ -35,16 +35,17 @@ type MonthDay struct {
 // ParseMonthDay reads a day without its year, such as 1 Jun or June 1.
 func ParseMonthDay(text string) (MonthDay, bool) {
 	var room [8]token
-	tokens, ok := lex(text, room[:0])
-	if !ok {
+	tokens, bad := lex(text, room[:0])
+	if bad > 0 {
 		return MonthDay{}, false
 	}
 	p := parser{tokens: tokens}
-	n, ok := p.named()
-	if !ok || !p.done() || n.form != partial || n.day < 1 || n.day > civil.DaysIn(2024, time.Month(n.month)) {
+	found, _ := p.named()
+	n, ok := found.(yearlessDay)
+	if !ok || !p.done() || n.day < 1 || n.day > civil.DaysIn(2024, n.month) {
 		return MonthDay{}, false
 	}
-	return MonthDay{time.Month(n.month), n.day}, true
+	return MonthDay{n.month, n.day}, true
 }
 
 // on is the day in a year; 29 February is the 28th in a plain one.
@@ -129,20 +130,27 @@ func (p *parser) season(which int) (node, bool) {
 	for i := p.at; i < len(p.tokens); i++ {
 		t := p.tokens[i]
 		if t.kind != word && t.kind != number && !t.isMark('-') {
-			return node{}, false
+			return nil, false
 		}
 		name.WriteString(t.text)
 	}
 	if p.done() {
-		return node{}, false
+		return nil, false
 	}
 	p.at = len(p.tokens)
-	return node{form: seasonOf, n: which, name: name.String()}, true
+	return seasonPhrase{which, name.String()}, true
 }
 
-// evaluateSeason finds the occurrence that a phrase means on the as-of day.
-func evaluateSeason(n node, s Setting) (Reading, *fault.Fault) {
-	word := whichWords[n.n+1]
+// seasonPhrase is the last, this or the next occurrence of a named period of the business.
+type seasonPhrase struct {
+	which int
+	name  string
+}
+
+func (seasonPhrase) class() class { return aPhrase }
+
+func (n seasonPhrase) read(s Setting) (Reading, *fault.Fault) {
+	word := whichWords[n.which+1]
 	season, ok := s.Seasons[n.name]
 	if !ok {
 		f := notAPeriod(word + " " + n.name)
@@ -152,12 +160,12 @@ func evaluateSeason(n node, s Setting) (Reading, *fault.Fault) {
 		return Reading{}, f
 	}
 	last, this, next := season.near(s.AsOf)
-	if found := [...]*civil.Period{last, this, next}[n.n+1]; found != nil {
+	if found := [...]*civil.Period{last, this, next}[n.which+1]; found != nil {
 		return Reading{Period: *found, Unit: true}, nil
 	}
-	lacks := [...]string{"ended before", "holds", "starts after"}[n.n+1]
+	lacks := [...]string{"ended before", "holds", "starts after"}[n.which+1]
 	f := fault.New(fault.NoSuchDate, "no %s %s %s", season.called(n.name), lacks, s.AsOf.Spelled())
-	if n.n == 0 && next != nil {
+	if n.which == 0 && next != nil {
 		f.Message += "; the next one is " + next.Spelled()
 		f.Suggest("next " + n.name)
 	}
