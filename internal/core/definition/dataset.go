@@ -14,14 +14,15 @@ import (
 	"pikegate/internal/core/prompt"
 )
 
-func (l *linker) dataset(name string, m *mapping) *catalog.Dataset {
+// dataset reads a dataset, and tells which variant of one it is.
+func (l *linker) dataset(name string, m *mapping) (*catalog.Dataset, []string) {
 	d := &catalog.Dataset{Name: name}
 	if d.Title = l.text(m.take("title")); d.Title == "" {
 		d.Title = name
 	}
 	if of := m.take("of"); of != nil {
 		l.derivedDataset(d, of, m)
-		return d
+		return d, []string{onAnother}
 	}
 	d.Source = named(l, l.need(m, "source"), fault.UnknownSource, "source", l.catalog.Sources)
 	key := l.need(m, "key")
@@ -55,7 +56,7 @@ func (l *linker) dataset(name string, m *mapping) *catalog.Dataset {
 		l.joins(d, joins)
 	}
 	l.origins(d)
-	return d
+	return d, []string{ofItsOwn}
 }
 
 // columns reads the columns; in tables they can have another name, or stand in a
@@ -64,17 +65,19 @@ func (l *linker) columns(d *catalog.Dataset, n *yaml.Node, inTables bool) {
 	if n == nil {
 		return
 	}
-	all, ok := l.mapping(n)
+	all, ok := l.open(n)
 	if !ok {
 		return
 	}
 	for _, p := range all.pairs {
-		m, ok := l.mapping(p.value)
+		m, ok := l.mapping(p.value, columnKeys)
 		if !ok {
 			continue
 		}
 		origin := catalog.Origin{Name: p.key.Value, Table: d.From.Table, Column: p.key.Value}
+		var variants []string
 		if inTables {
+			variants = append(variants, columnOfTable)
 			if table := m.take("table"); table != nil {
 				origin.Table = l.text(table)
 				l.tablesAt = append(l.tablesAt, table)
@@ -83,7 +86,7 @@ func (l *linker) columns(d *catalog.Dataset, n *yaml.Node, inTables bool) {
 				origin.Column = l.text(col)
 			}
 		}
-		c := l.column(p, m)
+		c := l.column(p, m, variants...)
 		d.Columns, d.From.Origins = append(d.Columns, c), append(d.From.Origins, origin)
 		if c.IsExactText() && d.Source != nil && !d.Source.At.IsSQLite() {
 			l.fault(p.value, fault.EngineCannot, "the database has a type of its own for decimals; only an SQLite file holds the column %q as text", c.Name)
@@ -104,7 +107,7 @@ func (l *linker) joins(d *catalog.Dataset, n *yaml.Node) {
 		return
 	}
 	for _, item := range n.Content {
-		m, ok := l.mapping(item)
+		m, ok := l.mapping(item, joinKeys)
 		if !ok {
 			continue
 		}
@@ -120,7 +123,7 @@ func (l *linker) joins(d *catalog.Dataset, n *yaml.Node) {
 		key := l.need(m, "key")
 		keys := l.texts(key)
 		if on := l.need(m, "on"); on != nil {
-			if pairs, ok := l.mapping(on); ok {
+			if pairs, ok := l.open(on); ok {
 				for _, p := range pairs.pairs {
 					j.On = append(j.On, catalog.Pair{Column: p.key.Value, Equals: l.before(d, p.value, j.As)})
 				}

@@ -7,7 +7,6 @@ import (
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/criteria"
-	"pikegate/internal/core/fault"
 	"pikegate/internal/core/lint"
 	"pikegate/internal/core/prompt"
 )
@@ -69,11 +68,11 @@ func (l *linker) unused(r *catalog.Report, prompts *yaml.Node) {
 
 // needless warns of parts that nothing uses.
 func (l *linker) needless() {
-	for ref, d := range l.refs {
+	for ref, d := range l.declared {
 		what := ref.Kind
 		if l.used[ref] || what == catalog.KindReport || what == catalog.KindProof || what == catalog.KindSource || what == catalog.KindPeriod || l.broken[ref] {
 			continue
 		}
-		l.catalog.Warnings[ref] = append(l.catalog.Warnings[ref], lint.Unused(ref).At(fault.Place{File: d.File, Line: d.Line, Column: 1}))
+		l.catalog.Warnings[ref] = append(l.catalog.Warnings[ref], lint.Unused(ref).At(d.place(nil)))
 	}
 }

@@ -55,7 +55,7 @@ func Load(docs []catalog.Document, s phrase.Setting, functions ...string) (*cata
 }
 
 func (l *linker) link(docs []catalog.Document) {
-	l.catalog, l.refs, l.broken, l.state = catalog.New(), map[catalog.Ref]*catalog.Document{}, map[catalog.Ref]bool{}, map[catalog.Ref]state{}
+	l.catalog, l.declared, l.broken = catalog.New(), map[catalog.Ref]*declared{}, map[catalog.Ref]bool{}
 	l.shakes = map[catalog.Ref]bool{}
 	l.used, l.wrong = map[catalog.Ref]bool{}, map[catalog.Ref]fault.List{}
 	l.setting.Seasons = l.catalog.Seasons
@@ -63,22 +63,24 @@ func (l *linker) link(docs []catalog.Document) {
 		l.setting.Zone = time.UTC
 		l.setting.Now = civil.FirstInstant(l.setting.AsOf+1, time.UTC) - 1
 	}
-	byKind := map[catalog.Kind][]*catalog.Document{}
+	byKind := map[catalog.Kind][]catalog.Ref{}
 	for i := range docs {
 		d := &docs[i]
-		if first, taken := l.refs[d.Ref]; taken {
-			l.all, l.broken[d.Ref] = append(l.all, twice(d, first)), true
-			l.wrong[d.Ref] = fault.List{twice(d, first)}
+		if first, taken := l.declared[d.Ref]; taken {
+			l.all, l.broken[d.Ref] = append(l.all, twice(d, first.doc)), true
+			l.wrong[d.Ref] = fault.List{twice(d, first.doc)}
 			continue
 		}
-		l.refs[d.Ref] = d
-		byKind[d.Kind] = append(byKind[d.Kind], d)
+		l.declared[d.Ref] = declare(d)
+		byKind[d.Kind] = append(byKind[d.Kind], d.Ref)
 	}
 	// Periods of the business first, since phrases in all others name them.
-	for _, kind := range append([]catalog.Kind{catalog.KindPeriod}, catalog.Kinds...) {
-		for _, d := range byKind[kind] {
-			l.require(d.Ref)
-		}
+	from := slices.Clone(byKind[catalog.KindPeriod])
+	for _, kind := range catalog.Kinds {
+		from = append(from, byKind[kind]...)
+	}
+	for _, ref := range l.order(from) {
+		l.resolve(ref)
 	}
 	if !l.loading {
 		l.needless()
@@ -105,32 +107,6 @@ func (l *linker) breaks(ref catalog.Ref) {
 func byPlace(a, b *fault.Fault) int {
 	return cmp.Or(strings.Compare(a.Place.File, b.Place.File), cmp.Compare(a.Place.Line, b.Place.Line), cmp.Compare(a.Place.Column, b.Place.Column))
 }
-
-// require links a definition before what builds on it goes on; it is false where
-// that one waits for this one.
-func (l *linker) require(ref catalog.Ref) bool {
-	d := l.refs[ref]
-	if d == nil || l.state[ref] == linked {
-		return true
-	}
-	if l.state[ref] == linking {
-		return false
-	}
-	outer, places, tablesAt := l.reader, l.places, l.tablesAt
-	l.state[ref], l.places, l.tablesAt = linking, map[*criteria.Node]*yaml.Node{}, nil
-	l.document(d)
-	l.state[ref], l.reader, l.places, l.tablesAt = linked, outer, places, tablesAt
-	return true
-}
-
-// state is how far the linking of a definition is.
-type state uint8
-
-const (
-	unlinked state = iota
-	linking
-	linked
-)
 
 // Twice finds names that are defined more than once. Documents whose name could
 // not be read are left alone.
@@ -162,11 +138,10 @@ type linker struct {
 	setting phrase.Setting
 	// functions are those that custom SQL may call beside the engines' own.
 	functions []string
-	refs      map[catalog.Ref]*catalog.Document
+	declared  map[catalog.Ref]*declared
 	broken    map[catalog.Ref]bool
-	shakes    map[catalog.Ref]bool       // those that have faults, or build on what has
-	wrong     map[catalog.Ref]fault.List // what is wrong with each that is broken
-	state     map[catalog.Ref]state
+	shakes    map[catalog.Ref]bool          // those that have faults, or build on what has
+	wrong     map[catalog.Ref]fault.List    // what is wrong with each that is broken
 	places    map[*criteria.Node]*yaml.Node // of the document at hand
 	// tablesAt are where columns of the dataset at hand name their tables.
 	tablesAt []*yaml.Node
@@ -175,9 +150,12 @@ type linker struct {
 	all      fault.List
 }
 
-func (l *linker) document(d *catalog.Document) {
-	l.reader = read(d)
+// resolve reads what a declared document means, and what it names.
+func (l *linker) resolve(ref catalog.Ref) {
+	l.reader, l.places, l.tablesAt = l.declared[ref].reader, map[*criteria.Node]*yaml.Node{}, nil
+	d := l.doc
 	defer func() {
+		l.declared[ref].resolved = true
 		l.all = append(l.all, l.faults...)
 		if len(l.warnings) > 0 && len(l.faults) == 0 { // what is wrong misleads about the rest
 			l.catalog.Warnings[d.Ref] = l.warnings
@@ -190,21 +168,22 @@ func (l *linker) document(d *catalog.Document) {
 	if l.root == nil { // which the reader has told why
 		return
 	}
-	m, ok := l.mapping(l.root)
+	m, ok := l.mapping(l.root, kindKeys[d.Kind])
 	if !ok {
 		return
 	}
 	m.take("pikegate")
 	m.take(string(d.Kind))
+	var variants []string
 	switch d.Kind {
 	case catalog.KindSource:
 		l.catalog.Sources[d.Name] = l.source(d.Name, m)
 	case catalog.KindDataset:
-		l.catalog.Datasets[d.Name] = l.dataset(d.Name, m)
+		l.catalog.Datasets[d.Name], variants = l.dataset(d.Name, m)
 	case catalog.KindPeriod:
 		l.catalog.Seasons[d.Name] = l.season(m)
 	case catalog.KindPrompt:
-		l.catalog.Prompts[d.Name] = l.prompt(d.Name, m)
+		l.catalog.Prompts[d.Name], variants = l.prompt(d.Name, m)
 	case catalog.KindFilter:
 		l.catalog.Filters[d.Name] = l.filter(d.Name, m)
 	case catalog.KindQuery:
@@ -214,7 +193,7 @@ func (l *linker) document(d *catalog.Document) {
 	case catalog.KindProof:
 		l.catalog.Proofs[d.Name] = l.proof(d.Name, m)
 	}
-	l.finish(m)
+	l.finish(m, variants...)
 }
 
 // uses remembers that the document at hand builds on a definition.
@@ -225,15 +204,21 @@ func (l *linker) uses(ref catalog.Ref) {
 	}
 }
 
-// named resolves a reference, to what is linked now where it is not yet: the order of the
-// documents makes no difference. An unknown name is refused with a near one, and one that
+// leadsBack reports whether a definition is still unresolved, since it names, at once or by
+// others, the one at hand.
+func (l *linker) leadsBack(ref catalog.Ref) bool {
+	d := l.declared[ref]
+	return d != nil && !d.resolved
+}
+
+// named resolves a reference. An unknown name is refused with a near one, and one that
 // leads back here as a circle.
 func named[T any](l *linker, n *yaml.Node, code fault.Code, what string, known map[string]*T) *T {
 	name := l.text(n)
 	if name == "" {
 		return nil
 	}
-	if !l.require(catalog.Ref{Kind: catalog.Kind(what), Name: name}) {
+	if l.leadsBack(catalog.Ref{Kind: catalog.Kind(what), Name: name}) {
 		l.fault(n, fault.Circle, "the %s %q leads back to itself", what, name)
 		return nil
 	}
@@ -250,7 +235,7 @@ func named[T any](l *linker, n *yaml.Node, code fault.Code, what string, known m
 // namesOf are the names of all documents of a kind.
 func (l *linker) namesOf(kind catalog.Kind) []string {
 	var names []string
-	for ref := range l.refs {
+	for ref := range l.declared {
 		if ref.Kind == kind {
 			names = append(names, ref.Name)
 		}
@@ -305,7 +290,7 @@ func (l *linker) connection(m *mapping) catalog.Connection {
 	if limits == nil {
 		return c
 	}
-	if lm, ok := l.mapping(limits); ok {
+	if lm, ok := l.mapping(limits, limitKeys); ok {
 		if n := lm.take("time"); n != nil {
 			var err error
 			if c.Time, err = time.ParseDuration(l.text(n)); err != nil || c.Time < time.Millisecond {
@@ -340,7 +325,7 @@ func (l *linker) referTo(n *yaml.Node) catalog.Reference {
 		l.fault(n, fault.WrongType, "what is secret does not stand in a definition: say where it is kept, as {env: NAME} or {file: PATH}")
 		return r
 	}
-	m, _ := l.mapping(n)
+	m, _ := l.mapping(n, referenceKeys)
 	if r.Env, r.File = l.text(m.take("env")), l.text(m.take("file")); (r.Env == "") == (r.File == "") {
 		l.fault(n, fault.MissingKey, "say where it is kept: env with the name of a variable, or file with a path")
 	}
@@ -382,17 +367,17 @@ func (l *linker) monthDay(n *yaml.Node) phrase.MonthDay {
 	return d
 }
 
-func (l *linker) column(p pair, m *mapping) *column.Column {
+// column reads a column of some name; the variants are those that it has whatever its type.
+func (l *linker) column(p pair, m *mapping, variants ...string) *column.Column {
 	c := &column.Column{Name: p.key.Value}
 	if c.Label = l.text(m.take("label")); c.Label == "" {
 		c.Label = strings.ReplaceAll(c.Name, "_", " ")
 	}
 	c.Type = oneOf(l.reader, l.settled(l.need(m, "type"), "type", c.Name), column.Types)
+	variants = append(variants, string(c.Type))
 	switch {
 	case c.Type == "": // refused; what the other keys mean is known with the type
-		for _, key := range []string{"scale", "unit", "stored", "pattern", "zone", "empty"} {
-			m.take(key)
-		}
+		variants = append(words(column.Types...), columnOfTable, textStored)
 	case c.Type == column.Decimal:
 		scale := l.need(m, "scale")
 		if c.Scale = l.whole(scale, 0); c.Scale > value.MostScale {
@@ -409,9 +394,11 @@ func (l *linker) column(p pair, m *mapping) *column.Column {
 			c.EmptyMissing = oneOf(l.reader, n, []string{"missing"}) != ""
 		}
 	case c.Type.IsDated():
-		l.stored(c, m)
+		if l.stored(c, m); c.Stored == column.StoredText {
+			variants = append(variants, textStored)
+		}
 	}
-	l.finish(m)
+	l.finish(m, variants...)
 	return c
 }
 
@@ -567,12 +554,12 @@ func (l *linker) report(name string, m *mapping) *catalog.Report {
 		l.fault(sections, fault.WrongValue, "a report has a list of one section, a table")
 		return r
 	}
-	sm, ok := l.mapping(sections.Content[0])
+	sm, ok := l.mapping(sections.Content[0], sectionKeys)
 	if !ok {
 		return r
 	}
 	if table := l.need(sm, "table"); table != nil {
-		if tm, ok := l.mapping(table); ok {
+		if tm, ok := l.mapping(table, tableKeys); ok {
 			query := l.need(tm, "query")
 			r.Table = named(l, query, fault.UnknownQuery, "query", l.catalog.Queries)
 			l.finish(tm)
@@ -609,7 +596,7 @@ func (l *linker) questions(r *catalog.Report, list *yaml.Node) {
 	for i, n := range list.Content {
 		var wording catalog.Wording
 		if n.Kind == yaml.MappingNode {
-			m, _ := l.mapping(n)
+			m, _ := l.mapping(n, wordingKeys)
 			n = l.need(m, "prompt")
 			wording = catalog.Wording{Ask: l.text(m.take("ask")), Help: l.text(m.take("help"))}
 			l.finish(m)

@@ -315,7 +315,7 @@ func meantBoth(col *column.Column, op criteria.Op, operand *yaml.Node, other cri
 func (l *linker) promptMeant(text string) string {
 	bare := strings.TrimSpace(strings.Trim(text, ":$@{}%? "))
 	for _, name := range []string{bare, strings.ReplaceAll(bare, "_", "-")} {
-		if l.refs[catalog.Ref{Kind: catalog.KindPrompt, Name: name}] != nil {
+		if l.declared[catalog.Ref{Kind: catalog.KindPrompt, Name: name}] != nil {
 			return name
 		}
 	}

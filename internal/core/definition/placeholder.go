@@ -35,7 +35,7 @@ func (l *linker) customSQL(d *catalog.Dataset, n, values *yaml.Node) {
 	d.From.SQL, d.Values = pieces, map[int]catalog.Placeholder{}
 	said := map[string]*yaml.Node{}
 	if values != nil {
-		if all, ok := l.mapping(values); ok {
+		if all, ok := l.open(values); ok {
 			for _, p := range all.pairs {
 				if !slices.ContainsFunc(pieces, func(piece customsql.Piece) bool { return piece.Name == p.key.Value }) {
 					f := l.fault(p.key, fault.NoSuchPlaceholder, "the SQL has no placeholder :%s", p.key.Value)
@@ -112,20 +112,31 @@ func (l *linker) indent(line int) int {
 
 var parts = []catalog.DayPart{catalog.NextDay, catalog.FirstDay, catalog.LastDay}
 
+// ofPart parts the name of a placeholder from the ending that tells a part of the days of
+// the answer.
+func ofPart(name string) (string, catalog.DayPart) {
+	for _, part := range parts {
+		if stem, ok := strings.CutSuffix(name, "_"+string(part)); ok {
+			return stem, part
+		}
+	}
+	return name, ""
+}
+
+// promptNames are the prompts that the name of a placeholder can mean: SQL takes no dash.
+func promptNames(name string) []string {
+	return []string{name, strings.ReplaceAll(name, "_", "-")}
+}
+
 // placeholder finds what one stands for: by its name, and by what is said of it.
 func (l *linker) placeholder(d *catalog.Dataset, p customsql.Piece, said *yaml.Node, at fault.Place) catalog.Placeholder {
 	var v catalog.Placeholder
-	name := p.Name
-	for _, part := range parts {
-		if stem, ok := strings.CutSuffix(name, "_"+string(part)); ok {
-			name, v.Part = stem, part
-			break
-		}
-	}
+	name, part := ofPart(p.Name)
+	v.Part = part
 	col := p.Column
 	if said != nil {
 		if said.Kind == yaml.MappingNode {
-			m, _ := l.mapping(said)
+			m, _ := l.mapping(said, placeholderKeys)
 			if n := m.take("prompt"); n != nil {
 				name = l.text(n)
 			}
@@ -140,9 +151,9 @@ func (l *linker) placeholder(d *catalog.Dataset, p customsql.Piece, said *yaml.N
 		}
 	}
 	v.Column = d.Column(col)
-	for _, spelled := range []string{name, strings.ReplaceAll(name, "_", "-")} {
+	for _, spelled := range promptNames(name) {
 		if v.Prompt == nil {
-			if !l.require(catalog.Ref{Kind: catalog.KindPrompt, Name: spelled}) {
+			if l.leadsBack(catalog.Ref{Kind: catalog.KindPrompt, Name: spelled}) {
 				l.refuse(at, fault.Circle, "the choices of the prompt %q come from this dataset, whose SQL takes its answer: it leads back to itself", spelled)
 				return v
 			}

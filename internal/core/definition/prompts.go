@@ -16,11 +16,12 @@ import (
 	"pikegate/internal/core/prompt"
 )
 
-func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
+// prompt reads a prompt, and tells which variants of one it is.
+func (l *linker) prompt(name string, m *mapping) (*prompt.Prompt, []string) {
 	p := &prompt.Prompt{Name: name, Ask: l.text(l.need(m, "ask")), Help: l.text(m.take("help"))}
 	if derived := m.take("derived"); derived != nil {
 		l.derived(p, derived)
-		return p
+		return p, []string{workedOut}
 	}
 	p.Type = oneOf(l.reader, l.need(m, "type"), prompt.Types)
 	p.Required, p.Hidden = l.yes(m.take("required")), l.yes(m.take("hidden"))
@@ -38,7 +39,16 @@ func (l *linker) prompt(name string, m *mapping) *prompt.Prompt {
 		l.ages(p, at["default"])
 		l.tried(p, at)
 	}
-	return p
+	variants := words(p.Type)
+	switch {
+	case p.Type == "": // refused; what the other keys mean is known with the type
+		variants = append(words(prompt.Types...), paired, several)
+	case p.Pair:
+		variants = append(variants, paired)
+	case p.Many:
+		variants = append(variants, several)
+	}
+	return p, variants
 }
 
 // keysOfType reads the keys that prompts of one type have. What take takes is tried once
@@ -76,10 +86,6 @@ func (l *linker) keysOfType(p *prompt.Prompt, m *mapping, take func(key string) 
 		p.MostLetters = l.whole(m.take("most_letters"), 1)
 		l.pattern(p, m)
 	case prompt.YesNo:
-	case "": // refused; what the other keys mean is known with the type
-		for _, key := range []string{"open", "offer", "pair", "earliest", "latest", "at_least", "at_most", "unit", "most_letters", "pattern", "many", "choices"} {
-			m.take(key)
-		}
 	case prompt.Choice:
 		p.Many = l.yes(m.take("many"))
 		if p.Many {
@@ -138,8 +144,7 @@ func (l *linker) derived(p *prompt.Prompt, n *yaml.Node) {
 		}
 		base := *n
 		base.Value, base.Column = name, n.Column+len(d)+1
-		inTurn := l.require(catalog.Ref{Kind: catalog.KindPrompt, Name: name})
-		if b := l.catalog.Prompts[name]; !inTurn || b != nil && b.Derived != "" {
+		if b := l.catalog.Prompts[name]; l.leadsBack(catalog.Ref{Kind: catalog.KindPrompt, Name: name}) || b != nil && b.Derived != "" {
 			l.fault(&base, fault.CannotDerive, "the prompt %q is worked out itself; only answers to prompts that are asked lead to others", name)
 			return
 		}
@@ -201,7 +206,7 @@ func (l *linker) entered(n *yaml.Node) prompt.Entered {
 
 // list reads where choices come from: { of: DATASET, value: COLUMN, label: COLUMN, count: true, where: ... } .
 func (l *linker) list(n *yaml.Node) *catalog.ChoiceList {
-	m, _ := l.mapping(n)
+	m, _ := l.mapping(n, choiceListKeys)
 	list := &catalog.ChoiceList{Of: named(l, l.need(m, "of"), fault.UnknownDataset, "dataset", l.catalog.Datasets)}
 	value, label := l.need(m, "value"), m.take("label")
 	list.Value = l.columnOf(list.Of, value, l.text(value))
@@ -237,7 +242,7 @@ func (l *linker) choices(n *yaml.Node) []prompt.Option {
 	for _, item := range n.Content {
 		var o prompt.Option
 		if item.Kind == yaml.MappingNode {
-			m, _ := l.mapping(item)
+			m, _ := l.mapping(item, choiceKeys)
 			o.Value = l.text(l.need(m, "value"))
 			o.Label = l.text(m.take("label"))
 			l.finish(m)

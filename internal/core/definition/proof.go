@@ -38,12 +38,12 @@ func (l *linker) proof(name string, m *mapping) *catalog.Proof {
 		}
 	}
 	if n := m.take("answers"); n != nil {
-		if am, ok := l.mapping(n); ok {
+		if am, ok := l.open(n); ok {
 			l.answers(p, am)
 		}
 	}
 	if n := l.need(m, "expect"); n != nil {
-		if em, ok := l.mapping(n); ok {
+		if em, ok := l.mapping(n, expectedKeys); ok {
 			l.expected(p, em)
 		}
 	}
@@ -79,7 +79,6 @@ func (l *linker) answers(p *catalog.Proof, m *mapping) {
 	}
 	for _, pair := range m.pairs {
 		name := pair.key.Value
-		m.take(name)
 		if p.Report != nil && !slices.Contains(names, name) {
 			f := l.fault(pair.key, fault.UnknownPrompt, "%q asks no prompt %q", p.Report.Name, english.Shorten(name))
 			f.Suggest(fault.Near(name, names))
@@ -94,7 +93,7 @@ func (l *linker) answers(p *catalog.Proof, m *mapping) {
 func (l *linker) answer(n *yaml.Node) prompt.Entered {
 	switch {
 	case n.Kind == yaml.MappingNode:
-		m, _ := l.mapping(n)
+		m, _ := l.mapping(n, sideKeys)
 		e := prompt.Sides(l.text(m.take("start")), l.text(m.take("end")))
 		l.finish(m)
 		return e
@@ -127,7 +126,7 @@ func (l *linker) expected(p *catalog.Proof, m *mapping) {
 	}
 	l.finish(m)
 	if len(p.Places) == 0 {
-		l.fault(m.node, fault.EmptyGroup, "say what must come back; one of %s at least", english.Either(m.known))
+		l.fault(m.node, fault.EmptyGroup, "say what must come back; one of %s at least", english.Either(expectedKeys.names()))
 	}
 }
 
@@ -159,12 +158,11 @@ func (l *linker) keys(p *catalog.Proof, n *yaml.Node) [][]string {
 
 // totals reads the sums of columns that are shown.
 func (l *linker) totals(p *catalog.Proof, n *yaml.Node) {
-	m, ok := l.mapping(n)
+	m, ok := l.open(n)
 	if !ok {
 		return
 	}
 	for _, pair := range m.pairs {
-		m.take(pair.key.Value)
 		total := l.decimal(pair.value)
 		if p.Report == nil || p.Report.Table == nil || total == nil {
 			continue

@@ -73,7 +73,7 @@ func (r *reader) ref() catalog.Ref {
 	if r.root == nil {
 		return catalog.Ref{}
 	}
-	m, ok := r.mapping(r.root)
+	m, ok := r.open(r.root)
 	if !ok {
 		return catalog.Ref{}
 	}
@@ -105,16 +105,25 @@ func (r *reader) ref() catalog.Ref {
 // pair is a key with its value.
 type pair struct{ key, value *yaml.Node }
 
-// mapping is a YAML mapping whose keys are taken one by one; what is left at
-// the end is unknown.
+// mapping is a YAML mapping whose keys are taken one by one.
 type mapping struct {
 	node  *yaml.Node
 	pairs []pair
+	keys  keys // that it can have; nil where they are names
 	taken map[string]bool
-	known []string
 }
 
-func (r *reader) mapping(n *yaml.Node) (*mapping, bool) {
+// mapping reads a mapping whose keys are those of a table.
+func (r *reader) mapping(n *yaml.Node, table keys) (*mapping, bool) {
+	m, ok := r.open(n)
+	if ok {
+		m.keys = table
+	}
+	return m, ok
+}
+
+// open reads a mapping whose keys are names.
+func (r *reader) open(n *yaml.Node) (*mapping, bool) {
 	if n.Kind != yaml.MappingNode {
 		r.wrongType(n, keysWithValues)
 		return nil, false
@@ -135,7 +144,9 @@ func (r *reader) mapping(n *yaml.Node) (*mapping, bool) {
 
 // take hands out the value of a key, nil where it is absent.
 func (m *mapping) take(key string) *yaml.Node {
-	m.known = append(m.known, key)
+	if m.keys != nil && !slices.Contains(m.keys.names(), key) {
+		panic("definition: the key " + key + " is in no table")
+	}
 	for _, p := range m.pairs {
 		if p.key.Value == key {
 			m.taken[key] = true
@@ -156,16 +167,17 @@ func (r *reader) need(m *mapping, key string) *yaml.Node {
 
 func missing(key string) string { return fmt.Sprintf("the key %q is missing here", key) }
 
-// finish refuses the keys that nobody took.
-func (r *reader) finish(m *mapping) {
+// finish refuses the keys that the mapping does not have, being of these variants.
+func (r *reader) finish(m *mapping, variants ...string) {
+	known := m.keys.of(variants...).names()
 	for _, p := range m.pairs {
-		if m.taken[p.key.Value] {
+		if m.taken[p.key.Value] || slices.Contains(known, p.key.Value) {
 			continue
 		}
-		f := r.fault(p.key, fault.UnknownKey, "no key %q here; the keys are %s", english.Shorten(p.key.Value), english.Both(m.known))
-		near := meantKey(p.key.Value, m.known)
+		f := r.fault(p.key, fault.UnknownKey, "no key %q here; %s", english.Shorten(p.key.Value), theKeys(known))
+		near := meantKey(p.key.Value, known)
 		if near == "" {
-			near = fault.Near(p.key.Value, m.known)
+			near = fault.Near(p.key.Value, known)
 		}
 		if near != "" {
 			f.Message = fmt.Sprintf("no key %q here", english.Shorten(p.key.Value))
@@ -175,6 +187,13 @@ func (r *reader) finish(m *mapping) {
 			})
 		}
 	}
+}
+
+func theKeys(known []string) string {
+	if len(known) == 1 {
+		return "the only key is " + known[0]
+	}
+	return "the keys are " + english.Both(known)
 }
 
 // The shapes of YAML, as messages name them.

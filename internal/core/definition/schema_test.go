@@ -4,11 +4,9 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
-	"maps"
 	"os"
 	"path/filepath"
 	"regexp"
-	"slices"
 	"strings"
 	"testing"
 
@@ -19,6 +17,7 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
 )
 
@@ -117,40 +116,53 @@ func TestWhatIsWrongDoesNotFitTheSchema(t *testing.T) {
 	}
 }
 
-// The keys of the schema are those that are read, no more and no fewer.
-func TestTheSchemaHasTheKeysThatAreRead(t *testing.T) {
-	var document struct {
-		OneOf []struct {
-			Title      string
-			Properties map[string]any
-		}
+// Each key of the tables is read: what it can never be is refused at its line, in one of the
+// variants that have it.
+func TestEveryKeyIsRead(t *testing.T) {
+	beginnings := map[catalog.Kind][]string{catalog.KindDataset: {"source: s\ntable: t\nkey: [a]\n", "source: s\nsql: SELECT 1\nkey: [a]\n", "of: sailings\n", ""},
+		catalog.KindReport: {"title: T\nsections: [{table: {query: late}}]\n", ""},
+		catalog.KindSource: {"engine: sqlite\n", "engine: postgres\n", ""},
+		catalog.KindProof:  {"report: r\n", "query: q\n", ""}}
+	for _, p := range prompt.Types {
+		beginnings[catalog.KindPrompt] = append(beginnings[catalog.KindPrompt], fmt.Sprintf("type: %s\n", p), fmt.Sprintf("type: %s\npair: true\nmany: true\npattern: a\n", p))
 	}
-	require.NoError(t, json.Unmarshal(Schema(), &document))
-	keys := regexp.MustCompile(`no key "zzz" here; the keys are (.*)$`)
-	for _, kind := range document.OneOf {
-		read := map[string]bool{}
-		bodies := []string{""}
-		if kind.Title == string(catalog.KindPrompt) {
-			bodies = nil
-			for _, p := range prompt.Types {
-				bodies = append(bodies, fmt.Sprintf("type: %s\n", p), fmt.Sprintf("type: %s\npair: true\nmany: true\npattern: a\n", p))
-			}
+	beginnings[catalog.KindPrompt] = append(beginnings[catalog.KindPrompt], "")
+	beside, _ := Split(catalog.File{Name: "good.yaml", Text: good})
+	for kind, table := range kindKeys {
+		if beginnings[kind] == nil {
+			beginnings[kind] = []string{""}
 		}
-		if kind.Title == string(catalog.KindDataset) {
-			bodies = append(bodies, "of: y\n")
-		}
-		for _, body := range bodies {
-			docs, faults := Split(catalog.File{Name: "f.yaml", Text: fmt.Sprintf("pikegate: 1\n%s: x\n%szzz: 1\n", kind.Title, body)})
-			require.Empty(t, faults)
-			_, faults = Link(docs, setting)
-			for _, f := range faults {
-				if m := keys.FindStringSubmatch(f.Message); m != nil {
-					for _, key := range regexp.MustCompile(`, | and `).Split(m[1], -1) {
-						read[key] = true
-					}
+		for _, key := range table[2:] {
+			isRead := false
+			for _, beginning := range beginnings[kind] {
+				if strings.HasPrefix(beginning, key.name+":") || strings.Contains(beginning, "\n"+key.name+":") {
+					continue
+				}
+				head := fmt.Sprintf("pikegate: 1\n%s: x\n%s", kind, beginning)
+				docs, faults := Split(catalog.File{Name: "f.yaml", Text: head + key.name + ": [[{a: b}]]\n"})
+				require.Empty(t, faults)
+				_, faults = Link(append(docs, beside...), setting)
+				for _, f := range faults {
+					isRead = isRead || f.Place.File == "f.yaml" && f.Place.Line == strings.Count(head, "\n")+1 && f.Code != fault.UnknownKey && f.Code != fault.DuplicateKey
 				}
 			}
+			assert.True(t, isRead, "%s of a %s", key.name, kind)
 		}
-		assert.Equal(t, slices.Sorted(maps.Keys(read)), slices.Sorted(maps.Keys(kind.Properties)), kind.Title)
+	}
+}
+
+// A key that another variant has is refused, with those of this one.
+func TestKeysOfAnotherVariant(t *testing.T) {
+	for text, want := range map[string]string{
+		"prompt: p\nask: A\ntype: day\nlongest: 3 days\n":     "the keys are pikegate, prompt, ask, help, derived, type, required, hidden, default, day_order, earliest and latest",
+		"prompt: p\nask: A\nderived: start of q\ntype: day\n": "the keys are pikegate, prompt, ask, help and derived",
+		"prompt: p\nask: A\ntype: month\nlongest: 3 months\n": `no key "longest" here`,
+		"dataset: d\nof: e\ntable: t\n":                       `no key "table" here`,
+	} {
+		docs, faults := Split(catalog.File{Name: "f.yaml", Text: "pikegate: 1\n" + text})
+		require.Empty(t, faults)
+		_, faults = Link(docs, setting)
+		assert.Contains(t, faults.Error(), want, text)
+		assert.Contains(t, faults.Error(), string(fault.UnknownKey), text)
 	}
 }

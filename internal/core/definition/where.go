@@ -48,7 +48,7 @@ func (l *linker) node(w *where, n *yaml.Node) *criteria.Node {
 		l.meantNode(w, n)
 		return nil
 	}
-	m, _ := l.mapping(n)
+	m, _ := l.open(n)
 	if len(m.pairs) != 1 {
 		f := l.fault(n, fault.WrongValue, "a condition names one column, or all, any or none with a list; several conditions are items of such a list")
 		if len(m.pairs) > 1 {
@@ -130,7 +130,7 @@ func (l *linker) condition(w *where, key, value *yaml.Node) *criteria.Node {
 		l.meantCondition(col, key, value)
 		return nil
 	}
-	m, _ := l.mapping(value)
+	m, _ := l.open(value)
 	if n := m.take("ignore_case"); n != nil {
 		if c.IgnoreCase = l.yes(n); col != nil && col.Type != column.Text {
 			l.fault(n, fault.TypeMismatch, "only texts have a case to ignore; the column %q is of type %s", col.Name, col.Type)
@@ -249,17 +249,18 @@ func (l *linker) numberRange(n *yaml.Node, texts []string) {
 
 // reference = { prompt: NAME [, side: start | end] } | { column: NAME } | { person: name | role } .
 func (l *linker) reference(w *where, c *criteria.Node, n *yaml.Node) {
-	m, _ := l.mapping(n)
-	col, person := m.take("column"), m.take("person")
-	switch {
-	case col != nil:
+	m, _ := l.mapping(n, operandKeys)
+	variants := []string{byColumn, byPerson, byPrompt}
+	if col := m.take("column"); col != nil {
+		variants = []string{byColumn}
 		l.compared(w, c, col)
-	case person != nil:
+	} else if person := m.take("person"); person != nil {
+		variants = []string{byPerson}
 		c.Operand.Person = oneOf(l.reader, person, criteria.Attributes)
 		if c.Column.Type != column.Text {
 			l.fault(person, fault.TypeMismatch, "what is known of a person is text; the column %q is of type %s", c.Column.Name, c.Column.Type)
 		}
-	default:
+	} else {
 		name := l.need(m, "prompt")
 		if side := m.take("side"); side != nil {
 			c.Operand.Side = oneOf(l.reader, side, []criteria.Side{criteria.StartSide, criteria.EndSide})
@@ -268,7 +269,7 @@ func (l *linker) reference(w *where, c *criteria.Node, n *yaml.Node) {
 			l.prompted(w, c, name, p)
 		}
 	}
-	l.finish(m)
+	l.finish(m, variants...)
 }
 
 // compared reads another column to compare with.
@@ -295,7 +296,7 @@ func (l *linker) compared(w *where, c *criteria.Node, n *yaml.Node) {
 // In place of a list it takes { prompt: NAME }, a choice of such values.
 func (l *linker) recurrence(w *where, c *criteria.Node, n *yaml.Node) {
 	r := &c.Operand.Recurs
-	m, ok := l.mapping(n)
+	m, ok := l.mapping(n, partKeys())
 	if !ok {
 		return
 	}
