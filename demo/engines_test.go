@@ -67,7 +67,7 @@ func TestTheSameOnEveryEngine(t *testing.T) {
 	}
 }
 
-// put adds reports on joined tables, on a dataset on them, and on SQL of one's own.
+// put adds reports on joined tables, on a dataset on them, and on custom SQL.
 func put(t *testing.T, f *demotest.Ferries) {
 	t.Helper()
 	text, err := os.ReadFile("testdata/own.yaml")

@@ -33,7 +33,7 @@ type Ferries struct {
 	URL     string
 	Dir     string
 	Service *service.Service
-	Records *sql.DB // the business records, for SELECTs of one's own
+	Records *sql.DB // the business records, for SELECTs of the test itself
 }
 
 // Start makes the records in a directory of the test's and serves them.

@@ -88,10 +88,9 @@ const (
 	largeBody = 1 << 20
 )
 
-// boundBody gives the reading of a request's body its time: so much in all, or where the
-// handler says so by rolling so much for each part that comes. Once it is read, an answer
-// may take longer. It waits where as many large bodies as may be are being served;
-// release says that this one is not any more.
+// boundBody sets the time limit for reading a request's body: one for all of it or, after the
+// handler called rolling, one for each part. The answer may take longer. A large body waits
+// while the most that are allowed are being served; release ends its turn.
 func boundBody(w http.ResponseWriter, r *http.Request, large *semaphore.Weighted) (timed *http.Request, release func(), err error) {
 	if r.Body == nil || r.Body == http.NoBody {
 		return r, func() {}, nil
@@ -126,8 +125,8 @@ func (b *timedBody) extend(by time.Duration) {
 	_ = b.to.SetReadDeadline(at) // which connections of servers can
 }
 
-// timedWriter gives the taking of an answer its time: so much for each part, and so much
-// for all of it.
+// timedWriter sets the time limits within which a reader must take an answer: one for each
+// part, and one for all of it.
 type timedWriter struct {
 	http.ResponseWriter
 	to     *http.ResponseController

@@ -19,7 +19,7 @@ func newRehearse() *cobra.Command {
 		Short: "Show what each phrase of a report means on telling days",
 		Long: `Show what each phrase of a report means, its defaults, offered periods, limits and
 fixed conditions, on ends and starts of months and years, a leap day, and the days on
-which clocks change; or on days of one's own. Nothing is run.`,
+which clocks change; or on days that you name. Nothing is run.`,
 		Example: `  pikegate rehearse late-sailings
   pikegate rehearse late-sailings --as-of 2027-01-01 --with drafts`,
 		Args:              arity(1, 1),

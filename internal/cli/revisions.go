@@ -107,7 +107,7 @@ func getAll(c *cobra.Command, to string) error {
 		return fail(exitFailed, "%w", err)
 	}
 	for _, d := range list.Definitions {
-		if ref := (catalog.Ref{Kind: catalog.Kind(d.Kind), Name: d.Name}); !ref.IsValid() {
+		if ref := (catalog.Ref{Kind: d.Kind, Name: d.Name}); !ref.IsValid() {
 			return fail(exitUnreached, "what answers is not to be trusted: it has a definition %q, which is no name of one; nothing was written", english.Shorten(ref.String()))
 		}
 	}

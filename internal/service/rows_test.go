@@ -98,7 +98,7 @@ func asked(t *testing.T, s *service.Service, report string, req answer.Request, 
 	return g
 }
 
-// A day asked for in SQL of a developer's own is whole, to its last moment.
+// A day asked for in custom SQL is whole, to its last moment.
 func TestWholeDaysInCustomSQL(t *testing.T) {
 	s := shore(t, "CREATE TABLE calls (id INTEGER PRIMARY KEY, at TEXT)", `INSERT INTO calls VALUES
 		(1, '2026-03-04 21:59:59'), (2, '2026-03-04 22:00:00'), (3, '2026-03-05 12:00:00'), (4, '2026-03-06 21:59:59'), (5, '2026-03-06 21:59:59.9'), (6, '2026-03-06 22:00:00')`)

@@ -8,7 +8,8 @@ import (
 )
 
 // gate lets so many runs through at once. Others wait; when one ends, the next is
-// that of the person whose turn it is, so that nobody's many keep out another's one.
+// that of the person whose turn it is, so that one person's many runs do not hold up another
+// person's single one.
 type gate struct {
 	mu      sync.Mutex
 	free    int

@@ -66,8 +66,8 @@ const (
 	gatherTime   = 500 * time.Microsecond
 )
 
-// commits writes the receipts that are waiting in one transaction, again and again: while
-// one commit is on its way to the disk the next receipts gather. It has a connection of its
+// commits writes the receipts that are waiting in one transaction, repeatedly: while one commit
+// is being written, the next receipts are collected. It has a connection of its
 // own, with statements that are prepared once, since every run waits for them twice.
 func (s *Store) commits() {
 	defer close(s.committed)
@@ -209,8 +209,8 @@ func (s *Store) endCommits() error {
 }
 
 // Keep writes a receipt, or where it has begun writes it anew, with others that came at the same time.
-// When it returns, a crash does not lose it. It does not end with its caller's
-// patience: what was begun is finished.
+// When it returns, a crash does not lose it. It runs to the end even if the caller's context is
+// cancelled.
 func (s *Store) Keep(r Receipt) error {
 	k := kept{Receipt: r, done: make(chan error, 1)}
 	s.closing.RLock()

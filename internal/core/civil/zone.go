@@ -81,8 +81,8 @@ func (d Day) Midnight() int64 { return int64(d-epoch) * SecondsPerDay }
 // day it is the first instant of the next day there is.
 //
 // Between two transitions the zone keeps one offset, and there the date
-// reaches d at the zone's midnight; so the transitions are walked from well
-// before it (no offset is a whole day) until one of them holds that instant.
+// reaches d at the zone's midnight; so we walk the transitions from a day before it (no offset
+// is a whole day) until we reach the one that holds that instant.
 func FirstInstant(d Day, zone *time.Location) int64 {
 	midnight := d.Midnight()
 	at := time.Unix(midnight-2*SecondsPerDay, 0).In(zone)

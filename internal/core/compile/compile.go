@@ -154,7 +154,7 @@ type Compiler struct {
 	from    catalog.From
 	fromSQL string          // of tables
 	facts   map[string]Fact // by column
-	columns sync.Map        // *record.Column to *columnSQL
+	columns sync.Map        // *column.Column to *columnSQL
 }
 
 // New makes the compiler of a dataset. Facts are those of the columns of each table,

@@ -244,7 +244,7 @@ func (s SQLite) Comparable(c Column, shifts []civil.Shift) string {
 }
 
 // FoldFunction is the name of the function that SQLite gets for Unicode simple
-// folding, record.Fold.
+// folding, value.Fold.
 const FoldFunction = "fold_case"
 
 // FoldValue is that function: a text folded, any other value as it is.
@@ -258,7 +258,7 @@ func FoldValue(v any) any {
 	return v
 }
 
-// KeyFunction is the name of the function that SQLite gets for record.DecimalKey.
+// KeyFunction is the name of the function that SQLite gets for value.DecimalKey.
 const KeyFunction = "decimal_key"
 
 // KeyValue is that function: the key of a decimal in a text, nil for any other value.

@@ -1,7 +1,7 @@
 // Package customsql reads SQL that a developer wrote, as its engine takes it apart: it takes
 // the named placeholders out of it, and refuses what is not one SELECT of records. What
-// may be called and how it may be written are lists of what is known to only read; an
-// account that may only read is the wall behind them.
+// may be called and how it may be written are lists of what is known only to read; an account
+// with no right to write is the second defence.
 package customsql
 
 import (

@@ -80,8 +80,7 @@ func read(d *catalog.Document) *reader {
 	return r
 }
 
-// tabIn finds a tab in the indentation of a line, which YAML forbids with words
-// that help nobody.
+// tabIn finds a tab in the indentation of a line, which YAML forbids with an unhelpful message.
 func tabIn(d *catalog.Document) *fault.Fault {
 	for i, line := range strings.Split(d.Text, "\n") {
 		indent := line[:len(line)-len(strings.TrimLeft(line, " \t"))]

@@ -2,9 +2,9 @@
 // right, and how the figures must add up.
 //
 // All records of the dataset are counted once, in groups: by where they lie beside the
-// period, and by how many of the further conditions they pass, in written order. From
-// these few groups come the reconciliation, the condition counts and the ends of the result; so
-// they cannot tell different stories.
+// period, and by how many of the further conditions they pass, in written order. The
+// reconciliation, the condition counts and the ends of the result are all computed from these
+// few groups, so that they cannot contradict each other.
 package evidence
 
 import (

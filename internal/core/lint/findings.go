@@ -54,7 +54,7 @@ func Query(q *catalog.Query) []Found {
 	return found
 }
 
-// edges finds one-sided conditions that leave more open, or out, than meets the eye.
+// edges finds one-sided conditions that include or leave out more than a reader would expect.
 func edges(q *catalog.Query, c *criteria.Node) (found fault.List) {
 	if (c.Op == criteria.From || c.Op == criteria.After) && !hasUpperSide(q.Where, c) {
 		found = append(found, fault.Warn(fault.NoUpperSide, "%s has no upper side: records of days to come match too", c.Op))

@@ -19,9 +19,9 @@ import (
 )
 
 // Reasoning finds conditions that can never hold, always hold, or say what
-// another one says. It works on what each condition leaves of one column: a set
-// that is surely large enough (what the condition may let through) and one that is
-// surely small enough (what it lets through whatever is answered).
+// another one says. It works on what each condition leaves of one column, as two sets: one
+// holds at least every value that the condition can accept, the other at most those that it
+// always accepts.
 
 // cut is a place between the values of a column: just before a value or just
 // after it.
@@ -124,8 +124,8 @@ func (s set) meet(other set) set { return meeting(s, other) }
 // holds reports whether every value of other is in the set.
 func (s set) holds(other set) bool { return s.opposite().meet(other).isEmpty() }
 
-// left is what a node leaves of a column: may is surely large enough, must surely
-// small enough.
+// left is what a node leaves of a column: may holds at least every value that the node can
+// accept, must at most those that it always accepts.
 type left struct{ may, must set }
 
 // Reason is what reasoning needs to know besides the criteria.

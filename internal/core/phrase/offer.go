@@ -18,8 +18,8 @@ import (
 // mostOffered is how many texts are offered at most.
 const mostOffered = 4
 
-// offer completes the refusal of a text: what was entered, and of all that may
-// have been meant what read reads.
+// offer completes the refusal of a text with what was entered, and with those of the likely
+// meanings that read accepts.
 func offer[R any](f *fault.Fault, text string, read func(string) (R, *fault.Fault)) *fault.Fault {
 	f.Entered = english.Shorten(text)
 	texts := f.Suggestions
@@ -92,9 +92,9 @@ func Ends(first, last string) string {
 	return first + " to " + last
 }
 
-// meant are the texts that may have been meant by one that is in no form, the
-// likeliest first: with its words spelled as they are read, with its parts in their
-// order, with its ends told apart. Whether they are read is left to be seen.
+// meant lists what a text in no known form may have been meant to be, the likeliest first: with
+// its words respelled, with its parts reordered, with its two ends separated. The caller keeps
+// those that can be read.
 func meant(text string) [][]string {
 	tokens, bad := lex(typeable.Replace(text), nil)
 	if bad > 0 {

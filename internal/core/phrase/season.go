@@ -23,7 +23,7 @@ type Season struct {
 	Years         []int // of its start; none listed means every year
 }
 
-// called is what people call a season of some name.
+// called is what people call the season: its title, or its name where it has none.
 func (s Season) called(name string) string { return cmp.Or(s.Title, name) }
 
 // MonthDay is a day of any year.

@@ -9,8 +9,9 @@ import (
 	"pikegate/internal/core/phrase"
 )
 
-// passing are the answers that a refusal suggests, those that pass: a phrase knows
-// no limits. Where none does it is what their own refusals suggest. all are the
+// passing keeps of the suggested answers those that the prompt accepts, since phrases are
+// suggested without regard to its limits. Where none passes, it takes what their refusals
+// suggest. all are the
 // refusals of the answer.
 func (p *Prompt) passing(f *fault.Fault, all fault.List, e Entered, s phrase.Setting) []string {
 	var kept []string

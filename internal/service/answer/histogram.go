@@ -132,10 +132,10 @@ type Count struct {
 	Records int64     `json:"records" doc:"How many records it has."`
 }
 
-// mostUnits is how many units of a strip there are at most, as far as years go.
+// mostUnits is how many units a histogram has at most, as long as years are long enough.
 const mostUnits = 120
 
-// histogramAge is how long the counts of a strip are taken for true, unless a load or a
+// histogramAge is how long the counts of a histogram are believed, unless a load or a
 // new definition comes first.
 const histogramAge = time.Minute
 

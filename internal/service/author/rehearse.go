@@ -137,9 +137,8 @@ func rehearsePrompt(p *prompt.Prompt, add func(where, text string, mean func(phr
 	}
 }
 
-// tellingDays are the days of the year around a day on which phrases show what they
-// mean: ends and starts of months and years, a leap day, and those on which clocks
-// change.
+// tellingDays are the days of the year around a day on which the meaning of phrases shows best:
+// ends and starts of months and years, a leap day, and those on which clocks change.
 func tellingDays(today civil.Day, zone *time.Location) []TellingDay {
 	year, month, _ := today.Date()
 	leap := year

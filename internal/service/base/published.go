@@ -87,9 +87,9 @@ type Published struct {
 	*catalog.Catalog
 	broken    map[catalog.Ref]fault.List // what is stored and does not fit any more
 	Revisions map[catalog.Ref]int
-	relations sync.Map // *definition.Dataset to *relation
-	extents   sync.Map // *record.Column to knownExtent
-	fits      sync.Map // *definition.Dataset to knownFits
+	relations sync.Map // *catalog.Dataset to *Relation
+	extents   sync.Map // *column.Column to knownExtent
+	fits      sync.Map // *catalog.Dataset to knownFits
 	built     sync.Map // name of a report to []Revised
 }
 

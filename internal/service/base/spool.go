@@ -43,7 +43,7 @@ func (s Spool) Room(bytes int64) error {
 	if err := syscall.Statfs(s.Dir, &disk); err != nil {
 		return nil // then writing tells
 	}
-	if free := int64(disk.Bavail) * int64(disk.Bsize); free < bytes+spare {
+	if free := int64(disk.Bavail) * disk.Bsize; free < bytes+spare {
 		return fmt.Errorf("%w: %d bytes are free, and %d are wanted", load.ErrNoRoom, free, bytes+spare)
 	}
 	return nil

@@ -68,8 +68,8 @@ func (c *checker) warn(code fault.Code, format string, args ...any) *fault.Fault
 	return c.add(fault.Warn(code, format, args...))
 }
 
-// account warns of one that may do more than read: what is sent only reads, and the account
-// is the wall behind that.
+// account warns of one that may do more than read: the statements only read, and an account
+// without the right to write is the second defence.
 func (c *checker) account(ctx context.Context, v source.View) error {
 	may, err := v.MayWrite(ctx)
 	if may {

@@ -13,7 +13,7 @@ import (
 	"pikegate/internal/core/value"
 )
 
-// mostMarks is how many rows of a result are kept by their marks; of larger results
+// mostMarks is how many rows of a result are kept by their digests; of larger results
 // none are.
 const mostMarks = 20_000
 
@@ -73,7 +73,7 @@ func (m *Digests) SameKey() int64 {
 	return same
 }
 
-// Packed are the marks as they are kept, nil where there are too many.
+// Packed are the digests as they are kept, nil where there are too many.
 func (m *Digests) Packed() []byte {
 	if m.Many {
 		return nil
@@ -88,7 +88,7 @@ func (m *Digests) Packed() []byte {
 	return b.Bytes()
 }
 
-// Unpack reads marks that were packed; nil for those that were not kept.
+// Unpack reads digests that were packed; nil for those that were not kept.
 func Unpack(kept []byte) (*Digests, error) {
 	if kept == nil {
 		return nil, nil
@@ -97,7 +97,7 @@ func Unpack(kept []byte) (*Digests, error) {
 	return &Digests{rows: rows}, err
 }
 
-// KeyText is a key as marks have it: its values as a JSON array of texts.
+// KeyText is a key as digests have it: its values as a JSON array of texts.
 func KeyText(values []string) string {
 	text, err := json.Marshal(values)
 	if err != nil {

@@ -18,7 +18,7 @@ type pruner struct {
 	steps   int       // so many hours of it had theirs
 }
 
-// A clock that is wrong for one start must not cost the receipts of years. So only a small
+// A clock that is wrong once must not delete the receipts of years. So only a small
 // share goes in an hour; and where the clock shows a time long after the latest run, it is
 // believed only when the service has seen it for a day.
 const (

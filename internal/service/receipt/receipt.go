@@ -72,8 +72,8 @@ type Spent struct {
 func Milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
 
 // Row is the receipt as it is kept. One of a run that is under way needs no head: it is small.
-func (r *Receipt) Row(body, head, marks []byte) store.Receipt {
-	return store.Receipt{ID: r.ID, Report: r.Report, Person: r.Person, State: string(r.State), StartedAt: r.StartedAt, Body: body, Head: head, Digests: marks}
+func (r *Receipt) Row(body, head, digests []byte) store.Receipt {
+	return store.Receipt{ID: r.ID, Report: r.Report, Person: r.Person, State: string(r.State), StartedAt: r.StartedAt, Body: body, Head: head, Digests: digests}
 }
 
 // Shortened is a receipt with the beginnings of the answers that were given, for a run that

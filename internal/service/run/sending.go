@@ -15,8 +15,8 @@ import (
 
 // sending is where a result goes. While the source is read, what is written goes on its
 // way beside the reading, and what its reader does not take in time is put aside: first in
-// memory, then in a file. So no reader, however slow, keeps a source busy. Afterwards all
-// goes straight.
+// memory, then in a file. So no reader, however slow, keeps a source busy. Once the source is
+// read, writes go straight to the reader.
 type sending struct {
 	to   io.Writer
 	stop func()        // makes a write to it that does not come to an end fail
