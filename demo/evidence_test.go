@@ -168,7 +168,7 @@ func TestTheEvidenceIsTrue(t *testing.T) {
 			assert.Equal(t, result, e.ConditionCounts[len(e.ConditionCounts)-1].Left)
 			left := all
 			for _, step := range e.ConditionCounts {
-				assert.Equal(t, left-step.Left, step.TookAway)
+				assert.Equal(t, left-step.Left, *step.TookAway)
 				left = step.Left
 			}
 			assert.Equal(t, newest.Format(time.DateOnly), e.CompleteUpTo.Day.String())

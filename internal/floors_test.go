@@ -17,7 +17,7 @@ import (
 // and none beside it.
 var floors = [][]string{
 	{"internal/core/civil", "internal/core/english", "internal/core/value", "internal/core/difference"},
-	{"internal/core/fault", "internal/core/column"},
+	{"internal/core/fault", "internal/core/column", "internal/core/daycount"},
 	{"internal/core/phrase", "internal/core/infer", "internal/core/customsql"},
 	{"internal/core/prompt"},
 	{"internal/core/criteria"},
@@ -26,6 +26,7 @@ var floors = [][]string{
 	{"internal/core/definition", "internal/judge"},
 	{"internal/source", "internal/load", "internal/store", "internal/export"},
 	{"internal/service/base"},
+	{"internal/service/counts"},
 	{"internal/service/answer"},
 	{"internal/service/receipt"},
 	{"internal/service/run", "internal/service/author"},

@@ -12,6 +12,7 @@ import (
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/export"
 	"pikegate/internal/load"
+	"pikegate/internal/service/counts"
 	"pikegate/internal/service/receipt"
 )
 
@@ -63,6 +64,7 @@ func listed(api huma.API) {
 		}
 	}
 	put("Receipt", "state", enumOf(receipt.AllStates()))
+	put("DayCounts", "state", enumOf(counts.States))
 	put("PromptInfo", "type", enumOf(prompt.Types))
 	put("PromptInfo", "open", enumOf(prompt.OpenSides))
 	put("ColumnInfo", "type", enumOf(column.Types))

@@ -91,6 +91,47 @@ type Asked struct {
 	AsOf    string                    `json:"as_of,omitempty" maxLength:"1000" doc:"The day to take for today, in any form that a day is read in."`
 }
 
+// EvidenceWanted is whether a run is to count its evidence: "" for not, true, or "whole" for all
+// records however many there are.
+type EvidenceWanted string
+
+// What can be wanted.
+const (
+	UsualEvidence EvidenceWanted = "true"
+	WholeEvidence EvidenceWanted = "whole"
+)
+
+// MarshalJSON writes a truth or the word.
+func (e EvidenceWanted) MarshalJSON() ([]byte, error) {
+	switch e {
+	case "":
+		return []byte("false"), nil
+	case UsualEvidence:
+		return []byte("true"), nil
+	}
+	return json.Marshal(string(e))
+}
+
+// UnmarshalJSON reads a truth or the word.
+func (e *EvidenceWanted) UnmarshalJSON(text []byte) error {
+	switch string(text) {
+	case "false", "null":
+		*e = ""
+	case "true":
+		*e = UsualEvidence
+	case `"whole"`:
+		*e = WholeEvidence
+	default:
+		return errors.New(`evidence is true, false or "whole"`)
+	}
+	return nil
+}
+
+// Schema is a truth, or the word.
+func (EvidenceWanted) Schema(huma.Registry) *huma.Schema {
+	return &huma.Schema{OneOf: []*huma.Schema{{Type: huma.TypeBoolean}, {Type: huma.TypeString, Enum: []any{string(WholeEvidence)}}}}
+}
+
 // RunRequest is a request for records.
 type RunRequest struct {
 	Asked
@@ -99,7 +140,7 @@ type RunRequest struct {
 	// Uncounted is for those who page and need no count.
 	Uncounted bool `json:"uncounted,omitempty" doc:"Leave out how many records match beyond the limit, which has to be counted."`
 	// Evidence comes after the rows: the receipt, which stands last, waits for it.
-	Evidence bool           `json:"evidence,omitempty" doc:"Count, once the rows are sent, what shows that they are right; it stands on the receipt."`
+	Evidence EvidenceWanted `json:"evidence,omitempty" doc:"Count, once the rows are sent, what shows that they are right; it stands on the receipt. Of a large table what lies outside the period is told from counts that were made before; whole counts all of it."`
 	Files    []catalog.File `json:"files,omitempty" doc:"Definitions to try beside those that are published, or in their place. Nothing is stored, and the run is not on record."`
 	Of       int64          `json:"of,omitempty" minimum:"0" doc:"The receipt of a run to send further rows of, by its answers; limit and skip say which."`
 }
@@ -337,7 +378,7 @@ func (r routes) run(ctx context.Context, in *struct {
 		format = export.SafeCSV
 	}
 	run, err := r.service.Runs.Prepare(ctx, in.Report, answer.Request{Answers: in.Body.Answers, AsOf: in.Body.AsOf,
-		Limit: in.Body.Limit, Skip: in.Body.Skip, Uncounted: in.Body.Uncounted, Evidence: in.Body.Evidence, Files: in.Body.Files, Of: in.Body.Of})
+		Limit: in.Body.Limit, Skip: in.Body.Skip, Uncounted: in.Body.Uncounted, Evidence: in.Body.Evidence != "", Whole: in.Body.Evidence == WholeEvidence, Files: in.Body.Files, Of: in.Body.Of})
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}

@@ -7,6 +7,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"pikegate/internal/core/column"
+	"pikegate/internal/service/counts"
 	"pikegate/internal/source"
 )
 
@@ -78,6 +79,29 @@ func (r routes) registerSources(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "list-tables", Method: http.MethodGet, Path: path + "/{source}/tables", Summary: "The tables of a source", Errors: []int{404, 502, 504}}, r.tables)
 	huma.Register(api, huma.Operation{OperationID: "inspect-table", Method: http.MethodGet, Path: path + "/{source}/tables/{table}",
 		Summary: "What a table holds, and a dataset proposed for it", Errors: []int{404, 502, 504}}, r.inspect)
+	huma.Register(api, huma.Operation{OperationID: "list-counts", Method: http.MethodGet, Path: path + "/{source}/counts",
+		Summary: "What is known of the records of large tables by day, and from when", Errors: []int{404, 502, 504}}, r.counts(false))
+	huma.Register(api, huma.Operation{OperationID: "count-again", Method: http.MethodPost, Path: path + "/{source}/counts",
+		Summary: "Count the records of large tables anew", Errors: []int{404, 502, 504}}, r.counts(true))
+}
+
+// CountList is what is known of the records of a source by day.
+type CountList struct {
+	Counts []counts.DayCounts `json:"counts" doc:"By each dated column that a report asks for days of."`
+}
+
+func (r routes) counts(again bool) func(ctx context.Context, in *struct {
+	Source string `path:"source"`
+}) (*body[CountList], error) {
+	return func(ctx context.Context, in *struct {
+		Source string `path:"source"`
+	}) (*body[CountList], error) {
+		list, err := r.service.Counts.List(ctx, in.Source, again)
+		if err != nil {
+			return nil, problemOf(ctx, err)
+		}
+		return &body[CountList]{CountList{list}}, nil
+	}
 }
 
 func (r routes) sources(context.Context, *struct{}) (*body[SourceList], error) {

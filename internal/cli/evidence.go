@@ -37,7 +37,7 @@ func sayEvidence(w io.Writer, r *receipt.Receipt) {
 		if p.Between > 0 {
 			fmt.Fprintf(w, "%d between, ", p.Between)
 		}
-		fmt.Fprintf(w, "%d after, %d without a date, %d unreadable.\n", p.After, p.Missing, p.Unreadable)
+		fmt.Fprintf(w, "%d after, %d without a date, %d unreadable%s.\n", p.After, p.Missing, p.Unreadable, countedThen(p))
 	}
 	sayConditionCounts(w, e)
 	if e.DataChanged {
@@ -58,6 +58,22 @@ func sayEvidence(w io.Writer, r *receipt.Receipt) {
 	}
 }
 
+// countedThen says when what lies around the period was counted, where that was not just now.
+func countedThen(p *receipt.Reconciliation) string {
+	if p.CountedAt == nil {
+		return ""
+	}
+	what := ", outside as"
+	if p.InsideToo {
+		what = ", as"
+	}
+	said := what + " counted " + p.CountedAt.Format("2006-01-02 15:04 MST")
+	if p.Changed {
+		said += "; the data changed since"
+	}
+	return said
+}
+
 func sayEnds(w io.Writer, ends *receipt.Ends) {
 	if ends.First != nil {
 		fmt.Fprintf(w, "First %s (%d that day), last %s (%d that day).", ends.First.Spelled, ends.First.Records, ends.Last.Spelled, ends.Last.Records)
@@ -75,6 +91,9 @@ func sayEnds(w io.Writer, ends *receipt.Ends) {
 		fmt.Fprintf(w, "Nearest left out: %s.\n", english.Both(near))
 	case ends.First != nil:
 		fmt.Fprintln(w)
+	}
+	if ends.NoneAmong > 0 {
+		fmt.Fprintf(w, "On a side that is not named, none of the nearest %d records meets the other conditions.\n", ends.NoneAmong)
 	}
 }
 

@@ -26,8 +26,8 @@ var outputs = []export.Format{tableOutput, export.JSON, export.CSV, export.NDJSO
 
 func newRun() *cobra.Command {
 	var given, with []string
-	var asOf, output, to string
-	var evidence, safe bool
+	var asOf, output, to, evidence string
+	var safe bool
 	c := &cobra.Command{
 		Use:   "run REPORT",
 		Short: "Run a report and print its records",
@@ -57,7 +57,7 @@ condition left. The run is on record: see pikegate history and pikegate receipt.
 			if err != nil {
 				return err
 			}
-			asked := api.RunRequest{Asked: api.Asked{Answers: answers, AsOf: asOf}, Evidence: evidence || output == tableOutput}
+			asked := api.RunRequest{Asked: api.Asked{Answers: answers, AsOf: asOf}, Evidence: wantedEvidence(evidence, output)}
 			if asked.Files, err = definitionFiles(with); err != nil {
 				return err
 			}
@@ -72,11 +72,23 @@ condition left. The run is on record: see pikegate history and pikegate receipt.
 	serverFlag(c)
 	answerFlags(c, &given, &asOf)
 	wordFlag(c, &output, "output", "table", outputs, "format")
-	c.Flags().BoolVar(&evidence, "evidence", false, "count what shows that the records are right, for the receipt; a table always does")
+	wordFlag(c, &evidence, "evidence", "", []string{"true", "false", "whole"}, "count what shows that the records are right, for the receipt; a table does unless told not to; whole counts all records of a large table too")
+	c.Flags().Lookup("evidence").NoOptDefVal = "true"
 	c.Flags().StringArrayVar(&with, "with", nil, "a file or directory of definitions to try that are not published; repeat it for more")
 	c.Flags().BoolVar(&safe, "safe", false, "of CSV: write what no spreadsheet program takes for a formula; without it CSV is true to the data")
 	c.Flags().StringVar(&to, "to", "", "file to write to, in place of standard output; it appears when it is whole")
 	return c
+}
+
+// wantedEvidence is what a run is to count, by its flag; tables count what is usual.
+func wantedEvidence(flag, output string) api.EvidenceWanted {
+	switch {
+	case flag == "false", flag == "" && output != tableOutput:
+		return ""
+	case flag == "":
+		return api.UsualEvidence
+	}
+	return api.EvidenceWanted(flag)
 }
 
 // answerFlags adds the flags that answer the questions of a report.

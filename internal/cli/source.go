@@ -14,10 +14,11 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/internal/api"
+	"pikegate/internal/service/counts"
 )
 
 func newSource() *cobra.Command {
-	return group("source", "Look at the databases of business records", newInspect())
+	return group("source", "Look at the databases of business records", newInspect(), newCounts())
 }
 
 func newInspect() *cobra.Command {
@@ -56,6 +57,64 @@ sample's; --whole counts them over all records.`,
 	c.Flags().BoolVar(&whole, "whole", false, "count the figures of a large table over all its records")
 	serverFlag(c)
 	return c
+}
+
+func newCounts() *cobra.Command {
+	var output string
+	var again bool
+	c := &cobra.Command{
+		Use:   "counts SOURCE",
+		Short: "Tell what is known of the records of large tables by day",
+		Long: `Tell what is known of the records of a source by day. Of a table of more than 200,000
+records the service keeps how many each day has: what lies outside a report's period,
+histograms and the count before a run are told from it, with the time at which it was
+counted. It is counted in the background; --again counts all of it now.`,
+		Example: "  pikegate source counts harbour\n  pikegate source counts harbour --again",
+		Args:    arity(1, 1),
+		RunE: calling(func(c *cobra.Command, client *client, args []string) error {
+			method := http.MethodGet
+			if again {
+				method = http.MethodPost
+			}
+			var list api.CountList
+			if err := client.json(c.Context(), method, "/sources/"+url.PathEscape(args[0])+"/counts", nil, &list); err != nil {
+				return err
+			}
+			return say(c.OutOrStdout(), output, list, func(w io.Writer) {
+				if len(list.Counts) == 0 {
+					fmt.Fprintln(w, "No report asks for days of this source.")
+				}
+				for _, n := range list.Counts {
+					fmt.Fprintln(w, countLine(n))
+				}
+			})
+		}),
+	}
+	outputFlag(c, &output)
+	c.Flags().BoolVar(&again, "again", false, "count all records of the large tables now, and wait for it")
+	serverFlag(c)
+	return c
+}
+
+// countLine is what is known of the records of one dataset, in columns.
+func countLine(n counts.DayCounts) string {
+	line := n.Dataset + "\t" + n.Column + "\t" + string(n.State)
+	switch {
+	case n.State == counts.Small:
+		return line + "\tcounted whenever somebody asks"
+	case n.Records != nil && n.First != nil:
+		line += fmt.Sprintf("\t%d records, %s through %s, %d without a date, %d unreadable", *n.Records, n.First.Plain(), n.Last.Plain(), *n.Missing, *n.Unreadable)
+		line += "\tcounted " + n.CountedAt.Format("2006-01-02 15:04 MST")
+		if n.Oldest.Before(*n.CountedAt) {
+			line += ", some of it " + n.Oldest.Format("2006-01-02 15:04 MST")
+		}
+	case n.Share > 0:
+		line += fmt.Sprintf("\t%.0f %% of the days", 100*n.Share)
+	}
+	if n.Problem != "" {
+		line += "\t" + n.Problem
+	}
+	return line
 }
 
 // tablePath is the path of a source's tables, or of one of them.

@@ -159,6 +159,8 @@ func dated(day string) *receipt.Dated {
 	return &receipt.Dated{Day: d, Spelled: d.Spelled()}
 }
 
+func number(n int64) *int64 { return &n }
+
 // The whole evidence of one run, figure by figure.
 func TestEvidence(t *testing.T) {
 	s, _ := sailing(t, nil)
@@ -172,9 +174,9 @@ func TestEvidence(t *testing.T) {
 		Period: &receipt.Reconciliation{Column: "on", Says: "on from Sun 1 Mar 2026 through Tue 31 Mar 2026 (31 days)",
 			Before: 2, Inside: 4, After: 2, Missing: 1, Unreadable: 1},
 		ConditionCounts: []receipt.ConditionCount{
-			{Says: "on from Sun 1 Mar 2026 through Tue 31 Mar 2026 (31 days)", Left: 4, TookAway: 6},
-			{Says: "party at least 1", Left: 4},
-			{Says: "route is Outer Loop", Left: 3, TookAway: 1}},
+			{Says: "on from Sun 1 Mar 2026 through Tue 31 Mar 2026 (31 days)", Left: 4, TookAway: number(6)},
+			{Says: "party at least 1", Left: 4, TookAway: number(0)},
+			{Says: "route is Outer Loop", Left: 3, TookAway: number(1)}},
 		Ends: &receipt.Ends{Column: "on", First: &receipt.EndDay{Dated: *dated("2026-03-01"), Records: 1}, Last: &receipt.EndDay{Dated: *dated("2026-03-31"), Records: 1},
 			NearestBefore: dated("2026-02-28"), NearestAfter: dated("2026-05-05")},
 		CompleteUpTo: dated("2026-05-05"), Statements: 2,
@@ -571,7 +573,7 @@ func TestHistograms(t *testing.T) {
 			histogram, err = s.Answers.Histogram(ctx, "trips", "days", "")
 			require.NoError(t, err)
 		}) {
-			if !strings.Contains(sent, "pragma_") && !strings.Contains(sent, "LIMIT 1000") { // which ask for the table itself
+			if !strings.Contains(sent, "pragma_") && !strings.Contains(sent, "LIMIT 1000") && !strings.Contains(sent, "AS one") { // which ask for the table itself
 				n++
 			}
 		}

@@ -10,6 +10,7 @@ import (
 	"pikegate/internal/service/answer"
 	"pikegate/internal/service/author"
 	"pikegate/internal/service/base"
+	"pikegate/internal/service/counts"
 	"pikegate/internal/service/publish"
 	"pikegate/internal/service/receipt"
 	"pikegate/internal/service/run"
@@ -18,6 +19,7 @@ import (
 // Service is safe for concurrent use.
 type Service struct {
 	Base      *base.Base
+	Counts    *counts.Counts
 	Answers   *answer.Answers
 	Receipts  *receipt.Receipts
 	Runs      *run.Runs
@@ -34,17 +36,20 @@ func Open(ctx context.Context, c base.Config) (*Service, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Service{Base: base, Answers: answer.New(base), Receipts: receipt.New(base), Author: author.New(base)}
-	s.Runs = run.New(base, s.Answers, s.Receipts)
+	s := &Service{Base: base, Counts: counts.New(base), Receipts: receipt.New(base), Author: author.New(base)}
+	s.Answers = answer.New(base, s.Counts)
+	s.Runs = run.New(base, s.Counts, s.Answers, s.Receipts)
 	s.Publisher = publish.New(base, s.Runs)
 	background, stop := context.WithCancel(context.WithoutCancel(ctx))
 	s.close = sync.OnceValue(func() error {
 		stop()
 		s.stopped.Wait()
+		s.Counts.Wait()
 		s.Runs.AwaitEnd()
 		return base.Close()
 	})
 	s.stopped.Go(func() { s.Receipts.Prune(background) })
+	s.Counts.Start(background)
 	return s, nil
 }
 

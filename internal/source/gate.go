@@ -12,6 +12,7 @@ import (
 // person's single one.
 type gate struct {
 	mu      sync.Mutex
+	size    int // how many may be through at once
 	free    int
 	room    int // how many more may wait
 	waiting []*line
@@ -24,7 +25,7 @@ type line struct {
 	runs   []chan struct{}
 }
 
-func newGate(atOnce, waiting int) *gate { return &gate{free: atOnce, room: waiting} }
+func newGate(atOnce, waiting int) *gate { return &gate{size: atOnce, free: atOnce, room: waiting} }
 
 // Enter waits until it is the turn of somebody who wants to read, a run or less, for so long and no
 // longer. Whoever has entered says by leave when the reading has ended. All that reads a
@@ -40,6 +41,13 @@ func (s *Source) Enter(ctx context.Context, person string, longest time.Duration
 		err = failed(Full, "no turn came within %s", longest)
 	}
 	return leave, err
+}
+
+// IsIdle reports whether nobody reads the source.
+func (s *Source) IsIdle() bool {
+	s.gate.mu.Lock()
+	defer s.gate.mu.Unlock()
+	return s.gate.free == s.gate.size
 }
 
 // enterAtOnce enters where nobody has to be waited for.

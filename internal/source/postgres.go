@@ -329,5 +329,7 @@ func (*postgres) inspection() inspection {
 			WHERE i.indrelid = ` + named + ` AND i.indpred IS NULL AND i.indisvalid ORDER BY n.relname, k.place`,
 		about: `SELECT coalesce(sum(greatest(c.reltuples, 0)), 0)::bigint FROM pg_class c
 			WHERE c.oid = ` + named + ` OR c.oid IN (SELECT relid FROM pg_partition_tree(` + named + `) WHERE isleaf)`,
+		changes: `SELECT string_agg(relid::text || ':' || n_tup_ins || '/' || n_tup_upd || '/' || n_tup_del, ' ' ORDER BY relid) FROM pg_stat_all_tables
+			WHERE relid = ` + named + ` OR relid IN (SELECT relid FROM pg_partition_tree(` + named + `) WHERE isleaf)`,
 	}
 }

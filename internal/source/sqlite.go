@@ -5,10 +5,12 @@ import (
 	"database/sql"
 	"database/sql/driver"
 	"errors"
+	"fmt"
 	"io"
 	"net/url"
 	"os"
 	"strconv"
+	"strings"
 	"sync"
 	"time"
 
@@ -124,6 +126,17 @@ func (e *sqlite) view(ctx context.Context, use func(session) error) error {
 	})
 }
 
+// changed is the size and the time of the file and of its log.
+func (e *sqlite) changed() string {
+	signs := make([]string, 0, 2)
+	for _, path := range []string{e.path, e.path + "-wal"} {
+		if info, err := os.Stat(path); err == nil {
+			signs = append(signs, fmt.Sprintf("%d bytes at %d", info.Size(), info.ModTime().UnixNano()))
+		}
+	}
+	return strings.Join(signs, " + ")
+}
+
 type sqliteSession struct{ *sqlite3.SQLiteConn }
 
 func (s sqliteSession) rows(ctx context.Context, statement compile.Statement) (cursor, error) {
@@ -220,13 +233,14 @@ func explainSQLite(err error) error {
 	return failed(Other, "%w", err)
 }
 
-func (*sqlite) inspection() inspection {
+func (e *sqlite) inspection() inspection {
 	return inspection{
 		explain: "EXPLAIN QUERY PLAN", planned: plannedSQLite,
 		tables:  `SELECT name, type FROM sqlite_master WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite!_%' ESCAPE '!' ORDER BY name`,
 		columns: `SELECT name, type, "notnull", 0, 0, pk FROM pragma_table_info(?) ORDER BY cid`,
 		indexes: `SELECT 'rowid', 1, max(name) FROM pragma_table_info(?1) WHERE pk > 0 HAVING count(*) = 1 AND max(upper(type)) = 'INTEGER'
 			UNION ALL SELECT * FROM (SELECT l.name, l."unique", i.name FROM pragma_index_list(?1) l JOIN pragma_index_info(l.name) i WHERE l.partial = 0 AND i.name IS NOT NULL ORDER BY l.seq, i.seqno)`,
-		about: `SELECT coalesce(max(_rowid_), 0) FROM %s WHERE ? IS NOT NULL`,
+		about:   `SELECT coalesce(max(_rowid_), 0) FROM %s WHERE ? IS NOT NULL`,
+		changes: `SELECT coalesce(max(_rowid_), 0) FROM %s WHERE ? IS NOT NULL`, beside: e.changed,
 	}
 }

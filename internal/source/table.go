@@ -19,6 +19,11 @@ type inspection struct {
 	indexes string // name, 0 or 1 for unique, and column, in the order of the index
 	about   string // about how many records there are; %s stands for the table's name, quoted, where it is needed
 	rights  string // one number, over 0 where the account may write; "" where there is no account
+	// changes is one text or number that changes when the records of a table do, as far as the
+	// database says; %s stands for the table's name, quoted. beside is such a text that the
+	// database does not say, nil for none.
+	changes string
+	beside  func() string
 	explain string // what asks for the plan of a statement that follows
 	planned func(row []value.Value) planLine
 }
@@ -103,6 +108,30 @@ func (v View) Facts(t *Table) map[string]compile.Fact {
 		facts[c.Name] = c.Fact
 	}
 	return facts
+}
+
+// Changes is a text that changes when the records of some tables do, as far as the database
+// tells: of SQLite the size and the time of the file and the greatest number of a record, of
+// PostgreSQL its counts of inserted, updated and deleted records, of MariaDB the time of the
+// last change. It is "" where there is no sign, as of views. That it is the same does not
+// prove that nothing changed within the same moment.
+func (v View) Changes(ctx context.Context, tables ...string) (string, error) {
+	var signs []string
+	for _, name := range tables {
+		sign := ""
+		err := v.ask(ctx, strings.ReplaceAll(v.inspection.changes, "%s", v.dialect.Name(name)), name, func(row []value.Value) { sign = row[0].String() })
+		if none := (*Error)(nil); errors.As(err, &none) && none.Trouble == Changed {
+			err, sign = nil, "" // a view, or a table without numbers
+		}
+		if err != nil || sign == "" && v.inspection.beside == nil {
+			return "", err
+		}
+		signs = append(signs, name+" "+sign)
+	}
+	if v.inspection.beside != nil {
+		signs = append(signs, v.inspection.beside())
+	}
+	return strings.Join(signs, ", "), nil
 }
 
 // MayWrite asks the database whether the account may change what it reads, or everything.

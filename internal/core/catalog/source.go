@@ -2,16 +2,34 @@ package catalog
 
 import (
 	"time"
+
+	"pikegate/internal/core/civil"
 )
 
 // Source is a database that holds business records.
 type Source struct {
-	Name  string
-	Title string
-	Zone  *time.Location // the business's time zone
-	Clock string         // what people call its time: "Harbour time"
-	At    Connection
+	Name     string
+	Title    string
+	Zone     *time.Location // the business's time zone
+	Clock    string         // what people call its time: "Harbour time"
+	At       Connection
+	Counting Counting
 }
+
+// Counting is how the records of a source may be counted in the background.
+type Counting struct {
+	Off bool
+	// Share is how many of the places for runs counting may take: 1, or 0 where a slice is
+	// begun only while nobody reads.
+	Share int
+	Hours civil.TimeRange // when it may, by the clock of the source's zone; the zero TimeRange at any hour
+	// AgainAfter is the age from which on counts are made anew where the data changed, or may
+	// have changed since the database gives no sign.
+	AgainAfter time.Duration
+}
+
+// UsualCounting is how records are counted where a source says nothing of it.
+var UsualCounting = Counting{Share: 1, AgainAfter: 24 * time.Hour}
 
 // Engine is what kind of database a source is.
 type Engine string

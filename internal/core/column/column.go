@@ -83,6 +83,12 @@ type Column struct {
 // IsText reports whether the database holds the column as text.
 func (c *Column) IsText() bool { return c.Type == Text || c.Stored == StoredText && c.Type.IsDated() }
 
+// HasPlainBounds reports whether the stored values of a dated column sort by time, so that
+// bounds compare with them as they are and an index serves.
+func (c *Column) HasPlainBounds() bool {
+	return c.Stored != StoredText || c.Pattern.Sorts()
+}
+
 // Range is the least stored number that stands for a date of the calendar, and the first
 // after it that does not any more; false where dates are not stored as numbers of units
 // since some day.

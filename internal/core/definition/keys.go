@@ -71,6 +71,8 @@ var kindKeys = map[catalog.Kind]keys{
 		may("password", oneKey(referenceKeys.schema("Where the password is kept, if not in the address."))),
 		may("schema", text("Schema or database on the server, where it is not the one that the address leads to.")),
 		may("limits", limitKeys.schema("What the source may be asked for.")),
+		may("counting", object{"description": "How the records of large tables are counted in the background; off for not at all.",
+			"oneOf": []any{object{"enum": []string{"off"}}, countingKeys.schema("")}}),
 	),
 	catalog.KindDataset: kind("dataset", "Records of a source.",
 		may("title", text("What its records are called, in the plural.")),
@@ -156,6 +158,13 @@ var limitKeys = keys{
 	may("rows", whole("The most rows of a result.")),
 	may("at_once", whole("The most runs at once; 8 where absent.")),
 	may("waiting", whole("The most runs that wait for their turn; 64 where absent.")),
+}
+
+var countingKeys = keys{
+	may("share", object{"enum": []int{0, 1}, "description": "How many of the places for runs counting may take; with 0 it goes on only while nobody reads; 1 where absent."}),
+	may("from", text("The first time of day at which it may go on, such as 20:00; at any time where absent.")),
+	may("through", text("The last such time of day, such as 06:00.")),
+	may("again_after", text("The age from which on counts are made anew where the data changed, such as 12h; 24h where absent.")),
 }
 
 // columnOfTable and textStored are variants of a column beside its type: one in a table,

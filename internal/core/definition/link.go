@@ -253,6 +253,7 @@ func (l *linker) source(name string, m *mapping) *catalog.Source {
 		s.Clock = s.Zone.String()
 	}
 	s.At = l.connection(m)
+	s.Counting = l.counting(m.take("counting"))
 	return s
 }
 
@@ -292,10 +293,7 @@ func (l *linker) connection(m *mapping) catalog.Connection {
 	}
 	if lm, ok := l.mapping(limits, limitKeys); ok {
 		if n := lm.take("time"); n != nil {
-			var err error
-			if c.Time, err = time.ParseDuration(l.text(n)); err != nil || c.Time < time.Millisecond {
-				l.fault(n, fault.WrongValue, "a length of time such as 90s or 5m is wanted here, and this is %q", english.Shorten(n.Value))
-			}
+			c.Time = l.lengthOfTime(n, "90s or 5m", time.Millisecond)
 		}
 		if n := lm.take("rows"); n != nil {
 			c.Rows = l.whole(n, 1)
@@ -313,6 +311,52 @@ func (l *linker) connection(m *mapping) catalog.Connection {
 		l.finish(lm)
 	}
 	return c
+}
+
+// counting = off | { share: 0 | 1, from: TIME, through: TIME, again_after: LENGTH } .
+func (l *linker) counting(n *yaml.Node) catalog.Counting {
+	c := catalog.UsualCounting
+	switch {
+	case n == nil:
+		return c
+	case n.Kind == yaml.ScalarNode && n.Value == "off":
+		c.Off = true
+		return c
+	}
+	m, ok := l.mapping(n, countingKeys)
+	if !ok {
+		return c
+	}
+	if share := m.take("share"); share != nil {
+		if c.Share = l.whole(share, 0); c.Share > 1 {
+			l.fault(share, fault.WrongValue, "one part of a source is counted at a time, so that a share is 1 or 0, and this is %d", c.Share)
+		}
+	}
+	from, through := m.take("from"), m.take("through")
+	switch {
+	case (from == nil) != (through == nil):
+		l.fault(n, fault.MissingKey, "hours have a beginning and an end: from and through")
+	case from != nil:
+		var f *fault.Fault
+		if c.Hours, f = phrase.TimeRange(l.text(from) + " to " + l.text(through)); f != nil {
+			l.add(from, f)
+		}
+	}
+	if age := m.take("again_after"); age != nil {
+		c.AgainAfter = l.lengthOfTime(age, "24h or 30m", time.Minute)
+	}
+	l.finish(m)
+	return c
+}
+
+// lengthOfTime reads a length of time of at least so much; 0 for what is none.
+func (l *linker) lengthOfTime(n *yaml.Node, such string, least time.Duration) time.Duration {
+	d, err := time.ParseDuration(l.text(n))
+	if err != nil || d < least {
+		l.fault(n, fault.WrongValue, "a length of time such as %s is wanted here, and this is %q", such, english.Shorten(n.Value))
+		return 0
+	}
+	return d
 }
 
 // referTo = { env: NAME } | { file: PATH } .

@@ -10,6 +10,7 @@ package evidence
 import (
 	"slices"
 
+	"pikegate/internal/core/civil"
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
 )
@@ -67,6 +68,24 @@ func PlanOf(parts []*criteria.Bound, sort []criteria.Sort, show []*column.Column
 func IsPeriod(b *criteria.Bound) bool {
 	return b.Logic == criteria.Condition && b.Column.Type.IsDated() && b.Other == nil &&
 		!slices.Contains([]criteria.Op{criteria.Missing, criteria.Present, criteria.RecursIn, criteria.ClockWithin}, b.Op)
+}
+
+// WholeDays are the periods of whole days that a condition on days or moments stands for, an
+// open side being none; nil where it stands for parts of days.
+func WholeDays(b *criteria.Bound) []civil.Period {
+	var all []civil.Period
+	for _, span := range b.Spans() {
+		from, until := span.From.Day(), span.Until.Day()
+		if span.From.IsSet() != from.IsValid() || span.Until.IsSet() != until.IsValid() || span.Empty {
+			return nil
+		}
+		p := civil.Period{First: from}
+		if until.IsValid() {
+			p.Last = until - 1
+		}
+		all = append(all, p)
+	}
+	return all
 }
 
 // All are the conditions that are counted, the period first where it is one.

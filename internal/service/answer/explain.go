@@ -3,6 +3,7 @@ package answer
 import (
 	"context"
 	"fmt"
+	"time"
 
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/compile"
@@ -70,6 +71,15 @@ func (s *Answers) Matches(ctx context.Context, name string, req Request) (*Match
 			m.Of, err = v.Count(ctx, p.From.SQL.Count(q))
 			return err
 		}
+		if plan.Alone && !p.Bound.excludes(plan.Period) {
+			of, err := p.counted(ctx, v, plan.Period.Column)
+			if err != nil {
+				return err
+			}
+			if of != nil && of.IsIndexed() {
+				return p.matches(ctx, v, of, plan, m)
+			}
+		}
 		q.Where = inside
 		row, err := v.Numbers(ctx, p.From.SQL.Among(q, criteria.AllOf(plan.Steps...)))
 		if err == nil {
@@ -98,8 +108,11 @@ type Explanation struct {
 
 // Matches is how many records a run would bring.
 type Matches struct {
-	Records int64 `json:"records" doc:"Records that match all the answers."`
-	Of      int64 `json:"of" doc:"Records that the period holds, whatever else is answered; all of the dataset where there is none."`
+	Records   int64      `json:"records" doc:"Records that match all the answers."`
+	Of        int64      `json:"of" doc:"Records that the period holds, whatever else is answered; all of the dataset where there is none."`
+	About     bool       `json:"about,omitempty" doc:"Whether the numbers are about right only: those of a large period, told from counts that were made before."`
+	OrMore    bool       `json:"or_more,omitempty" doc:"Whether the period holds more records than the number says, and those that match were not counted."`
+	CountedAt *time.Time `json:"counted_at,omitempty" doc:"When the records of the period were counted, where that was before."`
 }
 
 // BoundTo are the values bound to a statement, in order, for people to read.

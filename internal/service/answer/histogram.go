@@ -71,7 +71,7 @@ func (s *Answers) histogram(ctx context.Context, report *catalog.Report, asked *
 	histogram.Column = column.Label
 	if !days.IsClosed() {
 		var err error
-		if days, err = s.base.DaysIn(ctx, of, column); err != nil || !days.IsClosed() {
+		if days, err = s.daysIn(ctx, of, column); err != nil || !days.IsClosed() {
 			return histogram, err
 		}
 		unit = civil.Months
@@ -96,6 +96,14 @@ func (s *Answers) histogram(ctx context.Context, report *catalog.Report, asked *
 		return nil, err
 	}
 	err = p.looking(ctx, func(ctx context.Context, v source.View) error {
+		counted, err := p.counted(ctx, v, column)
+		if err != nil {
+			return err
+		}
+		if counted != nil {
+			s.fromCalendar(ctx, counted, append(starts, end), histogram)
+			return nil
+		}
 		q := p.Bound.Counting(p.Bound.Own)
 		if q.Extents, err = base.ExtentsOf(ctx, v, p.From.SQL, q); err != nil {
 			return err
@@ -121,6 +129,9 @@ type Histogram struct {
 	Column string  `json:"column" doc:"Label of the column that the days are those of; empty where no condition compares one."`
 	Unit   string  `json:"unit" enum:"day,month,quarter,year" doc:"What is counted by."`
 	Units  []Count `json:"units" doc:"In order of time, without gaps."`
+	// Of a large table the records are counted in the background.
+	CountedAt *time.Time `json:"counted_at,omitempty" doc:"When they were counted, where that was not just now; the oldest count in them."`
+	Counting  bool       `json:"counting,omitempty" doc:"Whether they are being counted for the first time, so that there are none yet."`
 }
 
 // Count is how many records a calendar unit has.

@@ -6,6 +6,7 @@ import (
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/prompt"
 )
@@ -20,7 +21,7 @@ func (s *Answers) dataOf(ctx context.Context, r *catalog.Report, p *prompt.Promp
 		if n.Operand.Prompt != p || failed != nil {
 			return
 		}
-		days, err := s.base.DaysIn(ctx, r.Table.Of, n.Column)
+		days, err := s.daysIn(ctx, r.Table.Of, n.Column)
 		failed = err
 		if !days.IsClosed() {
 			return
@@ -31,6 +32,15 @@ func (s *Answers) dataOf(ctx context.Context, r *catalog.Report, p *prompt.Promp
 		data = civil.Period{First: min(data.First, days.First), Last: max(data.Last, days.Last)}
 	})
 	return data, failed
+}
+
+// daysIn is the first and the last day of a column: of a large table that no index leads to as
+// they were counted, else as they were within the last minute.
+func (s *Answers) daysIn(ctx context.Context, of *catalog.Dataset, c *column.Column) (civil.Period, error) {
+	if days, ok := s.reachOf(ctx, of, c); ok {
+		return days, nil
+	}
+	return s.base.DaysIn(ctx, of, c)
 }
 
 // ReportOn finds a report and works out its offers on the as-of day. Months,

@@ -34,6 +34,7 @@ type Request struct {
 	// Uncounted leaves it open how many records match beyond the rows of a Limit.
 	Uncounted bool
 	Evidence  bool // count, once the rows are sent, what shows that they are right
+	Whole     bool // count all records, however many there are, and make the fingerprint of all rows
 	// Of is the receipt of a run that this one brings further rows of, by its answers: one
 	// run has one receipt, however many pages are read of it. 0 for a run of its own.
 	Of int64

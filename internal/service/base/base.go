@@ -59,6 +59,7 @@ func Open(ctx context.Context, c Config) (*Base, error) {
 	}
 	c.EvidenceTime = cmp.Or(c.EvidenceTime, c.RunTime)
 	c.LoadBytes, c.SpoolBytes = cmp.Or(c.LoadBytes, usualLoadBytes), cmp.Or(c.SpoolBytes, usualSpoolBytes)
+	c.SmallTable = cmp.Or(c.SmallTable, usualSmallTable)
 	s := &Base{Config: c, locked: held, Store: own, sources: source.NewPool(c.rules()), Spool: spool, checks: semaphore.NewWeighted(int64(cmp.Or(c.Checks, usualChecks)))}
 	if err := s.load(ctx); err != nil {
 		s.Close()

@@ -25,6 +25,9 @@ type Config struct {
 	Checks, Uploads, Inspections int
 	// OwnBytes is the most that the service's own records may take; 0 for any number.
 	OwnBytes int64
+	// SmallTable is up to how many records a table is counted whole at each run, 200,000 where
+	// it is 0.
+	SmallTable int
 	// SpoolBytes is the most of a result that waits on the disk for a slow reader, 1 GiB where
 	// it is 0.
 	SpoolBytes int64
@@ -43,6 +46,7 @@ type Config struct {
 const (
 	usualLoadBytes  = 512 << 20
 	usualSpoolBytes = 1 << 30
+	usualSmallTable = 200_000
 )
 
 // ownFile is the file of the service's own records, in its directory.

@@ -27,12 +27,8 @@ func (s *Base) DaysIn(ctx context.Context, of *catalog.Dataset, c *column.Column
 	}
 	var days civil.Period
 	err = s.Look(ctx, from.Source, s.Config.RunTime, func(ctx context.Context, v source.View) error {
-		extent, ok, err := extentOf(ctx, v, from.SQL, compile.Query{}, c)
-		if ok && c.Type == column.Instant {
-			days = civil.Period{First: civil.DayHolding(extent.First, of.Source.Zone), Last: civil.DayHolding(extent.Last, of.Source.Zone)}
-		} else if ok {
-			days = civil.Period{First: civil.DayAt(extent.First, time.UTC), Last: civil.DayAt(extent.Last, time.UTC)}
-		}
+		var err error
+		days, err = DaysOf(ctx, v, from.SQL, of, c)
 		return err
 	})
 	if err != nil {
@@ -40,6 +36,19 @@ func (s *Base) DaysIn(ctx context.Context, of *catalog.Dataset, c *column.Column
 	}
 	published.extents.Store(c, knownExtent{days, s.Config.Now()})
 	return days, nil
+}
+
+// DaysOf is the first and the last day of a column of a dataset, in a snapshot; open where it
+// has none.
+func DaysOf(ctx context.Context, v source.View, sql *compile.Compiler, of *catalog.Dataset, c *column.Column) (civil.Period, error) {
+	extent, ok, err := extentOf(ctx, v, sql, compile.Query{}, c)
+	switch {
+	case !ok || err != nil:
+		return civil.Period{}, err
+	case c.Type == column.Instant:
+		return civil.Period{First: civil.DayHolding(extent.First, of.Source.Zone), Last: civil.DayHolding(extent.Last, of.Source.Zone)}, nil
+	}
+	return civil.Period{First: civil.DayAt(extent.First, time.UTC), Last: civil.DayAt(extent.Last, time.UTC)}, nil
 }
 
 // extentAge is how long an extent of data is taken for true, for what is offered.

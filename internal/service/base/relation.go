@@ -34,7 +34,7 @@ func (s *Base) Relation(ctx context.Context, d *catalog.Dataset) (*Relation, err
 			for as, t := range tables {
 				facts[as] = v.Facts(t)
 			}
-			r.Unique = IsUnique(d, tables)
+			r.Unique, r.Leads = IsUnique(d, tables), leads(d, tables)
 			r.Fits = s.knownFits(ctx, published, v, d, tables)
 			return nil
 		})
@@ -81,7 +81,8 @@ type Relation struct {
 	// sorted, so that pages bring each of them once.
 	Unique bool
 	Ties   []*column.Column
-	Fits   []source.Fit // of some records of its tables, as they were some minutes ago
+	Leads  map[string]bool // the columns that an index of their table starts with
+	Fits   []source.Fit    // of some records of its tables, as they were some minutes ago
 }
 
 // factAge is how long it is believed what a database says of a table's columns.
@@ -102,6 +103,17 @@ func TablesOf(ctx context.Context, v source.View, d *catalog.Dataset) (map[strin
 		tables[as] = t
 	}
 	return tables, nil
+}
+
+// leads are the columns of a dataset that an index of their table starts with.
+func leads(d *catalog.Dataset, tables map[string]*source.Table) map[string]bool {
+	all := map[string]bool{}
+	for _, o := range d.Origins() {
+		if t := tables[o.Table]; t != nil && t.Leads(o.Column) {
+			all[o.Name] = true
+		}
+	}
+	return all
 }
 
 // IsUnique reports whether the database keeps two records of a dataset from having the

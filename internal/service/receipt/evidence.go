@@ -27,15 +27,18 @@ type Evidence struct {
 // Reconciliation is where all records of a dataset lie beside a period: the figures
 // add up to all of them.
 type Reconciliation struct {
-	Column     string `json:"column" doc:"Label of the column."`
-	Says       string `json:"says" doc:"The condition in words."`
-	Excluded   bool   `json:"excluded,omitempty" doc:"Whether the condition keeps what lies outside."`
-	Before     int64  `json:"before" doc:"Records before it."`
-	Inside     int64  `json:"inside" doc:"Records inside it."`
-	Between    int64  `json:"between,omitempty" doc:"Of several days: records between the first and the last, on none of them."`
-	After      int64  `json:"after" doc:"Records after it."`
-	Missing    int64  `json:"missing" doc:"Records without a date."`
-	Unreadable int64  `json:"unreadable" doc:"Records whose stored value is no date."`
+	Column     string     `json:"column" doc:"Label of the column."`
+	Says       string     `json:"says" doc:"The condition in words."`
+	Excluded   bool       `json:"excluded,omitempty" doc:"Whether the condition keeps what lies outside."`
+	Before     int64      `json:"before" doc:"Records before it."`
+	Inside     int64      `json:"inside" doc:"Records inside it."`
+	Between    int64      `json:"between,omitempty" doc:"Of several days: records between the first and the last, on none of them."`
+	After      int64      `json:"after" doc:"Records after it."`
+	Missing    int64      `json:"missing" doc:"Records without a date."`
+	Unreadable int64      `json:"unreadable" doc:"Records whose stored value is no date."`
+	CountedAt  *time.Time `json:"counted_at,omitempty" doc:"When all but what lies inside was counted; absent where that was counted with the rows."`
+	InsideToo  bool       `json:"inside_too,omitempty" doc:"Whether what lies inside was counted then as well, since the period has too many records to be counted for a page of them."`
+	Changed    bool       `json:"changed,omitempty" doc:"Whether the period has other records than it had at that time: the data changed since."`
 }
 
 // MoreDigits is a column with values that have more digits than its scale.
@@ -56,7 +59,7 @@ type Unfit struct {
 type ConditionCount struct {
 	Says     string `json:"says" doc:"The condition in words."`
 	Left     int64  `json:"left" doc:"Records that are left after it."`
-	TookAway int64  `json:"took_away" doc:"Records that it took away."`
+	TookAway *int64 `json:"took_away,omitempty" doc:"Records that it took away; absent where it is not known how many there were before."`
 }
 
 // Dated is a date of a record.
@@ -78,6 +81,7 @@ type Ends struct {
 	Last          *EndDay `json:"last,omitempty" doc:"The last date."`
 	NearestBefore *Dated  `json:"nearest_before,omitempty" doc:"The last record before the period that all the other conditions hold for."`
 	NearestAfter  *Dated  `json:"nearest_after,omitempty" doc:"The first record after the period, likewise."`
+	NoneAmong     int     `json:"none_among,omitempty" doc:"Where a nearest record is missing although there are records: how many of the nearest were looked at, and none of them met the other conditions."`
 }
 
 // Loaded is when a table was last loaded.

@@ -17,6 +17,7 @@ import (
 	"pikegate/internal/core/value"
 	"pikegate/internal/service/answer"
 	"pikegate/internal/service/base"
+	"pikegate/internal/service/counts"
 	"pikegate/internal/service/receipt"
 	"pikegate/internal/source"
 )
@@ -30,7 +31,16 @@ type counter struct {
 	e     *receipt.Evidence
 	// otherwise is how many records there are that only the period leaves out, with
 	// those of the result.
-	otherwise int64
+	otherwise int64 // -1 where that is not known
+	// of is what the calendar of counts has, where the evidence costs what the period has; nil
+	// where all records are counted.
+	of *counts.Of
+}
+
+// counter counts what a query of the run's rows tells.
+func (r *Run) counter(v source.View, q compile.Query) *counter {
+	table := r.ready.Bound.Report.Table
+	return &counter{run: r, view: v, query: q, plan: evidence.PlanOf(r.ready.Bound.Parts, table.Sort, table.Show), e: &receipt.Evidence{ConditionCounts: []receipt.ConditionCount{}}}
 }
 
 // count counts the evidence and puts it on the receipt. What cannot be had in time, or
@@ -39,8 +49,7 @@ func (r *Run) count(ctx context.Context, v source.View, q compile.Query, got *re
 	start := time.Now()
 	ctx, cancel := context.WithTimeoutCause(ctx, r.runs.base.Config.EvidenceTime, errEvidenceTime)
 	defer cancel()
-	table := r.ready.Bound.Report.Table
-	c := counter{run: r, view: v, query: q, plan: evidence.PlanOf(r.ready.Bound.Parts, table.Sort, table.Show), e: &receipt.Evidence{ConditionCounts: []receipt.ConditionCount{}}}
+	c := r.counter(v, q)
 	r.receipt.Evidence = c.e
 	if got.whole {
 		c.fingerprinted(got)
@@ -49,6 +58,7 @@ func (r *Run) count(ctx context.Context, v source.View, q compile.Query, got *re
 		what  string
 		count func(context.Context) error
 	}{
+		{"how large the table is", c.size},
 		{"where the records lie", c.tally},
 		{"the ends of the result", c.ends},
 		{"the fingerprint", func(ctx context.Context) error { return c.fingerprint(ctx, got) }},
@@ -99,18 +109,19 @@ func (c *counter) says(b *criteria.Bound) string {
 
 // tally counts all records once, for the reconciliation and the condition counts.
 func (c *counter) tally(ctx context.Context) error {
-	if c.run.ready.From.SQL.HasCriteriaInside() {
+	switch {
+	case c.of != nil:
+		return c.sizedTally(ctx)
+	case c.run.ready.From.SQL.HasCriteriaInside():
 		return c.oneByOne(ctx)
 	}
-	var groups []evidence.Group
-	err := c.rows(ctx, c.run.ready.From.SQL.Tally(c.counting(), c.plan), func(row []value.Value) error {
-		groups = append(groups, compile.ReadGroup(row, c.plan))
-		return nil
-	})
+	start := time.Now()
+	groups, err := c.groups(ctx, c.counting())
 	if err != nil {
 		return err
 	}
 	f := c.plan.Sum(groups)
+	c.run.runs.counts.Took(c.run.ready.Bound.Report.Table.Of, f.All, time.Since(start))
 	c.e.All = &f.All
 	if p := c.plan.Period; p != nil {
 		_, denies := p.Op.Denies()
@@ -141,6 +152,15 @@ func (c *counter) tally(ctx context.Context) error {
 		}
 	}
 	return nil
+}
+
+// groups counts the records of a query in the groups of the plan.
+func (c *counter) groups(ctx context.Context, q compile.Query) (groups []evidence.Group, err error) {
+	err = c.rows(ctx, c.run.ready.From.SQL.Tally(q, c.plan), func(row []value.Value) error {
+		groups = append(groups, compile.ReadGroup(row, c.plan))
+		return nil
+	})
+	return groups, err
 }
 
 // knowsReach reports whether the records that were counted are all of the dataset's: SQL
@@ -192,7 +212,8 @@ func (c *counter) oneByOne(ctx context.Context) error {
 
 func (c *counter) conditionCounts(all int64, left []int64) {
 	for i, step := range c.plan.All() {
-		c.e.ConditionCounts = append(c.e.ConditionCounts, receipt.ConditionCount{Says: c.says(step), Left: left[i], TookAway: all - left[i]})
+		away := all - left[i]
+		c.e.ConditionCounts = append(c.e.ConditionCounts, receipt.ConditionCount{Says: c.says(step), Left: left[i], TookAway: &away})
 		all = left[i]
 	}
 }
@@ -238,16 +259,21 @@ func (c *counter) ends(ctx context.Context) error {
 	}
 	first, last := on(c.e.Ends.First.Day), on(c.e.Ends.Last.Day)
 	either := &criteria.Bound{Logic: criteria.Any, Nodes: []*criteria.Bound{first, last}}
-	n, err := c.numbers(ctx, c.run.ready.From.SQL.Among(c.counting(append(c.plan.All(), either)...), first, last))
+	conditions := c.plan.All()
+	if c.of != nil && evidence.WholeDays(c.plan.Period) != nil {
+		conditions = c.plan.Steps // both days lie inside; an index is to lead to them, and not to the period
+	}
+	n, err := c.numbers(ctx, c.run.ready.From.SQL.Among(c.counting(append(slices.Clone(conditions), either)...), first, last))
 	if err == nil {
 		c.e.Ends.First.Records, c.e.Ends.Last.Records = n[1], n[2]
 	}
 	return err
 }
 
-// fingerprint reads all rows again where those that were sent are not all.
+// fingerprint reads all rows again where those that were sent are not all, unless the table is
+// large and nobody asked for it.
 func (c *counter) fingerprint(ctx context.Context, got *reading) error {
-	if got.whole {
+	if got.whole || c.of != nil {
 		return nil
 	}
 	got.keep(c.run.ready.Bound.Report.Table.Show)
@@ -308,13 +334,13 @@ func (c *counter) loaded(ctx context.Context) error {
 
 // empty finds why there are no records.
 func (c *counter) empty(ctx context.Context) error {
-	if *c.run.receipt.Records > 0 {
+	if c.run.receipt.Records == nil || *c.run.receipt.Records > 0 {
 		return nil
 	}
 	why := &receipt.WhyEmpty{Step: slices.IndexFunc(c.e.ConditionCounts, func(s receipt.ConditionCount) bool { return s.Left == 0 }) + 1}
 	c.e.Empty = why
 	switch steps := c.plan.All(); {
-	case *c.e.All == 0:
+	case c.e.All != nil && *c.e.All == 0:
 		why.Step = 0
 		why.Says = "The dataset has no records at all."
 		return nil
@@ -325,6 +351,12 @@ func (c *counter) empty(ctx context.Context) error {
 		why.Says = fmt.Sprintf("No record is left once %s.", c.says(steps[why.Step-1]))
 		if c.run.ready.From.SQL.HasCriteriaInside() || len(steps) > compile.MostPassedBy {
 			return nil
+		}
+		if c.of != nil {
+			if err := c.sizedWithout(ctx, why); err != nil {
+				return err
+			}
+			break
 		}
 		if err := c.combinations(ctx, steps, why); err != nil {
 			return err
@@ -339,35 +371,51 @@ func (c *counter) empty(ctx context.Context) error {
 // combinations finds which pairs of conditions no record meets, and what each
 // condition alone keeps out.
 func (c *counter) combinations(ctx context.Context, steps []*criteria.Bound, why *receipt.WhyEmpty) error {
-	met := map[uint]int64{} // how many records meet which conditions, by bits
-	err := c.rows(ctx, c.run.ready.From.SQL.PassedBy(c.counting(), steps), func(row []value.Value) error {
-		bits, _ := row[0].Int()
-		met[uint(bits)], _ = row[1].Int()
-		return nil
-	})
+	met, err := c.passedBy(ctx, c.counting(), steps)
 	if err != nil {
 		return err
 	}
-	meeting := func(wanted uint) (n int64) {
-		for bits, records := range met {
-			if bits&wanted == wanted {
-				n += records
-			}
-		}
-		return n
-	}
-	whole := uint(1)<<len(steps) - 1
 	for i := range steps {
 		if len(steps) > 1 {
-			if n := meeting(whole &^ (1 << i)); n > 0 {
+			if n := met.meeting(met.all() &^ (1 << i)); n > 0 {
 				why.Without = append(why.Without, receipt.WithoutCondition{Says: c.says(steps[i]), Records: n})
 			}
 		}
 		for j := range i {
-			if meeting(1<<i) > 0 && meeting(1<<j) > 0 && meeting(1<<i|1<<j) == 0 {
+			if met.meeting(1<<i) > 0 && met.meeting(1<<j) > 0 && met.meeting(1<<i|1<<j) == 0 {
 				why.Pairs = append(why.Pairs, receipt.Pair{One: c.says(steps[j]), Other: c.says(steps[i])})
 			}
 		}
 	}
 	return nil
+}
+
+// meetings is how many records meet which of some conditions: a count by their bits.
+type meetings struct {
+	conditions int
+	records    map[uint]int64
+}
+
+// passedBy counts the records of a query by which of the conditions they meet.
+func (c *counter) passedBy(ctx context.Context, q compile.Query, conditions []*criteria.Bound) (meetings, error) {
+	met := meetings{len(conditions), map[uint]int64{}}
+	err := c.rows(ctx, c.run.ready.From.SQL.PassedBy(q, conditions), func(row []value.Value) error {
+		bits, _ := row[0].Int()
+		met.records[uint(bits)], _ = row[1].Int()
+		return nil
+	})
+	return met, err
+}
+
+// all are the bits of all the conditions.
+func (m meetings) all() uint { return uint(1)<<m.conditions - 1 }
+
+// meeting is how many records meet all the conditions of some bits.
+func (m meetings) meeting(wanted uint) (n int64) {
+	for bits, records := range m.records {
+		if bits&wanted == wanted {
+			n += records
+		}
+	}
+	return n
 }

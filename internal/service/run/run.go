@@ -210,7 +210,14 @@ func (r *Run) countRest(ctx context.Context, v source.View, q compile.Query, got
 	case r.request.Evidence || r.request.Uncounted:
 		return nil
 	default:
-		var err error
+		c := r.counter(v, q)
+		err := c.size(ctx)
+		if err != nil {
+			return err
+		}
+		if page, err := c.isPage(ctx); err != nil || page {
+			return err // more than are counted for a page
+		}
 		if all, err = v.Count(ctx, r.ready.From.SQL.Count(q)); err != nil {
 			return err
 		}

@@ -13,6 +13,7 @@ import (
 	"pikegate/internal/export"
 	"pikegate/internal/service/answer"
 	"pikegate/internal/service/base"
+	"pikegate/internal/service/counts"
 	"pikegate/internal/service/receipt"
 )
 
@@ -111,14 +112,15 @@ func (s *Runs) newRun(ctx context.Context, report *catalog.Report, req answer.Re
 // Runs runs reports.
 type Runs struct {
 	base     *base.Base
+	counts   *counts.Counts
 	answers  *answer.Answers
 	receipts *receipt.Receipts
 	running  atomic.Int64 // those that are being streamed
 }
 
 // New runs reports that answers understands, and puts them on record in receipts.
-func New(base *base.Base, answers *answer.Answers, receipts *receipt.Receipts) *Runs {
-	return &Runs{base: base, answers: answers, receipts: receipts}
+func New(base *base.Base, counts *counts.Counts, answers *answer.Answers, receipts *receipt.Receipts) *Runs {
+	return &Runs{base: base, counts: counts, answers: answers, receipts: receipts}
 }
 
 // AwaitEnd waits until no run is being streamed, so that those which were cut off are on
