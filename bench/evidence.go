@@ -108,7 +108,7 @@ func (b *bench) evidence() error {
 // withEvidence runs the report with evidence and returns its receipt.
 func (b *bench) withEvidence() (receipt.Receipt, error) {
 	var r receipt.Receipt
-	body := fmt.Sprintf(`{"answers":{"own-days":"%s/%s"},"evidence":true}`, first, last)
+	body := fmt.Sprintf(`{"answers":{"own-days":"%s/%s"},"evidence":"whole"}`, first, last)
 	resp, err := http.Post(b.url+"/api/v1/reports/own-conditions/runs?output=csv", "application/json", strings.NewReader(body))
 	if err != nil {
 		return r, err

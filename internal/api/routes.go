@@ -142,7 +142,8 @@ type RunRequest struct {
 	// Evidence comes after the rows: the receipt, which stands last, waits for it.
 	Evidence EvidenceWanted `json:"evidence,omitempty" doc:"Count, once the rows are sent, what shows that they are right; it stands on the receipt. Of a large table what lies outside the period is told from counts that were made before; whole counts all of it."`
 	Files    []catalog.File `json:"files,omitempty" doc:"Definitions to try beside those that are published, or in their place. Nothing is stored, and the run is not on record."`
-	Of       int64          `json:"of,omitempty" minimum:"0" doc:"The receipt of a run to send further rows of, by its answers; limit and skip say which."`
+	Of       int64          `json:"of,omitempty" minimum:"0" doc:"The receipt of a run to send further rows of, by its answers; limit says how many, and after or skip which."`
+	After    string         `json:"after,omitempty" maxLength:"100000" doc:"Of further rows: what the page before told as next, so that they go on from its last row. Skip counts for nothing then."`
 }
 
 // Understanding is how answers are read, and what is wrong with them.
@@ -378,7 +379,7 @@ func (r routes) run(ctx context.Context, in *struct {
 		format = export.SafeCSV
 	}
 	run, err := r.service.Runs.Prepare(ctx, in.Report, answer.Request{Answers: in.Body.Answers, AsOf: in.Body.AsOf,
-		Limit: in.Body.Limit, Skip: in.Body.Skip, Uncounted: in.Body.Uncounted, Evidence: in.Body.Evidence != "", Whole: in.Body.Evidence == WholeEvidence, Files: in.Body.Files, Of: in.Body.Of})
+		Limit: in.Body.Limit, Skip: in.Body.Skip, Uncounted: in.Body.Uncounted, Evidence: in.Body.Evidence != "", Whole: in.Body.Evidence == WholeEvidence, Files: in.Body.Files, Of: in.Body.Of, After: in.Body.After})
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}

@@ -446,3 +446,42 @@ func TestHowASourceIsCounted(t *testing.T) {
 		assert.Contains(t, refusing(t, s, "{pikegate: 1, source: other, zone: Europe/Helsinki, "+strings.ReplaceAll(text, "\n", " ")+"}"), want)
 	}
 }
+
+// Pages go on from the last row, on every engine, with missing values last and either way of
+// each column: put together they are the whole, at the same cost at any depth, and a change
+// between them is told.
+func TestPagesGoOn(t *testing.T) {
+	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
+		now := time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
+		s := large(t, e, &now, "")
+		filled(t, e, 120)
+		for i, sort := range []string{"[at]", "[at descending]", "[party, at descending]", "[party descending, at]", "[]", "[at, party descending, id descending]"} {
+			name := fmt.Sprintf("paged-%d", i)
+			putting(t, s, fmt.Sprintf("{pikegate: 1, query: %[1]s, of: crossings, show: [id], sort: %[2]s}", name, sort),
+				fmt.Sprintf("{pikegate: 1, report: %[1]s, title: Paged, sections: [{table: {query: %[1]s}}]}", name))
+			whole := asked(t, s, name, answer.Request{}).ids()
+			page := asked(t, s, name, answer.Request{Limit: 7})
+			of, all := page.Receipt.ID, []string{page.ids()}
+			for page.Receipt.Next != "" {
+				page = asked(t, s, name, answer.Request{Limit: 7, Of: of, After: page.Receipt.Next})
+				assert.NotContains(t, page.Receipt.SQL, "OFFSET", sort)
+				assert.False(t, page.Receipt.DataChanged)
+				if len(page.Rows) > 0 {
+					all = append(all, page.ids())
+				}
+			}
+			assert.Equal(t, whole, strings.Join(all, " "), "sorted by %s", sort)
+			assert.Len(t, strings.Fields(whole), 120)
+		}
+		first := asked(t, s, "paged-0", answer.Request{Limit: 7})
+		time.Sleep(1100 * time.Millisecond) // as long as servers take to tell of a change
+		e.Exec(t, "INSERT INTO crossings VALUES (1000, '2026-01-01 01:00:00', 2)")
+		time.Sleep(1100 * time.Millisecond)
+		next := asked(t, s, "paged-0", answer.Request{Limit: 7, Of: first.Receipt.ID, After: first.Receipt.Next})
+		assert.True(t, next.Receipt.DataChanged || next.Receipt.Records != nil && *next.Receipt.Records != *first.Receipt.Records, "%s, then %s", first.Receipt.Changes, next.Receipt.Changes)
+		for _, wrong := range []string{"x", "e30x", "eyJyb3dzIjotMX0", "eyJyb3dzIjozLCJ2YWx1ZXMiOlsiYSJdfQ", "eyJyb3dzIjozLCJ2YWx1ZXMiOlsiYSIsImIiXX0"} {
+			_, err := s.Runs.Prepare(ctx, "paged-0", answer.Request{Limit: 7, Of: first.Receipt.ID, After: wrong})
+			assert.ErrorContains(t, err, "run it again [run_again]", wrong)
+		}
+	})
+}

@@ -83,6 +83,9 @@
 
 <svelte:window onpointerup={() => (drawing = false)} />
 
+{#if histogram?.counting}
+  <p class="mt-2.5 text-sm text-quiet">How many records each day has is being counted for the first time.</p>
+{/if}
 {#if histogram && units.length > 1}
   <div class="mt-2.5 touch-none select-none">
     <div

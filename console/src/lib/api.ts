@@ -109,8 +109,15 @@ type RunEvent =
  * Runs a report. The rows are handed to early as soon as they are all here; what comes back once the evidence
  * is counted has the receipt too.
  */
-export async function runReport(name: string, answers: Answers, limit: number, early: (rows: Result) => void, signal: AbortSignal): Promise<Result> {
-  const response = await post(`${reportPath(name)}/runs?output=events`, { answers, limit, evidence: true }, signal);
+export async function runReport(
+  name: string,
+  answers: Answers,
+  limit: number,
+  evidence: true | 'whole',
+  early: (rows: Result) => void,
+  signal: AbortSignal,
+): Promise<Result> {
+  const response = await post(`${reportPath(name)}/runs?output=events`, { answers, limit, evidence }, signal);
   const result: Result = { columns: [], rows: [] };
   try {
     for await (const line of linesOf(response.body!)) {
@@ -141,9 +148,9 @@ export async function* linesOf(stream: ReadableStream<Uint8Array<ArrayBuffer>>):
   if (rest) yield rest;
 }
 
-/** Further rows of a run, which its receipt tells of. */
-export function moreRows(name: string, receipt: number, limit: number, skip: number): Promise<Result> {
-  return decoded(post(`${reportPath(name)}/runs?output=json`, { of: receipt, limit, skip }));
+/** Further rows of a run, which go on from where its last page ended, as that told. */
+export function moreRows(name: string, receipt: number, limit: number, after: string): Promise<Result> {
+  return decoded(post(`${reportPath(name)}/runs?output=json`, { of: receipt, limit, after }));
 }
 
 export function countMatches(name: string, answers: Answers, signal: AbortSignal): Promise<Matches> {

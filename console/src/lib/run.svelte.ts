@@ -83,8 +83,8 @@ export class ReportRun {
     this.note = this.failed = this.receiptOfFailure = '';
   }
 
-  /** Runs it. False where answers were refused, which are marked then. */
-  async run(): Promise<boolean> {
+  /** Runs it. False where answers were refused, which are marked then. With whole, all records of a large table are counted. */
+  async run(whole = false): Promise<boolean> {
     if (!this.report) return true;
     this.running?.abort();
     const stop = new AbortController();
@@ -106,7 +106,7 @@ export class ReportRun {
         return false;
       }
       rewrite(`${location.pathname}?${asked}`);
-      show(await runReport(this.name, given, pageSize, show, stop.signal));
+      show(await runReport(this.name, given, pageSize, whole ? 'whole' : true, show, stop.signal));
     } catch (cause) {
       if (stop.signal.aborted) return true;
       this.failed = said(cause);
@@ -122,13 +122,18 @@ export class ReportRun {
   /** Reads further rows of the run that is shown. */
   async more() {
     const shown = this.result;
-    if (!shown?.receipt || this.#loadingMore || this.stale || shown.rows.length >= (shown.receipt.records ?? 0)) return;
+    if (!shown?.receipt?.next || this.#loadingMore || this.stale) return;
     this.#loadingMore = true;
     try {
-      const next = await moreRows(this.name, shown.receipt.id, pageSize, shown.rows.length);
+      const next = await moreRows(this.name, shown.receipt.id, pageSize, shown.receipt.next);
       if (this.result !== shown) return;
-      if (next.receipt?.records !== shown.receipt.records) this.note = 'The data changed while you were reading. Run again to see them as they are now.';
-      else this.result = { ...shown, rows: [...shown.rows, ...next.rows] };
+      const told = next.receipt;
+      const counted = shown.receipt.records !== undefined && told?.records !== undefined;
+      if (counted && told.records !== shown.receipt.records) this.note = 'The data changed while you were reading. Run again to see them as they are now.';
+      else {
+        if (!counted && told?.data_changed) this.note = 'The data may have changed since the first rows were read. Run again to be certain.';
+        this.result = { ...shown, rows: [...shown.rows, ...next.rows], receipt: { ...shown.receipt, next: told?.next } };
+      }
     } catch (cause) {
       this.note = said(cause);
     } finally {

@@ -53,10 +53,11 @@
       <button type="button" class="btn-plain" onclick={() => run.running?.abort()}>Cancel</button>
     {:else}
       <span class="text-sm text-quiet" role="status">
-        {#if run.matches}<b>{run.matches.records.toLocaleString('en')}</b>{#if run.matches.of !== run.matches.records}{' '}of {run.matches.of.toLocaleString(
-              'en',
-            )}{/if}
-          {report.records.toLowerCase()}{' '}<br />will come back{:else}Enter runs it{/if}
+        {#if run.matches?.or_more}more than <b>{run.matches.of.toLocaleString('en')}</b>{:else if run.matches}{run.matches.about ? 'about ' : ''}<b
+            >{run.matches.records.toLocaleString('en')}</b
+          >{#if run.matches.of !== run.matches.records}{' '}of {run.matches.of.toLocaleString('en')}{/if}
+        {/if}{#if run.matches}
+          {' '}{report.records.toLowerCase()}{' '}<br />{run.matches.or_more ? 'are in the period' : 'will come back'}{:else}Enter runs it{/if}
       </span>
     {/if}
     <button class="btn bg-deep px-4.5 py-2.5 font-[640] text-on-deep" type="submit">Show records</button>

@@ -5,7 +5,7 @@
   import Figures from './Figures.svelte';
 
   // What shows that a result is right: one quiet line that opens.
-  let { receipt }: { receipt: Receipt } = $props();
+  let { receipt, countAll }: { receipt: Receipt; countAll?: () => void } = $props();
 
   const evidence = $derived(receipt.evidence);
   const ends = $derived(evidence?.ends);
@@ -25,7 +25,7 @@
     <span class="ml-auto text-deep after:content-['_›'] group-open:after:content-['_⌄']">How this came about</span>
   </summary>
   {#if evidence}
-    <Figures {evidence} />
+    <Figures {evidence} {countAll} />
   {/if}
   <p class="border-b border-line pb-2.5 text-sm text-quiet">
     <a href="/receipts/{receipt.id}" onclick={follow}>Receipt {receipt.id}</a>, {tookText(receipt.took_ms)}{#if evidence?.fingerprint}, fingerprint

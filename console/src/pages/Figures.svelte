@@ -1,9 +1,11 @@
 <script lang="ts">
   import type { Evidence } from '../lib/api';
+  import { momentText } from '../lib/format';
   import Bar from '../parts/Bar.svelte';
 
-  // Where all records lie beside the period, and what each condition left of them.
-  let { evidence }: { evidence: Evidence } = $props();
+  // Where all records lie beside the period, and what each condition left of them. Where not all of that was
+  // counted with the rows, countAll counts it; without one there is no button.
+  let { evidence, countAll }: { evidence: Evidence; countAll?: () => void } = $props();
 
   const all = $derived(evidence.all ?? 0);
   const number = (n: number) => n.toLocaleString('en');
@@ -46,13 +48,26 @@
           <tr>
             <th scope="row" class="py-0.5 pr-2.5 text-left font-normal">{step.says}</th>
             <td class="py-0.5 pr-2.5 text-right align-top font-[640] whitespace-nowrap" class:text-brick={step.left === 0}>{number(step.left)}</td>
-            <td class="py-0.5 pr-2.5 align-top whitespace-nowrap text-quiet">took away {number(step.took_away)}</td>
+            <td class="py-0.5 pr-2.5 align-top whitespace-nowrap text-quiet"
+              >{#if step.took_away !== undefined}took away {number(step.took_away)}{/if}</td
+            >
           </tr>
         {/each}
       </tbody>
     </table>
   {/if}
 </div>
+{#if evidence.period?.counted_at}
+  <p class="text-sm text-quiet">
+    {evidence.period.inside_too ? 'All of this is' : 'What lies outside the period is'} as counted {momentText(
+      evidence.period.counted_at,
+    )}{#if evidence.period.changed};
+      <span class="text-amber">the data changed since</span>{/if}.
+  </p>
+{/if}
+{#if countAll && (evidence.period?.counted_at || (evidence.not_computed?.length ?? 0) > 0)}
+  <p class="my-1.5"><button type="button" class="btn-plain text-sm" onclick={countAll}>Count all records now</button></p>
+{/if}
 {#if evidence.data_changed}
   <p class="text-sm text-amber">The data changed while they were counted. Run it again to see them as they are now.</p>
 {/if}

@@ -44,7 +44,7 @@
     {#if result.receipt?.state === 'no_rows'}
       <Empty receipt={result.receipt} answer={(prompt, text) => run.answer(prompt, text)} />
     {:else}
-      {#if result.receipt}<Evidence receipt={result.receipt} />{/if}
+      {#if result.receipt}<Evidence receipt={result.receipt} countAll={() => void run.run(true)} />{/if}
       {#each result.receipt?.notes ?? result.notes ?? [] as said (said)}<Notice kind="warning">{said}</Notice>{/each}
       <Records {result} more={() => run.more()} />
     {/if}

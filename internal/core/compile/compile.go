@@ -35,6 +35,9 @@ type Query struct {
 	Zone   *time.Location   // that days are taken in
 	Limit  int              // most rows; 0 for all
 	Skip   int              // rows to leave out first
+	// After is the place in the order that the rows follow on: a value for each of SortedBy,
+	// nil for a missing one; none for all rows.
+	After []*string
 	// Extents are needed for the columns that Timed lists; a column without one has
 	// no readable value.
 	Extents map[*column.Column]Extent
@@ -269,7 +272,11 @@ func (c *Compiler) Select(q Query) Statement {
 		}
 		w.WriteString(w.column(c).shown)
 	}
-	w.where(q)
+	if len(q.After) > 0 {
+		w.whereAfter(q)
+	} else {
+		w.where(q)
+	}
 	w.WriteString("\nORDER BY ")
 	w.order(q)
 	limit := int64(q.Limit)
@@ -427,30 +434,14 @@ func (w *writer) values(v Values) {
 	}
 }
 
-// order sorts by the columns asked for, then by those of the key that are not
-// among them, then by the ties, so that no two different records are in an order left to
-// chance.
+// order writes what a query is sorted by.
 func (w *writer) order(q Query) {
-	var room [8]*column.Column
-	sorted := room[:0]
-	add := func(c *column.Column, descending, isKey bool) {
-		if slices.Contains(sorted, c) {
-			return
-		}
-		if len(sorted) > 0 {
+	var room [8]sorted
+	for i, s := range q.sorting(room[:0]) {
+		if i > 0 {
 			w.WriteString(", ")
 		}
-		sorted = append(sorted, c)
-		w.WriteString(w.column(c).order[index(descending)][index(!isKey && !q.Where.Excludes(c))])
-	}
-	for _, s := range q.Sort {
-		add(s.Column, s.Descending, false)
-	}
-	for _, c := range q.Key {
-		add(c, false, true)
-	}
-	for _, c := range q.Ties {
-		add(c, false, false)
+		w.WriteString(w.column(s.column).order[index(s.descending)][index(!s.isKey && !q.Where.Excludes(s.column))])
 	}
 }
 

@@ -31,6 +31,7 @@ type Request struct {
 	AsOf    string // any form of a day; "" for today
 	Limit   int    // most rows; 0 for all
 	Skip    int    // rows to leave out first
+	After   string // where a page of the run ended that this one goes on from, as its receipt told; "" for none
 	// Uncounted leaves it open how many records match beyond the rows of a Limit.
 	Uncounted bool
 	Evidence  bool // count, once the rows are sent, what shows that they are right
@@ -41,6 +42,10 @@ type Request struct {
 	// Files are definitions to try beside those that are published, or in their place.
 	// Nothing is stored, and the run is not on record.
 	Files []catalog.File
+
+	// Changes is what the database said of the state of its tables when the rows of the run
+	// were read that this one goes on from; "" where that is not known.
+	Changes string
 
 	With *catalog.Catalog // the definitions that it is run with; nil for those that are published
 	Then *ReadBy          // what the answers are read by; nil for the settings of now

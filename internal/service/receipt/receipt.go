@@ -49,6 +49,9 @@ type Receipt struct {
 	Errors         []fault.Fault             `json:"errors,omitempty" doc:"Each thing to mend."`
 	Rows           int                       `json:"rows" doc:"How many rows this result holds; of one that is not whole, how many were read."`
 	Records        *int64                    `json:"records,omitempty" doc:"How many records match in all; absent where that was not asked for and is not known from the rows."`
+	Next           string                    `json:"next,omitempty" doc:"What to ask for further rows of this run after; absent where there are none."`
+	Changes        string                    `json:"changes,omitempty" doc:"What the database said of the state of its tables when a page of rows was read."`
+	DataChanged    bool                      `json:"data_changed,omitempty" doc:"Of further rows: whether the database says that its tables changed since the first ones were read."`
 	Evidence       *Evidence                 `json:"evidence,omitempty" doc:"What shows that the result is right; absent where it was not asked for."`
 	StartedAt      time.Time                 `json:"started_at" doc:"When the run started."`
 	TookMS         float64                   `json:"took_ms" doc:"How long it took, in milliseconds."`

@@ -19,27 +19,39 @@ type reading struct {
 	columns     []*column.Column // those shown, then those of the key that are not
 	keys        []int            // where the columns of the key are
 	whole       bool             // whether the rows are all that there are
+	before      int              // rows of the run before these
+	order       []*column.Column // what the rows are sorted by, where pages go on from their last row
+	places      []int            // where those columns are
+	last        []value.Value    // of the row that ends the page, those values
+	limit, rows int              // of the page
 	fingerprint *evidence.Fingerprint
 	digests     *receipt.Digests
 }
 
 func newReading(r *Run, to export.Writer) *reading {
 	table := r.ready.Bound.Report.Table
-	got := &reading{to: to, columns: table.Show}
-	if !r.request.Evidence {
-		return got
+	got := &reading{to: to, columns: slices.Clone(table.Show)}
+	if r.request.Evidence {
+		got.keys = got.with(table.Of.Key)
+		got.keep(table.Show)
 	}
-	got.columns = slices.Clone(table.Show)
-	for _, k := range table.Of.Key {
-		at := slices.Index(got.columns, k)
-		if at < 0 {
-			at = len(got.columns)
-			got.columns = append(got.columns, k)
-		}
-		got.keys = append(got.keys, at)
+	if got.limit = r.request.Limit; got.limit > 0 {
+		got.order = r.ready.Query().SortedBy()
+		got.places, got.last = got.with(got.order), make([]value.Value, len(got.order))
 	}
-	got.keep(table.Show)
 	return got
+}
+
+// with adds columns to those that are read, and tells where each of them is.
+func (g *reading) with(columns []*column.Column) []int {
+	at := make([]int, len(columns))
+	for i, c := range columns {
+		if at[i] = slices.Index(g.columns, c); at[i] < 0 {
+			at[i] = len(g.columns)
+			g.columns = append(g.columns, c)
+		}
+	}
+	return at
 }
 
 // keep starts the fingerprint and the digests.
@@ -61,6 +73,11 @@ func (g *reading) add(row []value.Value) error {
 		return err
 	}
 	g.digest(row)
+	if g.rows++; g.rows == g.limit {
+		for i, at := range g.places {
+			g.last[i] = row[at].Clone()
+		}
+	}
 	g.broken = g.to.Row(row)
 	return g.broken
 }

@@ -28,6 +28,7 @@ type Run struct {
 	runs    *Runs
 	ready   *answer.Ready
 	request answer.Request
+	from    place // where the page of rows before these ended
 	receipt receipt.Receipt
 	begun   bool // it is on record as running
 	sent    sending
@@ -148,17 +149,21 @@ func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
 	err = r.ready.From.Source.View(ctx, func(v source.View) error {
 		q := r.ready.Query()
 		q.Limit, q.Skip = r.request.Limit, r.request.Skip
+		got.goOn(r.from, &q)
 		if err := r.readRows(running, v, &q, got); err != nil {
 			return err
 		}
-		if err := r.countRest(running, v, q, got); err != nil || !r.request.Evidence {
+		if err := r.countRest(running, v, q, got); err != nil {
 			return err
 		}
-		if err := got.flush(); err != nil {
-			return err
+		if r.request.Evidence {
+			if err := got.flush(); err != nil {
+				return err
+			}
+			q.Limit, q.Skip, q.After = 0, 0, nil
+			r.count(ctx, v, q, got)
 		}
-		q.Limit, q.Skip = 0, 0
-		r.count(ctx, v, q, got)
+		r.page(ctx, v, got)
 		return ctx.Err()
 	})
 	r.atSource = time.Since(start) - r.sent.took
@@ -203,8 +208,9 @@ func (r *Run) readRows(ctx context.Context, v source.View, q *compile.Query, got
 // where that was asked for and the evidence does not.
 func (r *Run) countRest(ctx context.Context, v source.View, q compile.Query, got *reading) error {
 	last := q.Limit == 0 || r.receipt.Rows < q.Limit && (r.receipt.Rows > 0 || q.Skip == 0) // there are no rows after these
-	got.whole = last && q.Skip == 0
-	all := int64(q.Skip + r.receipt.Rows)
+	got.whole = last && got.before == 0
+	all := int64(got.before + r.receipt.Rows)
+	q.Skip, q.After = 0, nil
 	switch {
 	case last:
 	case r.request.Evidence || r.request.Uncounted:

@@ -61,9 +61,13 @@ func (s *Runs) further(ctx context.Context, name string, req answer.Request) (*R
 	case before.Partly || before.State != receipt.Rows || !slices.Equal(before.Revisions, s.base.Published.Load().BuiltOf(name)):
 		return nil, &base.Refusal{Kind: fault.Conflict, Faults: fault.List{fault.New(fault.RunAgain, "there are no further rows of this run to be had: it did not bring any, or the report has changed since; run it again")}}
 	}
-	r := s.newRun(ctx, report, answer.Request{Answers: before.Entered, AsOf: before.AsOf.String(), Limit: req.Limit, Skip: req.Skip, Uncounted: req.Uncounted, Then: before.Reading})
+	r := s.newRun(ctx, report, answer.Request{Answers: before.Entered, AsOf: before.AsOf.String(), Limit: req.Limit, Skip: req.Skip, After: req.After, Uncounted: req.Uncounted || before.Records == nil, Then: before.Reading, Changes: before.Changes})
 	r.receipt.PageOf = req.Of
-	return r, r.prepare(base.WithPerson(ctx, base.Person{Name: before.Person, Role: before.Role}))
+	if err := r.prepare(base.WithPerson(ctx, base.Person{Name: before.Person, Role: before.Role})); err != nil {
+		return r, err
+	}
+	r.from, err = r.placeAfter(req.After)
+	return r, err
 }
 
 // try prepares a run of definitions that are not published.
