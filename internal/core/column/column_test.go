@@ -1,6 +1,7 @@
 package column
 
 import (
+	"slices"
 	"strconv"
 	"testing"
 	"time"
@@ -177,4 +178,29 @@ func TestABatchKeepsItsRows(t *testing.T) {
 			require.Equal(t, strconv.Itoa(i+round), row[1].String())
 		}
 	}
+}
+
+// All texts that a pattern reads as a day, and no others, are those of the day.
+func TestTextsOfADay(t *testing.T) {
+	day := civil.MustParseDay("2026-03-05")
+	for pattern, want := range map[string][]string{
+		"M/d/yyyy":   {"03/05/2026", "03/5/2026", "3/05/2026", "3/5/2026"},
+		"dd.MM.yyyy": {"05.03.2026"},
+		"d-M-yy":     {"05-03-26", "05-3-26", "5-03-26", "5-3-26"},
+	} {
+		p := MustPattern(pattern)
+		got, ok := p.TextsOf(day)
+		assert.True(t, ok)
+		slices.Sort(got)
+		assert.Equal(t, want, got, pattern)
+		for _, text := range got {
+			read, _, ok := p.parse(text)
+			assert.True(t, ok && read == day, text)
+		}
+	}
+	none, ok := MustPattern("d-M-yy").TextsOf(civil.MustParseDay("1926-03-05"))
+	assert.True(t, ok)
+	assert.Empty(t, none, "two digits stand for another year")
+	_, ok = MustPattern("d MMM yyyy").TextsOf(day)
+	assert.False(t, ok, "names in any case are too many")
 }

@@ -2,6 +2,7 @@ package column
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 	"time"
 
@@ -225,6 +226,47 @@ func (p Pattern) render(seconds int64) string {
 		b = append(b, byte('0'+n/10), byte('0'+n%10))
 	}
 	return string(b)
+}
+
+// TextsOf are all the texts that the pattern reads as a day: fields of one or two digits can
+// be written in both ways. It is false for patterns with a time of day or with names of months,
+// which have too many.
+func (p Pattern) TextsOf(d civil.Day) (texts []string, ok bool) {
+	if p.timed {
+		return nil, false
+	}
+	year, month, day := d.Date()
+	texts = []string{""}
+	for _, piece := range p.pieces {
+		n := map[byte]int{'y': year, 'M': int(month), 'd': day}[piece.Letter]
+		written := []string{piece.Literal}
+		switch {
+		case piece.Named:
+			return nil, false
+		case piece.Letter == 'y' && piece.Width == 2:
+			if civil.FullYear(year%100) != year {
+				return nil, true
+			}
+			n = year % 100
+			fallthrough
+		case piece.Letter != 0:
+			written = []string{fmt.Sprintf("%0*d", piece.Width, n)}
+			if piece.Loose && n < 10 {
+				written = append(written, strconv.Itoa(n))
+			}
+		}
+		longer := make([]string, 0, len(texts)*len(written))
+		for _, text := range texts {
+			for _, w := range written {
+				longer = append(longer, text+w)
+			}
+		}
+		texts = longer
+	}
+	for i := range texts {
+		texts[i] += p.Suffix()
+	}
+	return texts, true
 }
 
 // parse reads a stored text. A fraction of a second may stand before the

@@ -162,6 +162,10 @@ func (w *writer) span(c *column.Column, s criteria.Span, col *columnSQL, inner b
 		w.WriteString("1 = 0")
 		return
 	}
+	if texts, ok := textsOf(c, s); ok {
+		w.list(col, len(texts), func(i int) any { return texts[i] })
+		return
+	}
 	lower, upper := s.From.IsSet(), s.Until.IsSet()
 	readable := col.readable[index(lower)][index(upper)]
 	parts := 0
@@ -193,6 +197,28 @@ func (w *writer) span(c *column.Column, s criteria.Span, col *columnSQL, inner b
 	if brackets {
 		w.WriteByte(')')
 	}
+}
+
+// mostListed is how many days of texts that do not sort by time are looked for as a list, which
+// an index serves; more are found by converting every text.
+const mostListed = 31
+
+// textsOf are the texts of the days of a short span, for a column whose texts do not sort by
+// time.
+func textsOf(c *column.Column, s criteria.Span) ([]string, bool) {
+	from, until := s.From.Day(), s.Until.Day()
+	if c.Type != column.Date || c.HasPlainBounds() || !from.IsValid() || !until.IsValid() || until-from > mostListed {
+		return nil, false
+	}
+	var all []string
+	for d := from; d < until; d++ {
+		texts, ok := c.Pattern.TextsOf(d)
+		if !ok {
+			return nil, false
+		}
+		all = append(all, texts...)
+	}
+	return all, len(all) > 0
 }
 
 // shifts lead from a column's stored seconds to wall times of a zone. Where no

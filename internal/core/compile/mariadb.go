@@ -43,9 +43,12 @@ func (MariaDB) Param(_ int, val any, of *Column) string {
 }
 
 // Many takes the array apart as a table.
-func (m MariaDB) Many(c Column, _ bool, param string) string {
+func (m MariaDB) Many(c Column, whole bool, param string) string {
 	element := "VARCHAR(4000) CHARACTER SET utf8mb4" + byCodePoint
-	if c.Type.IsNumeric() {
+	switch {
+	case c.Type == column.Integer && whole:
+		element = "BIGINT" // as the column is, so that an index on it serves
+	case c.Type.IsNumeric():
 		element = "DECIMAL(65, 30)"
 	}
 	return fmt.Sprintf("%s IN (SELECT chosen.v FROM JSON_TABLE(%s, '$[*]' COLUMNS (v %s PATH '$')) AS chosen)", m.Value(c), param, element)

@@ -511,7 +511,8 @@ func clashByText(a, b *criteria.Node, col *column.Column) bool {
 	}
 	for _, pair := range [][2]*criteria.Node{{a, b}, {b, a}} {
 		if points, ok := pointsOf(pair[0]); ok {
-			return !slices.ContainsFunc(points, func(text string) bool { return accepts(pair[0], text) && accepts(pair[1], text) })
+			one, other := accepting(pair[0]), accepting(pair[1])
+			return !slices.ContainsFunc(points, func(text string) bool { return one(text) && other(text) })
 		}
 	}
 	x, okX := textual(a)
@@ -545,36 +546,45 @@ func pointsOf(n *criteria.Node) ([]string, bool) {
 	return all, true
 }
 
-// accepts reports whether a condition of literals holds for a text.
-func accepts(n *criteria.Node, text string) bool {
+// accepting tells of a text whether a condition of literals holds for it, at a cost that does
+// not grow with a list of values.
+func accepting(n *criteria.Node) func(text string) bool {
 	if denied, ok := n.Op.Denies(); ok {
 		positive := *n
 		positive.Op = denied
-		return !accepts(&positive, text)
+		accepts := accepting(&positive)
+		return func(text string) bool { return !accepts(text) }
 	}
-	isMissing := text == "" && n.Column.EmptyMissing
-	fits := func(given string) bool {
-		x, y := text, given
-		if n.IgnoreCase {
-			x, y = value.Fold(x), value.Fold(y)
-		}
-		switch n.Op {
-		case criteria.StartsWith:
-			return strings.HasPrefix(x, y)
-		case criteria.EndsWith:
-			return strings.HasSuffix(x, y)
-		case criteria.Contains:
-			return strings.Contains(x, y)
-		}
-		return x == y
-	}
+	isMissing := func(text string) bool { return text == "" && n.Column.EmptyMissing }
 	switch n.Op {
 	case criteria.Missing:
 		return isMissing
 	case criteria.Present:
-		return !isMissing
+		return func(text string) bool { return !isMissing(text) }
 	}
-	return !isMissing && slices.ContainsFunc(n.Operand.Texts, fits)
+	folded := func(text string) string {
+		if n.IgnoreCase {
+			return value.Fold(text)
+		}
+		return text
+	}
+	given := make(map[string]bool, len(n.Operand.Texts))
+	for _, text := range n.Operand.Texts {
+		given[folded(text)] = true
+	}
+	fits := map[criteria.Op]func(text, part string) bool{criteria.StartsWith: strings.HasPrefix, criteria.EndsWith: strings.HasSuffix, criteria.Contains: strings.Contains}[n.Op]
+	return func(text string) bool {
+		text = folded(text)
+		if isMissing(text) || fits == nil {
+			return given[text] && !isMissing(text)
+		}
+		for part := range given {
+			if fits(text, part) {
+				return true
+			}
+		}
+		return false
+	}
 }
 
 // textPart is a way in which a text can be: with a start, an end or a part; in any
