@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/internal/api"
+	"pikegate/internal/core/english"
 	"pikegate/internal/service/answer"
 )
 
@@ -55,5 +56,8 @@ func sayExplanation(w io.Writer, e *answer.Explanation) {
 		fmt.Fprintf(w, "Index used: %s; and some table is read whole.\n", strings.Join(e.Indexes, ", "))
 	default:
 		fmt.Fprintf(w, "Index used: %s.\n", strings.Join(e.Indexes, ", "))
+	}
+	if e.Reads != nil {
+		fmt.Fprintf(w, "About %s would be read.\n", english.Count(int(*e.Reads), "record"))
 	}
 }

@@ -485,3 +485,24 @@ func TestPagesGoOn(t *testing.T) {
 		}
 	})
 }
+
+// A report that may read so many records refuses a longer period before anything is read, and
+// offers what is left of it.
+func TestTheMostThatAReportReads(t *testing.T) {
+	e := sourcetest.Open(t, catalog.SQLite)
+	now := time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
+	s := large(t, e, &now, "")
+	filled(t, e, 400)
+	putting(t, s, "{pikegate: 1, report: dear, title: Dear, prompts: [days], limits: {read: 0.06 thousand}, sections: [{table: {query: crossings}}]}")
+	refused := func() string {
+		_, err := s.Runs.Prepare(ctx, "dear", entered("days", "5 Jan 2026 to 20 Jan 2026"))
+		require.Error(t, err)
+		return err.Error()
+	}
+	assert.Contains(t, refused(), "days: this would read more than 60 records, and the report may read 60; ask for less, by a shorter period [reads_too_much]")
+	evidenceOf(t, s, "dear", entered("days", "5 Jan 2026 to 8 Jan 2026"))
+	settled(t, s)
+	assert.Contains(t, refused(), `days: this would read 188 records, and the report may read 60; ask for less, by a shorter period; did you mean "2026-01-16 to 2026-01-20"? [reads_too_much]`)
+	evidenceOf(t, s, "dear", entered("days", "2026-01-16 to 2026-01-20"))
+	assert.Contains(t, refusing(t, s, "{pikegate: 1, report: dearer, title: Dear, prompts: [days], limits: {read: many}, sections: [{table: {query: crossings}}]}"), "a number of records such as 5 million or 200000 is wanted here")
+}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"pikegate/internal/core/compile"
@@ -16,6 +17,7 @@ type Plan struct {
 	Lines   []string // in the database's own words
 	Indexes []string // those that it would use
 	Whole   bool     // whether it would read some table from its first record to its last
+	Reads   int64    // about how many records it would read, 0 where the database does not say
 }
 
 // planLine is what one row of a plan tells.
@@ -23,6 +25,7 @@ type planLine struct {
 	text  string
 	index string // "" for none
 	whole bool
+	reads int64 // 0 where it does not say
 }
 
 // Plan asks the database how it would run a statement, and runs nothing.
@@ -33,6 +36,7 @@ func (v View) Plan(ctx context.Context, s compile.Statement) (*Plan, error) {
 		line := v.inspection.planned(row)
 		p.Lines = append(p.Lines, line.text)
 		p.Whole = p.Whole || line.whole
+		p.Reads += line.reads
 		if line.index != "" && !slices.Contains(p.Indexes, line.index) {
 			p.Indexes = append(p.Indexes, line.index)
 		}
@@ -55,11 +59,17 @@ func plannedSQLite(row []value.Value) planLine {
 
 var postgresIndex = regexp.MustCompile(`Index (?:Only )?Scan(?: Backward)? (?:using|on) "?([^" ]+)`)
 
+// postgresReads is the estimate of a line that reads a table.
+var postgresReads = regexp.MustCompile(`Scan .*\brows=(\d+)`)
+
 // plannedPostgres reads a line of EXPLAIN.
 func plannedPostgres(row []value.Value) planLine {
 	line := planLine{text: row[0].String(), whole: strings.Contains(row[0].String(), "Seq Scan on ")}
 	if m := postgresIndex.FindStringSubmatch(line.text); m != nil {
 		line.index = m[1]
+	}
+	if m := postgresReads.FindStringSubmatch(line.text); m != nil {
+		line.reads, _ = strconv.ParseInt(m[1], 10, 64)
 	}
 	return line
 }
@@ -73,6 +83,7 @@ func plannedMariaDB(row []value.Value) planLine {
 		line.text += " by index " + line.index
 	}
 	line.text += fmt.Sprintf(", about %s rows", row[8])
+	line.reads, _ = strconv.ParseInt(row[8].String(), 10, 64)
 	if more := row[9].String(); more != "" {
 		line.text += "; " + more
 	}

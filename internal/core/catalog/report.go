@@ -51,6 +51,8 @@ type Report struct {
 	Unasked []*prompt.Prompt               // the derived and hidden ones of its conditions
 	Where   *criteria.Node                 // holds beside the query's own; nil for none
 	Table   *Query
+	// MostRead is how many records a run may have the database read, 0 for any number.
+	MostRead int64
 }
 
 // Wording is how a report asks a prompt, "" where the prompt's own serves.

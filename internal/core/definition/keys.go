@@ -112,6 +112,7 @@ var kindKeys = map[catalog.Kind]keys{
 		may("prompts", list(object{"oneOf": []any{name(""), wordingKeys.schema("")}},
 			"The questions, in the order in which they are asked; where absent, all that its conditions need, in the order in which they are met.")),
 		may("where", ref("criteria", "Holds beside the query's own.")),
+		may("limits", reportLimitKeys.schema("What a run may cost.")),
 		must("sections", list(sectionKeys.schema(""), "One table.")),
 	),
 	catalog.KindProof: kind("proof", "Answers with what must come back for them.",
@@ -151,6 +152,10 @@ const (
 var referenceKeys = keys{
 	may("env", text("A variable of the service's environment.")),
 	may("file", text("A file that the service can read.")),
+}
+
+var reportLimitKeys = keys{
+	may("read", scalar("The most records that a run may have the database read, such as 5 million; a longer period is refused before anything is read.")),
 }
 
 var limitKeys = keys{

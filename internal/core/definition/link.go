@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"github.com/shopspring/decimal"
 	"go.yaml.in/yaml/v3"
 
 	"pikegate/internal/core/catalog"
@@ -582,6 +583,7 @@ func (l *linker) report(name string, m *mapping) *catalog.Report {
 	prompts := m.take("prompts")
 	l.questions(r, prompts)
 	wide := m.take("where")
+	r.MostRead = l.mostRead(m.take("limits"))
 	sections := m.take("sections")
 	if sections == nil {
 		f := l.fault(m.node, fault.MissingKey, "%s", missing("sections"))
@@ -624,6 +626,33 @@ func (l *linker) report(name string, m *mapping) *catalog.Report {
 	}
 	l.finish(sm)
 	return r
+}
+
+// mostRead = { read: N | N thousand | N million | N billion } .
+func (l *linker) mostRead(n *yaml.Node) int64 {
+	if n == nil {
+		return 0
+	}
+	m, ok := l.mapping(n, reportLimitKeys)
+	if !ok {
+		return 0
+	}
+	defer l.finish(m)
+	read := m.take("read")
+	if read == nil {
+		return 0
+	}
+	text := l.text(read)
+	number, word, _ := strings.Cut(text, " ")
+	times, isWord := map[string]int64{"": 1, "thousand": 1_000, "million": 1_000_000, "billion": 1_000_000_000}[word]
+	d, err := decimal.NewFromString(strings.ReplaceAll(number, "_", ""))
+	if err != nil || !isWord || !d.IsPositive() || len(number) > 18 {
+		if text != "" {
+			l.fault(read, fault.WrongValue, "a number of records such as 5 million or 200000 is wanted here, and this is %q", english.Shorten(text))
+		}
+		return 0
+	}
+	return d.Mul(decimal.NewFromInt(times)).Ceil().IntPart()
 }
 
 // questions reads the prompts of a report: a name, or one with a wording of the

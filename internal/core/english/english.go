@@ -4,6 +4,7 @@ package english
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 )
 
@@ -47,6 +48,19 @@ func Shorten(text string) string {
 			return text[:i] + "…"
 		}
 		n++
+	}
+	return text
+}
+
+// Grouped is a number with commas between groups of three digits: "1,200,000".
+func Grouped(n int64) string {
+	text := strconv.FormatInt(n, 10)
+	sign := 0
+	if n < 0 {
+		sign = 1
+	}
+	for at := len(text) - 3; at > sign; at -= 3 {
+		text = text[:at] + "," + text[at:]
 	}
 	return text
 }

@@ -14,3 +14,9 @@ func TestShorten(t *testing.T) {
 	}
 	assert.Equal(t, 61, len([]rune(Shorten(long))))
 }
+
+func TestGrouped(t *testing.T) {
+	for n, want := range map[int64]string{0: "0", 999: "999", 1000: "1,000", -1000: "-1,000", -999: "-999", 1234567: "1,234,567", 100000: "100,000"} {
+		assert.Equal(t, want, Grouped(n))
+	}
+}

@@ -88,6 +88,10 @@ func WholeDays(b *criteria.Bound) []civil.Period {
 	return all
 }
 
+// Narrows reports whether the condition on the period keeps what lies inside it, and something
+// can.
+func (p Plan) Narrows() bool { return !p.denies() && !p.Period.Hull().Empty }
+
 // All are the conditions that are counted, the period first where it is one.
 func (p Plan) All() []*criteria.Bound {
 	if p.Alone {

@@ -38,7 +38,8 @@ func (s *Answers) Explain(ctx context.Context, name string, req Request) (*Expla
 			return err
 		}
 		e.Plan, e.Indexes, e.ReadsWholeTable = plan.Lines, append([]string{}, plan.Indexes...), plan.Whole
-		return nil
+		e.Reads, err = r.reads(ctx, v, plan)
+		return err
 	})
 	if err != nil {
 		return nil, err
@@ -103,6 +104,7 @@ type Explanation struct {
 	Values          []string         `json:"values" doc:"The values bound to it, in order."`
 	Plan            []string         `json:"plan" doc:"How the database says that it would run it."`
 	Indexes         []string         `json:"indexes" doc:"The indexes that it would use."`
+	Reads           *int64           `json:"reads,omitempty" doc:"About how many records it would read: by its own estimate, else by the counts of a large table; absent where neither tells."`
 	ReadsWholeTable bool             `json:"reads_whole_table" doc:"Whether it would read some table from its first record to its last."`
 }
 

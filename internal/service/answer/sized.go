@@ -148,3 +148,31 @@ func (s *Answers) reachOf(ctx context.Context, d *catalog.Dataset, c *column.Col
 	}
 	return known.Days.Reach(), true
 }
+
+// reads is about how many records a run would have the database read: by its own estimate, else
+// by the calendar of counts of a large table; nil where neither tells.
+func (p *Ready) reads(ctx context.Context, v source.View, plan *source.Plan) (*int64, error) {
+	if plan.Reads > 0 {
+		return &plan.Reads, nil
+	}
+	of := evidence.PlanOf(p.Bound.Parts, nil, nil)
+	if of.Period == nil {
+		return nil, nil
+	}
+	counted, err := p.counted(ctx, v, of.Period.Column)
+	if err != nil || counted == nil {
+		return nil, err
+	}
+	known := p.Answers.counts.Find(ctx, counted)
+	if known == nil {
+		return nil, nil
+	}
+	records := known.Days.All().Records
+	if counted.IsIndexed() && of.Alone && of.Narrows() {
+		records = 0
+		for _, period := range evidence.WholeDays(of.Period) {
+			records += known.Days.Within(period).Records
+		}
+	}
+	return &records, nil
+}

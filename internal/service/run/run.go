@@ -54,6 +54,9 @@ func (r *Run) prepare(ctx context.Context) error {
 		r.receipt.Answers = answer.InOrder(r.ready.Bound.Report, r.ready.Bound.Answers)
 	}
 	if err == nil {
+		err = r.affordable(ctx)
+	}
+	if err == nil {
 		said := r.ready.Bound.Said()
 		r.receipt.ReadBack, r.receipt.ReadBackPieces = said.String(), said
 	}

@@ -34,7 +34,7 @@ func (c *counter) size(ctx context.Context) error {
 	if c.run.request.Whole || !c.plan.Alone || ready.From.SQL.HasCriteriaInside() {
 		return nil
 	}
-	if _, denies := c.plan.Period.Op.Denies(); denies || c.plan.Period.Hull().Empty {
+	if !c.plan.Narrows() {
 		return nil
 	}
 	of := c.run.runs.counts.Of(ready.Bound.Report.Table.Of, c.plan.Dated, ready.From)
