@@ -506,3 +506,32 @@ func TestTheMostThatAReportReads(t *testing.T) {
 	evidenceOf(t, s, "dear", entered("days", "2026-01-16 to 2026-01-20"))
 	assert.Contains(t, refusing(t, s, "{pikegate: 1, report: dearer, title: Dear, prompts: [days], limits: {read: many}, sections: [{table: {query: crossings}}]}"), "a number of records such as 5 million or 200000 is wanted here")
 }
+
+// A clock that was ahead for a while costs the counts of that while, and nothing is told to have
+// been counted in the future; new records are found by the signs that the database gives.
+func TestACalendarAndItsClock(t *testing.T) {
+	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
+		today := time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
+		now := today.AddDate(70, 0, 0)
+		s := large(t, e, &now, "")
+		filled(t, e, 100)
+		told := func() *receipt.Reconciliation {
+			evidenceOf(t, s, "crossings", entered("days", "2 Jan 2026"))
+			settled(t, s)
+			return evidenceOf(t, s, "crossings", entered("days", "2 Jan 2026")).Evidence.Period
+		}
+		assert.Equal(t, now, *told().CountedAt)
+		now = today
+		time.Sleep(1100 * time.Millisecond) // as long as servers take to tell of a change
+		e.Exec(t, "INSERT INTO crossings VALUES (1000, '2026-02-01 10:00:00', 2)")
+		time.Sleep(1100 * time.Millisecond)
+		p := told()
+		assert.Equal(t, now, *p.CountedAt)
+		assert.EqualValues(t, 75, p.After)
+
+		now = now.Add(2 * time.Minute)
+		e.Exec(t, "INSERT INTO crossings VALUES (1001, '2026-02-02 10:00:00', 2)")
+		time.Sleep(1100 * time.Millisecond)
+		assert.EqualValues(t, 76, told().After, "the last days are counted anew at once")
+	})
+}

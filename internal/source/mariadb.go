@@ -427,7 +427,7 @@ func (*mariadb) inspection() inspection {
 				ON k.table_schema = c.table_schema AND k.table_name = c.table_name AND k.column_name = c.column_name AND k.index_name = 'PRIMARY'
 			WHERE c.table_schema = DATABASE() AND c.table_name = ? ORDER BY c.ordinal_position`,
 		indexes: `SELECT index_name, non_unique = 0, column_name FROM information_schema.statistics WHERE table_schema = DATABASE() AND table_name = ? ORDER BY index_name, seq_in_index`,
-		changes: `SELECT IF(update_time IS NULL, '', concat(update_time, ' ', coalesce(auto_increment, ''), ' ', create_time)) FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = ? AND table_type <> 'VIEW'`,
+		changes: `SELECT IF(update_time IS NULL, '', concat(update_time, ' ', coalesce(auto_increment, ''), ' ', create_time, IF(update_time > now() - INTERVAL 2 SECOND, concat(' at ', now(6)), ''))) FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = ? AND table_type <> 'VIEW'`,
 		about:   `SELECT CAST(coalesce(max(table_rows), 0) AS SIGNED) FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = ?`,
 	}
 }

@@ -117,7 +117,7 @@ func (c *Counts) count(ctx context.Context, j job) error {
 	have := k.calendar
 	c.mu.Unlock()
 	if !j.anew && have.Began.IsZero() && !have.Counted.IsZero() {
-		again := now.Sub(have.Counted) >= j.of.Dataset.Source.Counting.AgainAfter || c.loadedSince(ctx, j.of, have.Counted)
+		again := hasPassed(have.Counted, now, j.of.Dataset.Source.Counting.AgainAfter) || c.loadedSince(ctx, j.of, have.Counted)
 		switch {
 		case changes != "" && changes == have.Changes, changes == "" && !again:
 			return nil
@@ -126,7 +126,12 @@ func (c *Counts) count(ctx context.Context, j job) error {
 		}
 	}
 	if j.anew || have.Began.IsZero() {
-		err := c.change(ctx, k, func(s *store.Calendar) { s.Began, s.Changes, s.Problem = after(now, &s.Days), changes, "" })
+		err := c.change(ctx, k, func(s *store.Calendar) {
+			if s.Days.Newest().Sub(now) > clockSlack { // the clock was ahead then: these times mean nothing
+				s.Days, s.Counted = daycount.Calendar{}, time.Time{}
+			}
+			s.Began, s.Changes, s.Problem = after(now, &s.Days), changes, ""
+		})
 		if err != nil {
 			return err
 		}
@@ -142,6 +147,9 @@ func (c *Counts) count(ctx context.Context, j job) error {
 		}
 	}
 }
+
+// clockSlack is how far counts may lie ahead of the clock for it to be believed to be the same.
+const clockSlack = time.Minute
 
 // after is a time after all that was counted, so that what is counted anew is told from it even
 // where the clock stands still.

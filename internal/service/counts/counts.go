@@ -62,6 +62,12 @@ func (c *Counts) Start(ctx context.Context) {
 			slog.ErrorContext(ctx, "the calendars of counts could not be read", "error", err)
 		}
 		for _, k := range kept {
+			if d := c.base.Published.Load().Datasets[k.Dataset]; d == nil || d.Column(k.Column) == nil {
+				if err := c.base.Store.ForgetCalendar(ctx, k.Key); err != nil {
+					slog.ErrorContext(ctx, "a calendar of counts could not be forgotten", "dataset", k.Dataset, "error", err)
+				}
+				continue
+			}
 			if k.Began.IsZero() {
 				continue
 			}
@@ -96,6 +102,9 @@ type Of struct {
 func (c *Counts) Of(d *catalog.Dataset, of *column.Column, from *base.Relation) *Of {
 	if d == nil || of == nil || !of.Type.IsDated() || len(d.Values) > 0 || from.SQL.HasCriteriaInside() {
 		return nil
+	}
+	if c.base.Published.Load().Datasets[d.Name] != d {
+		return nil // it is only tried
 	}
 	fixed := true
 	d.Where.Walk(func(n *criteria.Node) {
@@ -142,7 +151,7 @@ func (c *Counts) Find(ctx context.Context, of *Of) *store.Calendar {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	now := c.base.Config.Now()
-	if !k.wanted && now.Sub(k.failed) >= retryAge && (k.calendar.Counted.IsZero() || !k.calendar.Began.IsZero() || now.Sub(k.checked) >= checkAge) && !of.Dataset.Source.Counting.Off {
+	if !k.wanted && hasPassed(k.failed, now, retryAge) && (k.calendar.Counted.IsZero() || !k.calendar.Began.IsZero() || hasPassed(k.checked, now, checkAge)) && !of.Dataset.Source.Counting.Off {
 		c.want(k, job{of: of})
 	}
 	if k.calendar.Counted.IsZero() || !k.calendar.Days.IsComplete() {
@@ -172,6 +181,12 @@ const (
 	retryAge = time.Minute
 	checkAge = time.Minute
 )
+
+// hasPassed reports whether a length of time has passed since a moment; also where the clock was
+// set back since.
+func hasPassed(since, now time.Time, length time.Duration) bool {
+	return now.Before(since) || now.Sub(since) >= length
+}
 
 // find is a calendar as it is known, read from the own records where it is asked for first.
 func (c *Counts) find(ctx context.Context, of *Of) (*known, error) {
@@ -241,7 +256,7 @@ type size struct {
 func (c *Counts) IsLarge(ctx context.Context, v source.View, d *catalog.Dataset, from *base.Relation, q compile.Query) (bool, error) {
 	q.Where = nil
 	key := sized{c.base.Changed.Load(), d.Name}
-	if known, ok := c.sizes.Get(key); ok && c.base.Config.Now().Sub(known.at) < sizeAge {
+	if known, ok := c.sizes.Get(key); ok && !hasPassed(known.at, c.base.Config.Now(), sizeAge) {
 		return known.large, nil
 	}
 	n, err := v.Count(ctx, from.SQL.FirstFew(q, c.base.Config.SmallTable+1))
