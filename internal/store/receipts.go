@@ -93,9 +93,8 @@ func (s *Store) commits() {
 					return err
 				}
 			}
-			for i, k := range together {
-				failed[i] = keep(tx, k.Receipt)
-			}
+			keepAll(tx, together, failed, false)
+			keepAll(tx, together, failed, true)
 			return nil
 		})
 		if err == nil {
@@ -107,13 +106,26 @@ func (s *Store) commits() {
 	}
 }
 
-// keep writes a receipt, or where it has begun writes it anew.
-func keep(tx *gorm.DB, r Receipt) error {
-	row := rowOf(r)
-	if r.Begun {
-		return tx.Model(&row).Select("State", "Body", "Head", "Digests").Updates(&row).Error
+// keepAll writes the receipts that have begun anew, or those that have not, by one statement:
+// under load statements cost more than rows. Where that fails each is written by itself, so that
+// only the one to blame fails.
+func keepAll(tx *gorm.DB, together []kept, failed []error, begun bool) {
+	var rows []receipt
+	var at []int
+	for i, k := range together {
+		if k.Begun == begun {
+			rows, at = append(rows, rowOf(k.Receipt)), append(at, i)
+		}
 	}
-	return tx.Create(&row).Error
+	if begun {
+		tx = tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "id"}}, DoUpdates: clause.AssignmentColumns([]string{"state", "body", "head", "digests"})}).Session(&gorm.Session{})
+	}
+	if len(rows) == 0 || tx.Create(&rows).Error == nil {
+		return
+	}
+	for i := range rows {
+		failed[at[i]] = tx.Create(&rows[i]).Error
+	}
 }
 
 // sentTime is the longest that it takes until what is known of a receipt's result is on

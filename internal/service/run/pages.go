@@ -77,14 +77,15 @@ func (g *reading) end(rows int) place {
 	return p
 }
 
-// page tells what to ask further rows after, where there are some, and where it is not known how
-// many records match, by what it is to be noticed that the data changed meanwhile.
+// page tells what to ask further rows after, where there are some; and where it is not known how
+// many records match although that was asked for, by what it is to be noticed that the data
+// changed meanwhile.
 func (r *Run) page(ctx context.Context, v source.View, got *reading) {
 	records := r.receipt.Records
 	if r.request.Limit > 0 && r.receipt.Rows == r.request.Limit && (records == nil || *records > int64(got.before+r.receipt.Rows)) {
 		r.receipt.Next = got.end(r.receipt.Rows).String()
 	}
-	if r.request.Limit == 0 || records != nil || r.receipt.Next == "" && r.request.Changes == "" {
+	if r.request.Limit == 0 || records != nil || r.request.Changes == "" && (r.request.Uncounted || r.receipt.Next == "") {
 		return
 	}
 	changes, err := v.Changes(ctx, slices.Sorted(maps.Values(r.ready.Bound.Report.Table.Of.From.Tables()))...)
