@@ -480,6 +480,25 @@ test('what to know before reading the rows stands above them', async ({ page }) 
   expect(note!.y).toBeLessThan(table!.y);
 });
 
+test('what was counted before the run says when, and all is counted where that is asked for', async ({ page }) => {
+  const asked: string[] = [];
+  await page.route('**/runs?output=events', async (route) => {
+    asked.push(route.request().postDataJSON().evidence as string);
+    const response = await route.fetch();
+    const lines = (await response.text()).trimEnd().split('\n');
+    const last = JSON.parse(lines.pop()!) as { receipt: { evidence: { period: object } } };
+    if (asked.length === 1) Object.assign(last.receipt.evidence.period, { counted_at: '2026-11-23T09:02:00Z', changed: true });
+    await route.fulfill({ response, body: [...lines, JSON.stringify(last), ''].join('\n') });
+  });
+  await page.goto('/reports/late-sailings');
+  await show(page).click();
+  await page.getByText('How this came about').click();
+  await expect(page.getByText(/What lies outside the period is as counted Mon 23 Nov 2026 .*; the data changed since/)).toBeVisible();
+  await page.getByRole('button', { name: 'Count all records now' }).click();
+  await expect(page.getByText('Count all records now')).toBeHidden();
+  expect(asked).toEqual([true, 'whole']);
+});
+
 test('a zone by its own name, and hours that clocks repeat by two', async ({ page, request }) => {
   const text = `pikegate: 1
 source: station
