@@ -118,11 +118,9 @@ func (c *Compiler) ByDay(q Query, of *column.Column, starts []civil.Day) Stateme
 		w.say(" WHEN ", col.stored, " IS NULL THEN ", strconv.Itoa(RunUnreadable))
 	}
 	w.WriteString(" ELSE ")
-	inner := starts
+	var inner []civil.Day
 	if len(starts) > 2 {
 		inner = starts[1 : len(starts)-1]
-	} else {
-		inner = nil
 	}
 	w.unit(col, inner, 0, func(d civil.Day) { w.bind(of.Bound(civil.StartOf(d), w.zone), col) })
 	w.WriteString(" END, count(*)")

@@ -126,16 +126,25 @@ func (c *Counts) count(ctx context.Context, j job) error {
 		}
 	}
 	if j.anew || have.Began.IsZero() {
-		err := c.change(ctx, k, func(s *store.Calendar) {
-			if s.Days.Newest().Sub(now) > clockSlack { // the clock was ahead then: these times mean nothing
-				s.Days, s.Counted = daycount.Calendar{}, time.Time{}
-			}
-			s.Began, s.Changes, s.Problem = after(now, &s.Days), changes, ""
-		})
-		if err != nil {
+		if err := c.begin(ctx, k, now, changes); err != nil {
 			return err
 		}
 	}
+	return c.whole(ctx, j, k)
+}
+
+// begin says that all is counted anew from now on.
+func (c *Counts) begin(ctx context.Context, k *known, now time.Time, changes string) error {
+	return c.change(ctx, k, func(s *store.Calendar) {
+		if s.Days.Newest().Sub(now) > clockSlack { // the clock was ahead then: these times mean nothing
+			s.Days, s.Counted = daycount.Calendar{}, time.Time{}
+		}
+		s.Began, s.Changes, s.Problem = after(now, &s.Days), changes, ""
+	})
+}
+
+// whole counts in slices until all is counted that was not since the count began.
+func (c *Counts) whole(ctx context.Context, j job, k *known) error {
 	for {
 		started := time.Now()
 		finished, err := c.slice(ctx, j.of, k)

@@ -33,11 +33,12 @@ func (r *Run) affordable(ctx context.Context) error {
 		}
 	}
 	var reads int64
-	if known != nil {
-		for _, p := range periods {
+	for _, p := range periods {
+		if known != nil {
 			reads += known.Within(p).Records
 		}
-	} else {
+	}
+	if known == nil {
 		err := r.runs.base.Look(ctx, r.ready.From.Source, r.runs.base.Config.EvidenceTime, func(ctx context.Context, v source.View) (err error) {
 			reads, err = v.Count(ctx, r.ready.From.SQL.FirstFew(q, int(most)+1))
 			return err
@@ -49,13 +50,20 @@ func (r *Run) affordable(ctx context.Context) error {
 	if reads <= most {
 		return nil
 	}
+	return r.tooDear(plan, periods, known, reads)
+}
+
+// tooDear refuses a run that would read so many records; known is nil where only so much is
+// known that they are more than may be read.
+func (r *Run) tooDear(plan evidence.Plan, periods []civil.Period, known *daycount.Calendar, reads int64) error {
+	most := r.ready.Bound.Report.MostRead
 	about := english.Grouped(reads)
 	if known == nil {
 		about = "more than " + english.Grouped(most)
 	}
 	f := fault.New(fault.ReadsTooMuch, "this would read %s records, and the report may read %s; ask for less", about, english.Grouped(most))
 	f.Limit = fmt.Sprintf("read: %d", most)
-	if plan.Period != nil && plan.Period.Asked != nil && q.Where != nil {
+	if plan.Period != nil && plan.Period.Asked != nil && plan.Alone {
 		f.Message += ", by a shorter period"
 		f.Place.Prompt = plan.Period.Asked.Name
 		if known != nil && len(periods) == 1 {
