@@ -76,6 +76,9 @@ func requestProblem(status int, detail string, errs ...error) huma.StatusError {
 		if errors.As(err, &d) {
 			at := d.ErrorDetail()
 			f.Message = fmt.Sprintf("%s: %s", at.Location, at.Message)
+			if at.Location == "body.evidence" {
+				f.Message = errEvidence.Error()
+			}
 			if name, ok := strings.CutPrefix(at.Location, "body.answers."); ok {
 				f.Message = prompt.ErrShape.Error()
 				f.Place.Prompt = name

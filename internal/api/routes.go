@@ -101,6 +101,8 @@ const (
 	WholeEvidence EvidenceWanted = "whole"
 )
 
+var errEvidence = errors.New(`evidence is true, false or "whole"`)
+
 // MarshalJSON writes a truth or the word.
 func (e EvidenceWanted) MarshalJSON() ([]byte, error) {
 	switch e {
@@ -122,7 +124,7 @@ func (e *EvidenceWanted) UnmarshalJSON(text []byte) error {
 	case `"whole"`:
 		*e = WholeEvidence
 	default:
-		return errors.New(`evidence is true, false or "whole"`)
+		return errEvidence
 	}
 	return nil
 }

@@ -479,6 +479,8 @@ func TestPagesGoOn(t *testing.T) {
 		time.Sleep(1100 * time.Millisecond)
 		next := asked(t, s, "paged-0", answer.Request{Limit: 7, Of: first.Receipt.ID, After: first.Receipt.Next})
 		assert.True(t, next.Receipt.DataChanged || next.Receipt.Records != nil && *next.Receipt.Records != *first.Receipt.Records, "%s, then %s", first.Receipt.Changes, next.Receipt.Changes)
+		_, err := s.Runs.Prepare(ctx, "paged-0", answer.Request{Limit: 7, After: first.Receipt.Next})
+		assert.ErrorContains(t, err, "say too of which, by of with the number of its receipt [run_again]")
 		for _, wrong := range []string{"x", "e30x", "eyJyb3dzIjotMX0", "eyJyb3dzIjozLCJ2YWx1ZXMiOlsiYSJdfQ", "eyJyb3dzIjozLCJ2YWx1ZXMiOlsiYSIsImIiXX0"} {
 			_, err := s.Runs.Prepare(ctx, "paged-0", answer.Request{Limit: 7, Of: first.Receipt.ID, After: wrong})
 			assert.ErrorContains(t, err, "run it again [run_again]", wrong)

@@ -25,6 +25,8 @@ func (s *Runs) Prepare(ctx context.Context, name string, req answer.Request) (*R
 		return s.try(ctx, name, req)
 	case req.Of > 0:
 		return s.further(ctx, name, req)
+	case req.After != "":
+		return nil, &base.Refusal{Kind: fault.Conflict, Faults: fault.List{fault.New(fault.RunAgain, "after says where to go on in a run; say too of which, by of with the number of its receipt")}}
 	}
 	report, err := s.base.Report(name)
 	var broken *base.Refusal
