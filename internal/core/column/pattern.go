@@ -228,6 +228,19 @@ func (p Pattern) render(seconds int64) string {
 	return string(b)
 }
 
+// ISO is a text that fits the pattern in ISO form, yyyy-MM-dd or yyyy-MM-dd HH:mm:ss; false for
+// any other text.
+func (p Pattern) ISO(text string) (string, bool) {
+	_, seconds, ok := p.parse(text)
+	if !ok {
+		return "", false
+	}
+	if p.timed {
+		return ISOTime.render(seconds), true
+	}
+	return ISODay.render(seconds), true
+}
+
 // TextsOf are all the texts that the pattern reads as a day: fields of one or two digits can
 // be written in both ways. It is false for patterns with a time of day or with names of months,
 // which have too many.
