@@ -84,7 +84,25 @@ func (m MariaDB) Stored(c Column) string {
 
 // rewritten is the value of a text in ISO form, and NULL where it is no date.
 func (m MariaDB) rewritten(c Column) string {
-	loose, iso := mariaEnds.rewriting(m.Value(c), c.Pattern, func(text, regexp, to string) string {
+	text := m.Value(c)
+	iso, ok := mariaEnds.split(c, cutting{
+		part: func(n int, sign string) string {
+			if n == 2 {
+				return fmt.Sprintf("SUBSTRING_INDEX(SUBSTRING_INDEX(%s, %s, 2), %s, -1)", text, sign, sign)
+			}
+			return fmt.Sprintf("SUBSTRING_INDEX(%s, %s, %d)", text, sign, 2-n) // 1 for the first, -1 for the third
+		},
+		number:  func(piece string) string { return "CAST(" + piece + " AS UNSIGNED)" },
+		matches: func(regexp string) string { return text + " REGEXP " + regexp },
+		iso: func(year, month, day string) string {
+			return fmt.Sprintf("CONCAT(%s, '-', LPAD(%s, 2, '0'), '-', LPAD(%s, 2, '0'))", year, month, day)
+		},
+	})
+	if ok {
+		return iso
+	}
+	var loose string
+	loose, iso = mariaEnds.rewriting(m.Value(c), c.Pattern, func(text, regexp, to string) string {
 		return fmt.Sprintf("REGEXP_REPLACE(%s, %s, %s)", text, regexp, to)
 	})
 	return fmt.Sprintf("CASE WHEN %s REGEXP %s AND %s REGEXP %s THEN %s END", m.Value(c), literal(loose), iso, literal(mariaEnds.fits(isoPattern(c))), iso)

@@ -85,35 +85,23 @@ func (p Postgres) Stored(c Column) string {
 
 // rewritten is the value of a text in ISO form, and NULL where it is no date.
 func (p Postgres) rewritten(c Column) string {
-	if iso, ok := p.split(c); ok {
+	text := p.Value(c)
+	iso, ok := postgresEnds.split(c, cutting{
+		part:    func(n int, sign string) string { return fmt.Sprintf("split_part(%s, %s, %d)", text, sign, n) },
+		number:  func(piece string) string { return piece + "::integer" },
+		matches: func(regexp string) string { return text + " ~ " + regexp },
+		iso: func(year, month, day string) string {
+			return fmt.Sprintf("%s || '-' || lpad(%s, 2, '0') || '-' || lpad(%s, 2, '0')", year, month, day)
+		},
+	})
+	if ok {
 		return iso
 	}
-	loose, iso := postgresEnds.rewriting(p.Value(c), c.Pattern, func(text, regexp, to string) string {
+	var loose string
+	loose, iso = postgresEnds.rewriting(p.Value(c), c.Pattern, func(text, regexp, to string) string {
 		return fmt.Sprintf("regexp_replace(%s, %s, %s, 'g')", text, regexp, to)
 	})
 	return fmt.Sprintf("CASE WHEN %s ~ %s AND %s ~ %s THEN %s END", p.Value(c), literal(loose), iso, literal(postgresEnds.fits(isoPattern(c))), iso)
-}
-
-// split is rewritten for a date whose fields are parted by one and the same sign, as in M/d/yyyy:
-// it is cut at the signs, which takes a fraction of the time of regular expressions. False for
-// any other pattern.
-func (p Postgres) split(c Column) (string, bool) {
-	pieces := c.Pattern.Pieces()
-	if c.Pattern.HasTime() || c.Pattern.Suffix() != "" || len(pieces) != 5 || pieces[1].Literal == "" || pieces[1].Literal != pieces[3].Literal {
-		return "", false
-	}
-	text, field := p.Value(c), map[byte]string{}
-	for i := 0; i < 5; i += 2 {
-		if pieces[i].Letter == 0 || pieces[i].Named || pieces[i].Letter == 'y' && pieces[i].Width == 2 {
-			return "", false
-		}
-		field[pieces[i].Letter] = fmt.Sprintf("split_part(%s, %s, %d)", text, literal(pieces[1].Literal), i/2+1)
-	}
-	loose, _ := postgresEnds.loosely(c.Pattern)
-	year, month, day := field['y']+"::integer", field['M']+"::integer", field['d']+"::integer"
-	days := fmt.Sprintf("CASE WHEN %[2]s IN (4, 6, 9, 11) THEN 30 WHEN %[2]s <> 2 THEN 31 WHEN %[1]s %% 4 = 0 AND (%[1]s %% 100 <> 0 OR %[1]s %% 400 = 0) THEN 29 ELSE 28 END", year, month)
-	return fmt.Sprintf("CASE WHEN %s ~ %s THEN CASE WHEN %s > 0 AND %s BETWEEN 1 AND 12 AND %s BETWEEN 1 AND %s THEN %s || '-' || lpad(%s, 2, '0') || '-' || lpad(%s, 2, '0') END END",
-		text, literal(loose), year, month, day, days, field['y'], field['M'], field['d']), true
 }
 
 // isoPattern is the form that a column's texts are rewritten to.
