@@ -13,6 +13,8 @@ import (
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/fault"
+	"pikegate/internal/core/prompt"
+	"pikegate/internal/service/answer"
 	"pikegate/internal/service/publish"
 	"pikegate/internal/source/sourcetest"
 )
@@ -106,4 +108,45 @@ func TestPublishingBesideASilentServer(t *testing.T) {
 	require.NoError(t, err)
 	assert.Less(t, time.Since(start), 25*time.Second, "a server that is silent is waited for once")
 	assert.Equal(t, 3, strings.Count(put.Findings.Error(), "its server does not answer"))
+}
+
+// The index that is proposed for texts that do not sort by time serves a long period, which its
+// statement is taken from the finding for.
+func TestTheIndexOnWhatTextsAreConvertedTo(t *testing.T) {
+	e := sourcetest.Open(t, catalog.Postgres)
+	e.Exec(t, "CREATE TABLE calls AS SELECT i AS id, (1 + i % 12) || '/' || (1 + i % 28) || '/' || (2000 + i % 25) AS came FROM generate_series(1, 60000) i")
+	e.Exec(t, "ANALYZE calls")
+	s := open(t, t.TempDir(), time.Date(2026, 11, 23, 11, 0, 0, 0, time.UTC))
+	files := file(fmt.Sprintf(`
+{pikegate: 1, source: shore, zone: Europe/Helsinki, engine: postgres, address: {env: %s}, schema: %s}
+---
+{pikegate: 1, dataset: calls, source: shore, table: calls, key: [id], columns: {id: {type: integer}, came: {type: date, stored: text, pattern: M/d/yyyy}}}
+---
+{pikegate: 1, prompt: days, ask: "Which days?", type: period, default: this year}
+---
+{pikegate: 1, query: calls, of: calls, show: [id, came], where: {came: {within: {prompt: days}}}, sort: [id]}
+---
+{pikegate: 1, report: calls, title: Calls, prompts: [days], sections: [{table: {query: calls}}]}
+`, e.At.Address.Env, e.At.Schema))
+	_, err := s.Publisher.Put(ctx, publish.Put{Files: files})
+	require.NoError(t, err)
+	found, err := s.Publisher.Check(ctx, files)
+	require.NoError(t, err)
+	var proposed string
+	for _, f := range found {
+		if f.Code == fault.NoIndex && len(f.Suggestions) > 0 {
+			proposed = f.Suggestions[0]
+		}
+	}
+	require.Contains(t, proposed, `CREATE INDEX ON "calls" ((CASE WHEN`, found.Error())
+	explained := func() *answer.Explanation {
+		x, err := s.Answers.Explain(ctx, "calls", answer.Request{Answers: map[string]prompt.Entered{"days": prompt.OneText("1 Jan 2004 to 15 Mar 2004")}})
+		require.NoError(t, err)
+		return x
+	}
+	assert.True(t, explained().ReadsWholeTable)
+	e.Exec(t, proposed)
+	e.Exec(t, "ANALYZE calls")
+	assert.False(t, explained().ReadsWholeTable, strings.Join(explained().Plan, "\n"))
+	assert.NotEmpty(t, explained().Indexes)
 }

@@ -267,6 +267,7 @@ const largeTable = 50_000
 func (c *checker) query(ctx context.Context, v source.View, q *catalog.Query) error {
 	var columns []string
 	texts := map[string]bool{}
+	unsorted := map[string]*column.Column{}
 	q.Criteria().Walk(func(n *criteria.Node) {
 		if n.Column == nil {
 			return
@@ -275,6 +276,9 @@ func (c *checker) query(ctx context.Context, v source.View, q *catalog.Query) er
 			if o.Name == n.Column.Name && o.Table == q.Of.From.Table && !slices.Contains(columns, o.Column) {
 				columns = append(columns, o.Column)
 				texts[o.Column] = n.Column.IsText()
+				if n.Column.Type.IsDated() && !n.Column.HasPlainBounds() {
+					unsorted[o.Column] = n.Column
+				}
 			}
 		}
 	})
@@ -284,6 +288,11 @@ func (c *checker) query(ctx context.Context, v source.View, q *catalog.Query) er
 	t, err := v.Table(ctx, q.Of.From.Table)
 	if err != nil || t.About < largeTable {
 		return err
+	}
+	for _, of := range t.Columns {
+		if unsorted[of.Name] != nil {
+			c.expressionIndex(v, q.Of.From.Table, t, compile.Column{Column: unsorted[of.Name], Fact: of.Fact})
+		}
 	}
 	if !slices.ContainsFunc(columns, t.Leads) {
 		c.warn(fault.NoIndex, "the table %q has about %d records and no index that starts with %s: a search by it reads them all", q.Of.From.Table, t.About, english.Either(english.Quoted(columns)))
@@ -295,6 +304,17 @@ func (c *checker) query(ctx context.Context, v source.View, q *catalog.Query) er
 		}
 	}
 	return nil
+}
+
+// expressionIndex proposes an index on what the texts of a column are converted to, where the
+// database can have one. SQLite converts by a function of ours, which nobody else who writes to
+// the file has.
+func (c *checker) expressionIndex(v source.View, table string, t *source.Table, of compile.Column) {
+	f := c.warn(fault.NoIndex, "the table %q has about %d records, and the texts of %q do not sort by time: a period of more than a month converts them all", table, t.About, of.Name)
+	if _, ok := v.Dialect().(compile.Postgres); ok {
+		f.Message += "; an index on what they are converted to would serve"
+		f.Suggest(fmt.Sprintf("CREATE INDEX ON %s ((%s))", v.Dialect().Name(table), v.Dialect().Stored(of)))
+	}
 }
 
 // Check finds all that is wrong with definition files beside those that are
