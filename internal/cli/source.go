@@ -104,9 +104,10 @@ func countLine(n counts.DayCounts) string {
 		return line + "\tcounted whenever somebody asks"
 	case n.Records != nil && n.First != nil:
 		line += fmt.Sprintf("\t%d records, %s through %s, %d without a date, %d unreadable", *n.Records, n.First.Plain(), n.Last.Plain(), *n.Missing, *n.Unreadable)
-		line += "\tcounted " + n.CountedAt.Format("2006-01-02 15:04 MST")
-		if n.Oldest.Before(*n.CountedAt) {
-			line += ", some of it " + n.Oldest.Format("2006-01-02 15:04 MST")
+		const minute = "2006-01-02 15:04 MST"
+		whole, oldest := n.CountedAt.Format(minute), n.Oldest.Format(minute)
+		if line += "\tcounted " + whole; oldest < whole {
+			line += ", some of it " + oldest
 		}
 	case n.Share > 0:
 		line += fmt.Sprintf("\t%.0f %% of the days", 100*n.Share)
