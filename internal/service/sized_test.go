@@ -86,7 +86,7 @@ columns:
 
 // settled waits until nothing is being counted.
 func settled(t require.TestingT, s *service.Service) {
-	for range 5000 {
+	for range 60_000 { // a minute: slow machines
 		if s.Counts.IsIdle() {
 			return
 		}
