@@ -118,8 +118,17 @@ func (c *Calendar) countedOn(d civil.Day) int64 {
 	return at
 }
 
-// Within is how many records have their date in a period, which may be open.
-func (c *Calendar) Within(p civil.Period) Figure {
+// Within is how many records have their date in periods, which may be open; what several of them
+// hold counts for each.
+func (c *Calendar) Within(periods ...civil.Period) Figure {
+	f := Figure{At: time.UnixMilli(never)}
+	for _, p := range periods {
+		f = f.with(c.in(p))
+	}
+	return f
+}
+
+func (c *Calendar) in(p civil.Period) Figure {
 	first, last := ends(p)
 	if last < first {
 		return Figure{At: time.UnixMilli(never)}

@@ -72,7 +72,7 @@ func (s *Answers) Matches(ctx context.Context, name string, req Request) (*Match
 			m.Of, err = v.Count(ctx, p.From.SQL.Count(q))
 			return err
 		}
-		if plan.Alone && !p.Bound.excludes(plan.Period) {
+		if plan.Alone && plan.Narrows() {
 			of, err := p.counted(ctx, v, plan.Period.Column)
 			if err != nil {
 				return err
@@ -82,11 +82,7 @@ func (s *Answers) Matches(ctx context.Context, name string, req Request) (*Match
 			}
 		}
 		q.Where = inside
-		row, err := v.Numbers(ctx, p.From.SQL.Among(q, criteria.AllOf(plan.Steps...)))
-		if err == nil {
-			m.Of, m.Records = row[0], row[1]
-		}
-		return err
+		return p.exactMatches(ctx, v, q, plan, m)
 	})
 	return m, err
 }

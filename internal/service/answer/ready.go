@@ -78,12 +78,6 @@ func Bind(r *catalog.Report, answers prompt.Answers, who base.Person, setting ph
 	return b
 }
 
-// excludes reports whether a condition on the period keeps what lies outside it.
-func (Bound) excludes(period *criteria.Bound) bool {
-	_, denies := period.Op.Denies()
-	return denies
-}
-
 // Clock is the time that days are taken in.
 func (b Bound) Clock() criteria.Clock {
 	from := b.Report.Table.Of.Source

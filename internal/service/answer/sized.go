@@ -46,35 +46,37 @@ const (
 // has few of them, else about, from the calendar and from some days of the period.
 func (p *Ready) matches(ctx context.Context, v source.View, of *counts.Of, plan evidence.Plan, m *Matches) error {
 	q := p.Bound.Counting(criteria.AllOf(p.Bound.Own, plan.Period))
-	steps := criteria.AllOf(plan.Steps...)
 	known := p.Answers.counts.Find(ctx, of)
 	periods := evidence.WholeDays(plan.Period)
 	if known == nil || periods == nil {
 		n, err := v.Count(ctx, p.From.SQL.FirstFew(q, mostExact+1))
-		if err != nil || n <= mostExact {
-			return p.exactMatches(ctx, v, q, steps, m, err)
+		if err != nil {
+			return err
+		}
+		if n <= mostExact {
+			return p.exactMatches(ctx, v, q, plan, m)
 		}
 		m.Of, m.Records, m.OrMore = n-1, 0, true
-		if steps == nil {
+		if len(plan.Steps) == 0 {
 			m.Records = m.Of
 		}
 		return nil
 	}
-	all := daycount.Figure{At: known.Counted}
-	var days []daycount.Day
-	for _, period := range periods {
-		in := known.Days.Within(period)
-		if all.Records += in.Records; in.At.Before(all.At) {
-			all.At = in.At
-		}
-		days = append(days, known.Days.Days(period)...)
-	}
+	all := known.Days.Within(periods...)
 	if all.Records <= mostExact {
-		return p.exactMatches(ctx, v, q, steps, m, nil)
+		return p.exactMatches(ctx, v, q, plan, m)
+	}
+	if known.Counted.Before(all.At) {
+		all.At = known.Counted
 	}
 	m.Of, m.Records, m.About, m.CountedAt = all.Records, all.Records, true, &all.At
+	steps := criteria.AllOf(plan.Steps...)
 	if steps == nil {
 		return nil
+	}
+	var days []daycount.Day
+	for _, period := range periods {
+		days = append(days, known.Days.Days(period)...)
 	}
 	var looked, met int64
 	for _, d := range sampled(days) {
@@ -106,12 +108,10 @@ func sampled(days []daycount.Day) []daycount.Day {
 	return some
 }
 
-// exactMatches counts the records of a query, and those of them that meet the conditions.
-func (p *Ready) exactMatches(ctx context.Context, v source.View, q compile.Query, steps *criteria.Bound, m *Matches, err error) error {
-	if err != nil {
-		return err
-	}
-	row, err := v.Numbers(ctx, p.From.SQL.Among(q, steps))
+// exactMatches counts the records of a query, and those of them that meet the plan's further
+// conditions.
+func (p *Ready) exactMatches(ctx context.Context, v source.View, q compile.Query, plan evidence.Plan, m *Matches) error {
+	row, err := v.Numbers(ctx, p.From.SQL.Among(q, criteria.AllOf(plan.Steps...)))
 	if err == nil {
 		m.Of, m.Records = row[0], row[1]
 	}
@@ -169,10 +169,7 @@ func (p *Ready) reads(ctx context.Context, v source.View, plan *source.Plan) (*i
 	}
 	records := known.Days.All().Records
 	if counted.IsIndexed() && of.Alone && of.Narrows() {
-		records = 0
-		for _, period := range evidence.WholeDays(of.Period) {
-			records += known.Days.Within(period).Records
-		}
+		records = known.Days.Within(evidence.WholeDays(of.Period)...).Records
 	}
 	return &records, nil
 }

@@ -25,12 +25,10 @@ func (s *Author) Sources() []*catalog.Source {
 
 // looking hands a snapshot of a source to use.
 func (s *Author) looking(ctx context.Context, name string, use func(context.Context, source.View, *catalog.Source) error) (*catalog.Source, error) {
-	known := s.base.Published.Load().Sources
-	of := known[name]
+	published := s.base.Published.Load()
+	of := published.Sources[name]
 	if of == nil {
-		f := fault.New(fault.UnknownSource, "no source %q", english.Shorten(name))
-		f.Suggest(fault.Near(name, slices.Sorted(maps.Keys(known))))
-		return nil, &base.Refusal{Kind: fault.Unknown, Faults: fault.List{f}}
+		return nil, base.UnknownSource(name, published.Catalog)
 	}
 	from, err := s.base.SourceAt(ctx, of.At)
 	if err == nil {

@@ -109,7 +109,16 @@ func (p *Published) BuiltOf(report string) []Revised {
 
 // UnknownReport refuses the name of a report that there is not, and suggests a near one.
 func UnknownReport(name string, among *catalog.Catalog) error {
-	f := fault.New(fault.UnknownReport, "no report %q", english.Shorten(name))
-	f.Suggest(fault.Near(name, slices.Sorted(maps.Keys(among.Reports))))
+	return unknown(fault.UnknownReport, "report", name, slices.Sorted(maps.Keys(among.Reports)))
+}
+
+// UnknownSource refuses the name of a source that there is not, with the nearest one.
+func UnknownSource(name string, among *catalog.Catalog) error {
+	return unknown(fault.UnknownSource, "source", name, slices.Sorted(maps.Keys(among.Sources)))
+}
+
+func unknown(code fault.Code, kind, name string, names []string) error {
+	f := fault.New(code, "no %s %q", kind, english.Shorten(name))
+	f.Suggest(fault.Near(name, names))
 	return &Refusal{Kind: fault.Unknown, Faults: fault.List{f}}
 }

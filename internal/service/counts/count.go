@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"slices"
 	"time"
 
@@ -172,13 +173,8 @@ func after(now time.Time, days *daycount.Calendar) time.Time {
 
 // changes is what the database says of the state of the records; "" where it says nothing.
 func (c *Counts) changes(ctx context.Context, of *Of) (signs string, err error) {
-	tables := []string{}
-	for _, name := range of.Dataset.From.Tables() {
-		tables = append(tables, name)
-	}
-	slices.Sort(tables)
 	err = c.base.Look(ctx, of.From.Source, c.base.Config.RunTime, func(ctx context.Context, v source.View) error {
-		signs, err = v.Changes(ctx, tables...)
+		signs, err = v.Changes(ctx, slices.Sorted(maps.Values(of.Dataset.From.Tables()))...)
 		return err
 	})
 	return signs, err

@@ -11,8 +11,6 @@ import (
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/daycount"
-	"pikegate/internal/core/english"
-	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/service/base"
 	"pikegate/internal/source"
@@ -55,9 +53,7 @@ type DayCounts struct {
 func (c *Counts) List(ctx context.Context, name string, again bool) ([]DayCounts, error) {
 	published := c.base.Published.Load()
 	if published.Sources[name] == nil {
-		f := fault.New(fault.UnknownSource, "no source %q", english.Shorten(name))
-		f.Suggest(fault.Near(name, slices.Sorted(maps.Keys(published.Sources))))
-		return nil, &base.Refusal{Kind: fault.Unknown, Faults: fault.List{f}}
+		return nil, base.UnknownSource(name, published.Catalog)
 	}
 	all := []DayCounts{}
 	for _, asked := range askedColumns(published.Catalog, name) {

@@ -13,9 +13,9 @@ import (
 	"pikegate/internal/core/value"
 )
 
-// mostMarks is how many rows of a result are kept by their digests; of larger results
+// mostDigests is how many rows of a result are kept by their digests; of larger results
 // none are.
-const mostMarks = 20_000
+const mostDigests = 20_000
 
 // Digests are what stands for each row of a result, by which two results are compared:
 // its key and a hash of all that it shows.
@@ -27,7 +27,7 @@ type Digests struct {
 
 // Add adds a row, content being the bytes that stand for what it shows.
 func (m *Digests) Add(row []value.Value, keys []int, content []byte) {
-	if m.Many = m.Many || m.n == mostMarks; m.Many {
+	if m.Many = m.Many || m.n == mostDigests; m.Many {
 		m.rows = nil
 		return
 	}

@@ -33,12 +33,9 @@ func (r *Run) affordable(ctx context.Context) error {
 		}
 	}
 	var reads int64
-	for _, p := range periods {
-		if known != nil {
-			reads += known.Within(p).Records
-		}
-	}
-	if known == nil {
+	if known != nil {
+		reads = known.Within(periods...).Records
+	} else {
 		err := r.runs.base.Look(ctx, r.ready.From.Source, r.runs.base.Config.EvidenceTime, func(ctx context.Context, v source.View) (err error) {
 			reads, err = v.Count(ctx, r.ready.From.SQL.FirstFew(q, int(most)+1))
 			return err

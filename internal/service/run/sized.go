@@ -60,11 +60,7 @@ func (c *counter) isPage(ctx context.Context) (bool, error) {
 	}
 	if known := c.run.runs.counts.Find(ctx, c.of); known != nil {
 		if periods := evidence.WholeDays(c.plan.Period); periods != nil {
-			var records int64
-			for _, p := range periods {
-				records += known.Days.Within(p).Records
-			}
-			return records > mostCounted, nil
+			return known.Days.Within(periods...).Records > mostCounted, nil
 		}
 	}
 	n, err := c.numbers(ctx, c.run.ready.From.SQL.FirstFew(c.counting(c.plan.Period), mostCounted+1))
@@ -78,11 +74,7 @@ func (c *counter) sizedPage(ctx context.Context) error {
 	found := c.run.runs.counts.Find(ctx, c.of)
 	periods := evidence.WholeDays(c.plan.Period)
 	if found != nil && periods != nil {
-		inside := daycount.Figure{At: found.Counted}
-		for _, p := range periods {
-			inside.Records += found.Days.Within(p).Records
-		}
-		if err := c.outside(ctx, inside.Records); err != nil {
+		if err := c.outside(ctx, found.Days.Within(periods...).Records); err != nil {
 			return err
 		}
 		c.e.Period.InsideToo = true
@@ -246,12 +238,10 @@ func (c *counter) restOf(ctx context.Context, e civil.Edge, d civil.Day, beyond 
 func (c *counter) between(days *daycount.Calendar) int64 {
 	periods := c.plan.Period.Periods
 	hull := civil.Period{First: periods[0].First, Last: periods[0].Last}
-	var on int64
 	for _, p := range periods {
 		hull = civil.Period{First: min(hull.First, p.First), Last: max(hull.Last, p.Last)}
-		on += days.Within(p).Records
 	}
-	return days.Within(hull).Records - on
+	return days.Within(hull).Records - days.Within(periods...).Records
 }
 
 // agree holds what the calendar has of the days of the period to what the snapshot has. Where
@@ -261,11 +251,7 @@ func (c *counter) agree(ctx context.Context, found *store.Calendar, inside int64
 	if periods == nil {
 		return false, nil // moments, which are parts of days
 	}
-	var known int64
-	for _, days := range periods {
-		known += found.Days.Within(days).Records
-	}
-	if known == inside {
+	if found.Days.Within(periods...).Records == inside {
 		return false, nil
 	}
 	sent, err := c.run.runs.counts.Recount(ctx, c.view, c.of, periods)
