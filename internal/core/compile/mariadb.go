@@ -102,10 +102,10 @@ func (m MariaDB) rewritten(c Column) string {
 		return iso
 	}
 	var loose string
-	loose, iso = mariaEnds.rewriting(m.Value(c), c.Pattern, func(text, regexp, to string) string {
+	loose, iso = mariaEnds.rewriting(text, c.Pattern, func(text, regexp, to string) string {
 		return fmt.Sprintf("REGEXP_REPLACE(%s, %s, %s)", text, regexp, to)
 	})
-	return fmt.Sprintf("CASE WHEN %s REGEXP %s AND %s REGEXP %s THEN %s END", m.Value(c), literal(loose), iso, literal(mariaEnds.fits(isoPattern(c))), iso)
+	return fmt.Sprintf("CASE WHEN %s REGEXP %s AND %s REGEXP %s THEN %s END", text, literal(loose), iso, literal(mariaEnds.fits(isoPattern(c))), iso)
 }
 
 // Readable guards against days that MariaDB keeps and the calendar does not have,

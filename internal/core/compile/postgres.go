@@ -98,10 +98,10 @@ func (p Postgres) rewritten(c Column) string {
 		return iso
 	}
 	var loose string
-	loose, iso = postgresEnds.rewriting(p.Value(c), c.Pattern, func(text, regexp, to string) string {
+	loose, iso = postgresEnds.rewriting(text, c.Pattern, func(text, regexp, to string) string {
 		return fmt.Sprintf("regexp_replace(%s, %s, %s, 'g')", text, regexp, to)
 	})
-	return fmt.Sprintf("CASE WHEN %s ~ %s AND %s ~ %s THEN %s END", p.Value(c), literal(loose), iso, literal(postgresEnds.fits(isoPattern(c))), iso)
+	return fmt.Sprintf("CASE WHEN %s ~ %s AND %s ~ %s THEN %s END", text, literal(loose), iso, literal(postgresEnds.fits(isoPattern(c))), iso)
 }
 
 // isoPattern is the form that a column's texts are rewritten to.

@@ -18,12 +18,6 @@ import (
 	"pikegate/internal/store"
 )
 
-// queue is what waits to be counted of one source: one calendar at a time, a slice at a time.
-type queue struct {
-	jobs    []job
-	running bool
-}
-
 // job is a calendar to make or to renew.
 type job struct {
 	of *Of
@@ -39,30 +33,26 @@ func (c *Counts) want(k *known, j job) {
 		return
 	}
 	k.wanted = true
-	q := c.queues[j.of.From.Source]
-	if q == nil {
-		q = &queue{}
-		c.queues[j.of.From.Source] = q
-	}
+	from := j.of.From.Source
+	waiting, isCounted := c.queues[from]
 	if j.anew {
-		q.jobs = append([]job{j}, q.jobs...)
+		c.queues[from] = append([]job{j}, waiting...)
 	} else {
-		q.jobs = append(q.jobs, j)
+		c.queues[from] = append(waiting, j)
 	}
-	if !q.running {
-		q.running = true
-		c.stopped.Go(func() { c.work(c.ctx, q, j.of.From.Source) })
+	if !isCounted {
+		c.stopped.Go(func() { c.work(c.ctx, from) })
 	}
 }
 
-// work counts what waits of a source until nothing waits any more.
-func (c *Counts) work(ctx context.Context, q *queue, from *source.Source) {
+// work counts what waits of a source, one calendar at a time, until nothing waits any more.
+func (c *Counts) work(ctx context.Context, from *source.Source) {
 	for {
 		c.mu.Lock()
-		if len(q.jobs) == 0 || ctx.Err() != nil {
-			q.running = false
+		waiting := c.queues[from]
+		if len(waiting) == 0 || ctx.Err() != nil {
 			delete(c.queues, from)
-			for _, j := range q.jobs {
+			for _, j := range waiting {
 				if j.done != nil {
 					j.done <- context.Cause(ctx)
 				}
@@ -70,8 +60,8 @@ func (c *Counts) work(ctx context.Context, q *queue, from *source.Source) {
 			c.mu.Unlock()
 			return
 		}
-		j := q.jobs[0]
-		q.jobs = q.jobs[1:]
+		j := waiting[0]
+		c.queues[from] = waiting[1:]
 		c.mu.Unlock()
 		err := c.count(ctx, j)
 		if k, found := c.find(ctx, j.of); found == nil {

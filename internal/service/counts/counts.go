@@ -30,8 +30,8 @@ type Counts struct {
 	base *base.Base
 
 	mu      sync.Mutex
-	known   map[string]*known         // by key
-	queues  map[*source.Source]*queue // of the sources that are being counted
+	known   map[string]*known        // by key
+	queues  map[*source.Source][]job // what waits, of each source that is being counted
 	sizes   base.Remembered[sized, size]
 	stopped sync.WaitGroup
 	ctx     context.Context // of what is counted in the background; nil before Start
@@ -47,7 +47,7 @@ type known struct {
 
 // New keeps calendars of the datasets that are published. Nothing is counted before Start.
 func New(base *base.Base) *Counts {
-	return &Counts{base: base, known: map[string]*known{}, queues: map[*source.Source]*queue{}}
+	return &Counts{base: base, known: map[string]*known{}, queues: map[*source.Source][]job{}}
 }
 
 // Start counts in the background until ctx ends, and goes on with what was under way when the
