@@ -329,6 +329,8 @@ func (r *mariaRows) close() (err error) {
 	return explainMariaDB(err, false)
 }
 
+func (r *mariaRows) fill(b *value.Batch, most int) error { return each(b, most, r.next) }
+
 func (r *mariaRows) next(b *value.Batch) (err error) {
 	defer guarded(&err)
 	if err := r.rows.Next(r.values); err != nil {

@@ -225,6 +225,8 @@ func (r *postgresRows) close() error {
 	return explainPostgres(err)
 }
 
+func (r *postgresRows) fill(b *value.Batch, most int) error { return each(b, most, r.next) }
+
 func (r *postgresRows) next(b *value.Batch) error {
 	if !r.reader.NextRow() {
 		if _, err := r.reader.Close(); err != nil {

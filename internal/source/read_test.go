@@ -42,6 +42,8 @@ func (c *counting) close() error {
 	return nil
 }
 
+func (c *counting) fill(b *value.Batch, most int) error { return each(b, most, c.next) }
+
 func (c *counting) next(b *value.Batch) error {
 	c.mu.Lock()
 	defer c.mu.Unlock()
@@ -138,6 +140,8 @@ type texts struct{ counting }
 func (c *texts) rows(context.Context, compile.Statement) (cursor, error) { return c, nil }
 
 func (c *texts) width() int { return 1 }
+
+func (c *texts) fill(b *value.Batch, most int) error { return each(b, most, c.next) }
 
 func (c *texts) next(b *value.Batch) error {
 	if c.at++; c.at > 1 {

@@ -47,8 +47,9 @@ type session interface {
 // cursor is the result of a statement that runs.
 type cursor interface {
 	width() int
-	// next adds a row to the batch; io.EOF where there is none.
-	next(*value.Batch) error
+	// fill adds rows to the batch: one at least, and no more than most. It returns io.EOF
+	// where there are none after them.
+	fill(b *value.Batch, most int) error
 	close() error
 }
 
@@ -153,11 +154,16 @@ func (v View) Rows(ctx context.Context, s compile.Statement, use func(row []valu
 	return c.close()
 }
 
-// read fills a batch; io.EOF where the result ends in it.
+// read fills a batch anew; io.EOF where the result ends in it.
 func read(c cursor, b *value.Batch, most int) error {
 	b.Reset(c.width(), most)
+	return c.fill(b, most)
+}
+
+// each fills a batch with rows that come one by one; io.EOF where there are no more.
+func each(b *value.Batch, most int, next func(*value.Batch) error) error {
 	for range most {
-		if err := c.next(b); err != nil {
+		if err := next(b); err != nil {
 			return err
 		}
 	}

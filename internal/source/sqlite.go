@@ -6,13 +6,11 @@ import (
 	"database/sql/driver"
 	"errors"
 	"fmt"
-	"io"
 	"net/url"
 	"os"
 	"strconv"
 	"strings"
 	"sync"
-	"time"
 
 	"github.com/mattn/go-sqlite3"
 	"github.com/shopspring/decimal"
@@ -86,7 +84,7 @@ func (e *sqlite) opened() (*sql.DB, error) {
 		go e.db.Close() // when its runs have ended
 	}
 	e.file = info
-	e.db, err = sql.Open(sqliteDriver, "file:"+(&url.URL{Path: e.path}).EscapedPath()+"?mode=ro&_query_only=1&_busy_timeout=5000&_stmt_cache_size=32")
+	e.db, err = sql.Open(sqliteDriver, "file:"+(&url.URL{Path: e.path}).EscapedPath()+"?mode=ro&_query_only=1&_mutex=no&_busy_timeout=5000&_stmt_cache_size=32")
 	return e.db, err
 }
 
@@ -156,48 +154,7 @@ func (s sqliteSession) rows(ctx context.Context, statement compile.Statement) (c
 	if err != nil {
 		return nil, explainSQLite(err)
 	}
-	return &sqliteRows{ctx: ctx, rows: rows, values: make([]driver.Value, len(rows.Columns()))}, nil
-}
-
-type sqliteRows struct {
-	ctx    context.Context
-	rows   driver.Rows
-	values []driver.Value
-}
-
-func (r *sqliteRows) width() int { return len(r.values) }
-
-func (r *sqliteRows) close() error { return r.rows.Close() }
-
-func (r *sqliteRows) next(b *value.Batch) error {
-	switch err := r.rows.Next(r.values); {
-	case errors.Is(err, io.EOF):
-		if stopped := r.ctx.Err(); stopped != nil { // which can look like an end
-			return stopped
-		}
-		return io.EOF
-	case err != nil:
-		return explainSQLite(err)
-	}
-	for _, val := range r.values {
-		switch v := val.(type) {
-		case int64:
-			b.Add(value.Whole(v))
-		case string:
-			b.Add(value.Chars(v))
-		case float64:
-			b.Add(value.Real(v))
-		case []byte:
-			b.AddChars(v)
-		case bool: // custom SQL can hand on a column's declared type
-			b.Add(truth(v))
-		case time.Time:
-			b.Add(value.Chars(v.UTC().Format(time.DateTime)))
-		default:
-			b.Add(value.Value{})
-		}
-	}
-	return nil
+	return newSQLiteRows(ctx, rows), nil
 }
 
 func truth(yes bool) value.Value {
@@ -216,9 +173,14 @@ func explainSQLite(err error) error {
 	case !errors.As(err, &e):
 		return failed(Other, "its file could not be read")
 	}
-	switch e.Code {
+	return troubleOfSQLite(e.Code, err)
+}
+
+// troubleOfSQLite is the same of an error's code.
+func troubleOfSQLite(code sqlite3.ErrNo, err error) error {
+	switch code {
 	case sqlite3.ErrError:
-		return &Error{Trouble: Changed, Err: err, Near: quotedIn(e.Error())}
+		return &Error{Trouble: Changed, Err: err, Near: quotedIn(err.Error())}
 	case sqlite3.ErrTooBig:
 		return failed(Other, "a value is longer than %d MiB", mostRow>>20)
 	case sqlite3.ErrNomem:

@@ -136,6 +136,18 @@ func (b *Batch) AddChars(text []byte) { b.values = append(b.values, Chars(b.keep
 // AddDigits adds an exact number, copied.
 func (b *Batch) AddDigits(text []byte) { b.values = append(b.values, Digits(b.keep(text))) }
 
+// Room is memory of the batch for at least so many bytes of text. What was written to it
+// belongs to the batch with Keep, and what was kept before stays where it is.
+func (b *Batch) Room(least int) []byte {
+	if cap(b.arena)-len(b.arena) < least {
+		b.arena = make([]byte, 0, max(least, 2*cap(b.arena)))
+	}
+	return b.arena[len(b.arena):cap(b.arena)]
+}
+
+// Keep keeps the first n bytes of the room.
+func (b *Batch) Keep(n int) { b.arena = b.arena[:len(b.arena)+n] }
+
 func (b *Batch) keep(text []byte) string {
 	if len(text) == 0 {
 		return ""

@@ -1,0 +1,190 @@
+package source
+
+/*
+#include <stdint.h>
+#include <string.h>
+
+// Parts of SQLite's interface, which the driver brings. They are weak so that this file
+// can be linked by itself before the driver is there.
+typedef struct sqlite3 sqlite3;
+typedef struct sqlite3_stmt sqlite3_stmt;
+#define WEAK __attribute__((weak))
+WEAK int sqlite3_step(sqlite3_stmt *);
+WEAK int sqlite3_stmt_busy(sqlite3_stmt *);
+WEAK int sqlite3_column_type(sqlite3_stmt *, int);
+WEAK int64_t sqlite3_column_int64(sqlite3_stmt *, int);
+WEAK double sqlite3_column_double(sqlite3_stmt *, int);
+WEAK const unsigned char *sqlite3_column_text(sqlite3_stmt *, int);
+WEAK const void *sqlite3_column_blob(sqlite3_stmt *, int);
+WEAK int sqlite3_column_bytes(sqlite3_stmt *, int);
+WEAK sqlite3 *sqlite3_db_handle(sqlite3_stmt *);
+WEAK const char *sqlite3_errmsg(sqlite3 *);
+WEAK void sqlite3_interrupt(sqlite3 *);
+
+enum { ROW = 100, DONE = 101 }; // what sqlite3_step returns
+enum { INTEGER = 1, FLOAT = 2, TEXT = 3, BLOB = 4 }; // and sqlite3_column_type
+
+// A value: a whole number, the bits of a fraction, or the length of characters, which
+// follow those of the value before.
+typedef struct { int64_t bits; int64_t type; } cell;
+
+// Rows that were read: how many, the bytes of their characters, and what the last step
+// returned. Where it is ROW, the row at hand is the next one, and takes so many bytes.
+typedef struct { int rows, step; int64_t bytes, needs; } filled;
+
+static int64_t row_bytes(sqlite3_stmt *s, int width) {
+	int64_t n = 0;
+	for (int i = 0; i < width; i++) {
+		int type = sqlite3_column_type(s, i);
+		if (type == TEXT || type == BLOB) n += sqlite3_column_bytes(s, i);
+	}
+	return n;
+}
+
+// fill reads the row at hand and those after it, as many as there is room for.
+static void fill(sqlite3_stmt *s, int width, int most, cell *cells, char *room, int64_t size, filled *out) {
+	out->rows = 0, out->bytes = 0, out->needs = 0, out->step = ROW;
+	while (out->rows < most) {
+		cell *c = cells + (int64_t)out->rows * width;
+		int64_t at = out->bytes;
+		for (int i = 0; i < width; i++, c++) {
+			c->type = sqlite3_column_type(s, i);
+			switch (c->type) {
+			case INTEGER:
+				c->bits = sqlite3_column_int64(s, i);
+				break;
+			case FLOAT: {
+				double f = sqlite3_column_double(s, i);
+				memcpy(&c->bits, &f, sizeof f);
+				break;
+			}
+			case TEXT: case BLOB: {
+				const void *p = c->type == TEXT ? (const void *)sqlite3_column_text(s, i) : sqlite3_column_blob(s, i);
+				c->bits = sqlite3_column_bytes(s, i);
+				if (c->bits > size - at) {
+					out->needs = row_bytes(s, width);
+					return;
+				}
+				if (c->bits > 0) memcpy(room + at, p, c->bits);
+				at += c->bits;
+			}
+			}
+		}
+		out->rows++, out->bytes = at;
+		if ((out->step = sqlite3_step(s)) != ROW) return;
+	}
+}
+*/
+import "C"
+
+import (
+	"context"
+	"database/sql/driver"
+	"errors"
+	"io"
+	"math"
+	"reflect"
+	"sync"
+	"unsafe"
+
+	"github.com/mattn/go-sqlite3"
+
+	"pikegate/internal/core/value"
+)
+
+// sqliteRows reads the rows of a statement many at a time: one call into C for a batch,
+// where the driver makes one for each row and memory for each value.
+type sqliteRows struct {
+	ctx   context.Context
+	rows  driver.Rows // of the driver, which took the first step and ends the statement
+	stmt  *C.sqlite3_stmt
+	cells []C.cell
+	step  C.int // what the last step returned
+
+	mu      sync.Mutex
+	stop    func() bool // the watching of ctx
+	stopped bool        // the statement has ended: it must not be interrupted any more
+}
+
+func newSQLiteRows(ctx context.Context, rows driver.Rows) *sqliteRows {
+	r := &sqliteRows{ctx: ctx, rows: rows, stmt: statementOf(rows), step: C.DONE}
+	if C.sqlite3_stmt_busy(r.stmt) != 0 {
+		r.step = C.ROW
+	}
+	r.stop = context.AfterFunc(ctx, func() {
+		r.mu.Lock()
+		defer r.mu.Unlock()
+		if !r.stopped {
+			C.sqlite3_interrupt(C.sqlite3_db_handle(r.stmt))
+		}
+	})
+	return r
+}
+
+// statementOf is SQLite's own statement behind the driver's rows, which the driver does not
+// hand out.
+func statementOf(rows driver.Rows) *C.sqlite3_stmt {
+	prepared := reflect.ValueOf(rows.(*sqlite3.SQLiteRows)).Elem().FieldByName("s").Elem()
+	return (*C.sqlite3_stmt)(prepared.FieldByName("s").UnsafePointer())
+}
+
+func (r *sqliteRows) width() int { return len(r.rows.Columns()) }
+
+func (r *sqliteRows) close() error {
+	r.stop()
+	r.mu.Lock()
+	r.stopped = true
+	r.mu.Unlock()
+	return r.rows.Close()
+}
+
+// textOfRow is how many bytes of text there is room for with each row of a batch.
+const textOfRow = 64
+
+func (r *sqliteRows) fill(b *value.Batch, most int) error {
+	width := r.width()
+	if need := width * most; cap(r.cells) < need {
+		r.cells = make([]C.cell, need)
+	}
+	for least := most * textOfRow; r.step == C.ROW; {
+		if err := r.ctx.Err(); err != nil {
+			return err
+		}
+		room := b.Room(least)
+		var got C.filled
+		C.fill(r.stmt, C.int(width), C.int(most), unsafe.SliceData(r.cells), (*C.char)(unsafe.Pointer(unsafe.SliceData(room))), C.int64_t(len(room)), &got)
+		r.step = got.step
+		if got.rows > 0 {
+			b.Keep(int(got.bytes))
+			r.add(b, r.cells[:int(got.rows)*width], room)
+			break
+		}
+		least = int(got.needs) // for a row that is longer than the room was
+	}
+	switch err := r.ctx.Err(); {
+	case r.step == C.ROW:
+		return nil
+	case err != nil: // which can look like an end
+		return err
+	case r.step == C.DONE:
+		return io.EOF
+	}
+	return troubleOfSQLite(sqlite3.ErrNo(r.step&0xff), errors.New(C.GoString(C.sqlite3_errmsg(C.sqlite3_db_handle(r.stmt)))))
+}
+
+// add adds the values that were read, whose characters are in the room one after the other.
+func (r *sqliteRows) add(b *value.Batch, cells []C.cell, room []byte) {
+	for i := range cells {
+		switch c := &cells[i]; c._type {
+		case C.INTEGER:
+			b.Add(value.Whole(int64(c.bits)))
+		case C.FLOAT:
+			b.Add(value.Real(math.Float64frombits(uint64(c.bits))))
+		case C.TEXT, C.BLOB:
+			b.Add(value.Chars(unsafe.String(unsafe.SliceData(room), int(c.bits))))
+			room = room[c.bits:]
+		default:
+			b.Add(value.Value{})
+		}
+	}
+}
