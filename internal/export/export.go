@@ -4,7 +4,6 @@
 package export
 
 import (
-	"bufio"
 	"io"
 	"math"
 	"strconv"
@@ -62,9 +61,7 @@ type Writer interface {
 // New makes the writer of a format. Instants are written in the zone. Notes are what to
 // know before reading the rows, for the formats that have a place for it.
 func New(f Format, to io.Writer, columns []*column.Column, zone *time.Location, notes ...string) Writer {
-	w := buffers.Get().(*bufio.Writer)
-	w.Reset(to)
-	out := output{w: w, to: to, columns: columns, zone: zone, notes: notes}
+	out := output{to: to, columns: columns, zone: zone, notes: notes, buffer: *buffers.Get().(*[]byte), dates: make([]repeated, len(columns))}
 	switch f {
 	case CSV, SafeCSV:
 		return &csvWriter{output: out, safe: f == SafeCSV}
@@ -78,21 +75,49 @@ func New(f Format, to io.Writer, columns []*column.Column, zone *time.Location, 
 
 // output is what the formats share.
 type output struct {
-	w       *bufio.Writer
-	to      io.Writer // that w writes to
+	to      io.Writer
 	columns []*column.Column
 	zone    *time.Location
 	notes   []string
-	line    []byte // of the row at hand, used again
-	room    []byte // for a value of it
+	buffer  []byte     // what was written and is not handed on yet
+	room    []byte     // for a value
+	dates   []repeated // of each column
 }
 
-// buffers are used again for other results; one that failed is not.
-var buffers = sync.Pool{New: func() any { return bufio.NewWriterSize(nil, 1<<16) }}
+// repeated is the last date of a column: its text as it is stored and as it is written. The
+// next row often has the same one.
+type repeated struct{ stored, written []byte }
+
+// inBuffer is how many bytes are written before they are handed on.
+const inBuffer = 1 << 16
+
+// buffers are used again for other results; one that failed is not, nor one that a long row
+// made large.
+var buffers = sync.Pool{New: func() any {
+	b := make([]byte, 0, inBuffer+inBuffer/4)
+	return &b
+}}
+
+// send hands on what was written, where it is much.
+func (o *output) send() error {
+	if len(o.buffer) < inBuffer {
+		return nil
+	}
+	return o.handOn()
+}
+
+func (o *output) handOn() error {
+	if len(o.buffer) == 0 {
+		return nil
+	}
+	_, err := o.to.Write(o.buffer)
+	o.buffer = o.buffer[:0]
+	return err
+}
 
 // Flush empties the buffer, and those behind it that can be told to.
 func (o *output) Flush() error {
-	if err := o.w.Flush(); err != nil {
+	if err := o.handOn(); err != nil {
 		return err
 	}
 	if f, ok := o.to.(interface{ Flush() }); ok {
@@ -103,39 +128,32 @@ func (o *output) Flush() error {
 
 // end hands on what is left. Nothing is written after it.
 func (o *output) end() error {
-	err := o.w.Flush()
-	if err == nil {
-		o.w.Reset(nil)
-		buffers.Put(o.w)
+	err := o.handOn()
+	if err == nil && cap(o.buffer) <= 2*inBuffer {
+		buffers.Put(&o.buffer)
 	}
-	o.w = nil
 	return err
 }
 
-func (o *output) send() error {
-	_, err := o.w.Write(o.line)
-	return err
-}
-
-// appendPlain appends a value as plain text: integers and decimals in digits, yes
+// appendPlain appends a value of the i-th column as plain text: integers and decimals in digits, yes
 // or no, dates in ISO form, instants in RFC 3339 with the zone's offset, with the
 // fraction of a second where one is stored. A value that does not fit its column's
 // stored form is appended as it is stored, and a decimal with more digits than its scale
 // with all of them.
-func (o *output) appendPlain(b []byte, c *column.Column, v value.Value) []byte {
-	if c.Type.IsDated() {
-		if day, micros, ok := c.Micros(v); ok {
-			switch c.Type {
-			case column.Date:
-				return day.AppendISO(b)
-			case column.Datetime:
-				b = time.UnixMicro(micros).UTC().AppendFormat(b, time.RFC3339Nano)
-				return b[:len(b)-len("Z")]
-			}
-			return civil.AppendStamp(b, time.UnixMicro(micros), o.zone)
-		}
-	}
+func (o *output) appendPlain(b []byte, i int, v value.Value) []byte {
+	c := o.columns[i]
 	switch c.Type {
+	case column.Date, column.Datetime, column.Instant:
+		text, isText := v.Chars()
+		if !isText {
+			return o.appendDated(b, c, v)
+		}
+		last := &o.dates[i]
+		if text != string(last.stored) || len(text) == 0 {
+			last.stored = append(last.stored[:0], text...)
+			last.written = o.appendDated(last.written[:0], c, v)
+		}
+		return append(b, last.written...)
 	case column.YesNo:
 		if n, ok := v.Int(); ok && (n == 0 || n == 1) {
 			return append(b, map[int64]string{1: "yes", 0: "no"}[n]...)
@@ -147,18 +165,33 @@ func (o *output) appendPlain(b []byte, c *column.Column, v value.Value) []byte {
 	return v.Append(b)
 }
 
+// appendDated appends a value of a date, a datetime or an instant.
+func (o *output) appendDated(b []byte, c *column.Column, v value.Value) []byte {
+	day, micros, ok := c.Micros(v)
+	switch {
+	case !ok:
+		return v.Append(b)
+	case c.Type == column.Date:
+		return day.AppendISO(b)
+	case c.Type == column.Datetime:
+		b = time.UnixMicro(micros).UTC().AppendFormat(b, time.RFC3339Nano)
+		return b[:len(b)-len("Z")]
+	}
+	return civil.AppendStamp(b, time.UnixMicro(micros), o.zone)
+}
+
 func isWhole(v value.Value) bool {
 	_, ok := v.Int()
 	return ok
 }
 
-// appendJSON appends a value as JSON: integers and numbers as numbers, yes and no
+// appendJSON appends a value of the i-th column as JSON: integers and numbers as numbers, yes and no
 // as true and false, a missing value as null, all else as text.
-func (o *output) appendJSON(b []byte, c *column.Column, v value.Value) []byte {
+func (o *output) appendJSON(b []byte, i int, v value.Value) []byte {
 	if v.IsMissing() {
 		return append(b, "null"...)
 	}
-	switch c.Type {
+	switch c := o.columns[i]; c.Type {
 	case column.Integer, column.Number:
 		if isWhole(v) {
 			return v.Append(b)
@@ -175,6 +208,6 @@ func (o *output) appendJSON(b []byte, c *column.Column, v value.Value) []byte {
 			return value.AppendJSON(b, text)
 		}
 	}
-	o.room = o.appendPlain(o.room[:0], c, v)
+	o.room = o.appendPlain(o.room[:0], i, v)
 	return value.AppendJSON(b, unsafe.String(unsafe.SliceData(o.room), len(o.room)))
 }

@@ -18,51 +18,58 @@ type csvWriter struct {
 }
 
 func (w *csvWriter) Begin() error {
-	w.line = w.line[:0]
 	for i, c := range w.columns {
-		w.field(i, []byte(c.Name))
+		w.comma(i)
+		from := len(w.buffer)
+		w.buffer = append(w.buffer, c.Name...)
+		w.quote(from)
 	}
-	w.line = append(w.line, '\r', '\n')
+	w.buffer = append(w.buffer, '\r', '\n')
 	return w.send()
 }
 
 func (w *csvWriter) Row(values []value.Value) error {
-	w.line = w.line[:0]
-	for i, c := range w.columns {
-		if values[i].IsMissing() {
-			if i > 0 {
-				w.line = append(w.line, ',')
-			}
+	for i := range w.columns {
+		w.comma(i)
+		v := values[i]
+		if v.IsMissing() {
 			continue
 		}
-		w.room = w.appendPlain(w.room[:0], c, values[i])
-		w.field(i, w.room)
+		from := len(w.buffer)
+		w.buffer = w.appendPlain(w.buffer, i, v)
+		if w.safe || !v.IsNumber() { // else it is of digits and letters
+			w.quote(from)
+		}
 	}
-	w.line = append(w.line, '\r', '\n')
+	w.buffer = append(w.buffer, '\r', '\n')
 	return w.send()
 }
 
-// field appends a field, in quotes where it needs them.
-func (w *csvWriter) field(i int, text []byte) {
+func (w *csvWriter) comma(i int) {
 	if i > 0 {
-		w.line = append(w.line, ',')
+		w.buffer = append(w.buffer, ',')
 	}
-	formula := w.safe && isFormula(text)
-	if len(text) > 0 && !formula && !needsQuotes(text) {
-		w.line = append(w.line, text...)
+}
+
+// quote puts the field that begins there in quotes, where it needs them.
+func (w *csvWriter) quote(from int) {
+	field := w.buffer[from:]
+	formula := w.safe && isFormula(field)
+	if len(field) > 0 && !formula && !needsQuotes(field) {
 		return
 	}
-	w.line = append(w.line, '"')
+	w.room = append(w.room[:0], field...)
+	w.buffer = append(w.buffer[:from], '"')
 	if formula {
-		w.line = append(w.line, '\'')
+		w.buffer = append(w.buffer, '\'')
 	}
-	for _, c := range text {
+	for _, c := range w.room {
 		if c == '"' {
-			w.line = append(w.line, '"')
+			w.buffer = append(w.buffer, '"')
 		}
-		w.line = append(w.line, c)
+		w.buffer = append(w.buffer, c)
 	}
-	w.line = append(w.line, '"')
+	w.buffer = append(w.buffer, '"')
 }
 
 // isFormula reports whether a spreadsheet program could take a text for a formula: it begins
@@ -72,9 +79,12 @@ func isFormula(text []byte) bool {
 	return strings.ContainsRune("=+-@\t\r\n\uff1d\uff0b\uff0d\uff20", r) && !(r == '-' && value.IsPlainNumber(string(text)))
 }
 
+// inQuotes are the characters that a field without quotes must not have.
+var inQuotes = [256]bool{'"': true, ',': true, '\r': true, '\n': true}
+
 func needsQuotes(text []byte) bool {
 	for _, c := range text {
-		if c == '"' || c == ',' || c == '\r' || c == '\n' {
+		if inQuotes[c] {
 			return true
 		}
 	}
@@ -117,27 +127,27 @@ func (w *jsonWriter) Begin() error {
 	if err != nil {
 		return err
 	}
-	w.line = append([]byte(`{"columns":`), head...)
+	w.buffer = append(w.buffer, `{"columns":`...)
+	w.buffer = append(w.buffer, head...)
 	if len(w.notes) > 0 {
 		notes, err := json.Marshal(w.notes)
 		if err != nil {
 			return err
 		}
-		w.line = append(append(w.line, `,"notes":`...), notes...)
+		w.buffer = append(append(w.buffer, `,"notes":`...), notes...)
 	}
-	w.line = append(w.line, `,"rows":[`...)
+	w.buffer = append(w.buffer, `,"rows":[`...)
 	return w.send()
 }
 
 func (w *jsonWriter) Row(values []value.Value) error {
-	w.line = w.line[:0]
 	if w.rows > 0 {
-		w.line = append(w.line, ',')
+		w.buffer = append(w.buffer, ',')
 	}
 	w.rows++
-	w.line = append(w.line, '\n', '[')
+	w.buffer = append(w.buffer, '\n', '[')
 	w.appendValues(values)
-	w.line = append(w.line, ']')
+	w.buffer = append(w.buffer, ']')
 	return w.send()
 }
 
@@ -154,7 +164,7 @@ func (w *jsonWriter) endRows() error {
 		return nil
 	}
 	w.ended = true
-	w.line = append(w.line[:0], "\n]"...)
+	w.buffer = append(w.buffer, "\n]"...)
 	return w.send()
 }
 
@@ -162,7 +172,7 @@ func (w *jsonWriter) End(receipt []byte) error {
 	if err := w.endRows(); err != nil {
 		return err
 	}
-	w.line = append(append([]byte(",\"receipt\":"), receipt...), '}', '\n')
+	w.buffer = append(append(append(w.buffer, ",\"receipt\":"...), receipt...), '}', '\n')
 	if err := w.send(); err != nil {
 		return err
 	}
@@ -171,11 +181,11 @@ func (w *jsonWriter) End(receipt []byte) error {
 
 // appendValues appends the values of a row to the line, as the items of a JSON array.
 func (o *output) appendValues(values []value.Value) {
-	for i, c := range o.columns {
+	for i := range o.columns {
 		if i > 0 {
-			o.line = append(o.line, ',')
+			o.buffer = append(o.buffer, ',')
 		}
-		o.line = o.appendJSON(o.line, c, values[i])
+		o.buffer = o.appendJSON(o.buffer, i, values[i])
 	}
 }
 
@@ -198,14 +208,14 @@ func (w *eventsWriter) Begin() error {
 	if err != nil {
 		return err
 	}
-	w.line = append(append(w.line[:0], text...), '\n')
+	w.buffer = append(append(w.buffer, text...), '\n')
 	return w.send()
 }
 
 func (w *eventsWriter) Row(values []value.Value) error {
-	w.line = append(w.line[:0], `{"event":"row","values":[`...)
+	w.buffer = append(w.buffer, `{"event":"row","values":[`...)
 	w.appendValues(values)
-	w.line = append(w.line, "]}\n"...)
+	w.buffer = append(w.buffer, "]}\n"...)
 	return w.send()
 }
 
@@ -222,7 +232,7 @@ func (w *eventsWriter) endRows() error {
 		return nil
 	}
 	w.ended = true
-	w.line = append(w.line[:0], "{\"event\":\"rows_end\"}\n"...)
+	w.buffer = append(w.buffer, "{\"event\":\"rows_end\"}\n"...)
 	return w.send()
 }
 
@@ -230,7 +240,7 @@ func (w *eventsWriter) End(receipt []byte) error {
 	if err := w.endRows(); err != nil {
 		return err
 	}
-	w.line = append(append(append(w.line[:0], `{"event":"receipt","receipt":`...), receipt...), "}\n"...)
+	w.buffer = append(append(append(w.buffer, `{"event":"receipt","receipt":`...), receipt...), "}\n"...)
 	if err := w.send(); err != nil {
 		return err
 	}
@@ -254,15 +264,15 @@ func newNDJSON(out output) *ndjsonWriter {
 func (w *ndjsonWriter) Begin() error { return nil }
 
 func (w *ndjsonWriter) Row(values []value.Value) error {
-	w.line = append(w.line[:0], '{')
-	for i, c := range w.columns {
+	w.buffer = append(w.buffer, '{')
+	for i := range w.columns {
 		if i > 0 {
-			w.line = append(w.line, ',')
+			w.buffer = append(w.buffer, ',')
 		}
-		w.line = append(w.line, w.names[i]...)
-		w.line = w.appendJSON(w.line, c, values[i])
+		w.buffer = append(w.buffer, w.names[i]...)
+		w.buffer = w.appendJSON(w.buffer, i, values[i])
 	}
-	w.line = append(w.line, '}', '\n')
+	w.buffer = append(w.buffer, '}', '\n')
 	return w.send()
 }
 
