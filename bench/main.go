@@ -173,6 +173,9 @@ func trip(i int) []string {
 // fill makes the trips with so many records, and an index by day.
 func fill(db demo.Database, types map[string]string, analyze string, n int) error {
 	ctx := context.Background()
+	if _, err := db.ExecContext(ctx, "DROP TABLE IF EXISTS trips"); err != nil { // of a run before
+		return err
+	}
 	if _, err := db.ExecContext(ctx, fmt.Sprintf("CREATE TABLE trips (trip_id INTEGER PRIMARY KEY, travel_on %s NOT NULL, route %[2]s NOT NULL, vessel %[2]s NOT NULL, party INTEGER NOT NULL, fare %s)",
 		types["day"], types["text"], types["fare"])); err != nil {
 		return err

@@ -41,7 +41,7 @@ func openMariaDB(c catalog.Connection, rules Rules) (*mariadb, error) {
 	e := &mariadb{to: mariaConnector{c, rules}}
 	e.db = sql.OpenDB(e.to)
 	e.db.SetMaxOpenConns(c.AtOnce + spareConnections)
-	e.db.SetMaxIdleConns(idleConnections)
+	e.keepOpen()
 	e.db.SetConnMaxIdleTime(time.Minute)
 	return e, nil
 }
@@ -177,13 +177,13 @@ func (e *mariadb) view(ctx context.Context, use func(session) error) error {
 func (e *mariadb) unopened(err error) error {
 	if errors.Is(err, errSilent) {
 		e.db.SetMaxIdleConns(0)
-		e.db.SetMaxIdleConns(idleConnections)
+		e.keepOpen()
 	}
 	return err
 }
 
-// idleConnections is how many connections wait for their next use at most.
-const idleConnections = 4
+// keepOpen lets as many connections wait for their next use as may be used at once.
+func (e *mariadb) keepOpen() { e.db.SetMaxIdleConns(e.to.of.AtOnce) }
 
 // stop ends another connection with what runs on it: that it was given up the server
 // would notice only when it has rows to send.

@@ -64,7 +64,7 @@ func Open(c catalog.Connection, rules Rules) (*Source, error) {
 	case catalog.MariaDB:
 		e, err = openMariaDB(c, rules)
 	default:
-		e = &sqlite{path: rules.path(cmp.Or(c.File, EmbeddedFile)), rules: rules}
+		e = &sqlite{path: rules.path(cmp.Or(c.File, EmbeddedFile)), atOnce: c.AtOnce, rules: rules}
 	}
 	if err != nil {
 		return nil, err

@@ -21,8 +21,9 @@ import (
 
 // sqlite is a file, opened for reading.
 type sqlite struct {
-	path  string
-	rules Rules
+	path   string
+	atOnce int
+	rules  Rules
 
 	mu     sync.Mutex
 	db     *sql.DB     // nil before the first view
@@ -85,6 +86,9 @@ func (e *sqlite) opened() (*sql.DB, error) {
 	}
 	e.file = info
 	e.db, err = sql.Open(sqliteDriver, "file:"+(&url.URL{Path: e.path}).EscapedPath()+"?mode=ro&_query_only=1&_mutex=no&_busy_timeout=5000&_stmt_cache_size=32")
+	if err == nil {
+		e.db.SetMaxIdleConns(e.atOnce) // as many as may be used at once
+	}
 	return e.db, err
 }
 

@@ -98,7 +98,7 @@ type sqliteRows struct {
 	ctx   context.Context
 	rows  driver.Rows // of the driver, which took the first step and ends the statement
 	stmt  *C.sqlite3_stmt
-	cells []C.cell
+	cells *[]C.cell
 	step  C.int // what the last step returned
 
 	mu      sync.Mutex
@@ -107,7 +107,7 @@ type sqliteRows struct {
 }
 
 func newSQLiteRows(ctx context.Context, rows driver.Rows) *sqliteRows {
-	r := &sqliteRows{ctx: ctx, rows: rows, stmt: statementOf(rows), step: C.DONE}
+	r := &sqliteRows{ctx: ctx, rows: rows, stmt: statementOf(rows), step: C.DONE, cells: cells.Get().(*[]C.cell)}
 	if C.sqlite3_stmt_busy(r.stmt) != 0 {
 		r.step = C.ROW
 	}
@@ -120,6 +120,9 @@ func newSQLiteRows(ctx context.Context, rows driver.Rows) *sqliteRows {
 	})
 	return r
 }
+
+// cells are used again for other results.
+var cells = sync.Pool{New: func() any { return new([]C.cell) }}
 
 // statementOf is SQLite's own statement behind the driver's rows, which the driver does not
 // hand out.
@@ -135,6 +138,7 @@ func (r *sqliteRows) close() error {
 	r.mu.Lock()
 	r.stopped = true
 	r.mu.Unlock()
+	cells.Put(r.cells)
 	return r.rows.Close()
 }
 
@@ -143,8 +147,8 @@ const textOfRow = 64
 
 func (r *sqliteRows) fill(b *value.Batch, most int) error {
 	width := r.width()
-	if need := width * most; cap(r.cells) < need {
-		r.cells = make([]C.cell, need)
+	if need := width * most; len(*r.cells) < need {
+		*r.cells = make([]C.cell, need)
 	}
 	for least := most * textOfRow; r.step == C.ROW; {
 		if err := r.ctx.Err(); err != nil {
@@ -152,11 +156,11 @@ func (r *sqliteRows) fill(b *value.Batch, most int) error {
 		}
 		room := b.Room(least)
 		var got C.filled
-		C.fill(r.stmt, C.int(width), C.int(most), unsafe.SliceData(r.cells), (*C.char)(unsafe.Pointer(unsafe.SliceData(room))), C.int64_t(len(room)), &got)
+		C.fill(r.stmt, C.int(width), C.int(most), unsafe.SliceData(*r.cells), (*C.char)(unsafe.Pointer(unsafe.SliceData(room))), C.int64_t(len(room)), &got)
 		r.step = got.step
 		if got.rows > 0 {
 			b.Keep(int(got.bytes))
-			r.add(b, r.cells[:int(got.rows)*width], room)
+			r.add(b, (*r.cells)[:int(got.rows)*width], room)
 			break
 		}
 		least = int(got.needs) // for a row that is longer than the room was

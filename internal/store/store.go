@@ -50,7 +50,7 @@ type Store struct {
 // queue rather than fail. Pragmas hold for a connection, so they stand here.
 func DSN(path string) string {
 	return "file:" + (&url.URL{Path: path}).EscapedPath() +
-		"?_journal_mode=WAL&_foreign_keys=on&_synchronous=FULL&_busy_timeout=10000&_txlock=immediate"
+		"?_journal_mode=WAL&_foreign_keys=on&_synchronous=FULL&_busy_timeout=10000&_txlock=immediate&_stmt_cache_size=64"
 }
 
 // Open opens the file, makes it where there is none, and brings its tables to
@@ -133,7 +133,6 @@ func pool(path string, most int64, alone bool) (*gorm.DB, error) {
 	db, err := gorm.Open(sqlite.New(sqlite.Config{Conn: conns}), &gorm.Config{
 		Logger:                 logger.NewSlogLogger(slog.Default(), logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true, ParameterizedQueries: true}),
 		SkipDefaultTransaction: true,
-		PrepareStmt:            alone,
 	})
 	if err != nil {
 		return nil, fmt.Errorf("open the service's records in %s: %w", path, err)
