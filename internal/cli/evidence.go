@@ -53,6 +53,9 @@ func sayEvidence(w io.Writer, r *receipt.Receipt) {
 		}
 		fmt.Fprintln(w, ".")
 	}
+	if e.Read != nil {
+		fmt.Fprintf(w, "The database read %s for the rows and %d for the evidence.\n", english.Count(int(e.Read.Rows), "record"), e.Read.Evidence)
+	}
 	if e.Fingerprint != "" {
 		fmt.Fprintf(w, "Fingerprint %s\n", e.Fingerprint)
 	}

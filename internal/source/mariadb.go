@@ -420,6 +420,7 @@ func explainMariaDB(err error, opening bool) error {
 func (*mariadb) inspection() inspection {
 	return inspection{
 		explain: "EXPLAIN", planned: plannedMariaDB,
+		read: `SELECT CAST(variable_value AS SIGNED) FROM information_schema.session_status WHERE variable_name = 'ROWS_READ'`,
 		rights: `SELECT count(*) FROM (SELECT grantee, privilege_type FROM information_schema.user_privileges UNION SELECT grantee, privilege_type FROM information_schema.schema_privileges
 			UNION SELECT grantee, privilege_type FROM information_schema.table_privileges) AS held
 			WHERE replace(grantee, "'", "") = current_user() AND privilege_type NOT IN ('USAGE', 'SELECT', 'SHOW VIEW', 'SHOW DATABASES', 'PROCESS', 'CREATE TEMPORARY TABLES')`,

@@ -24,6 +24,7 @@ type inspection struct {
 	// database does not say, nil for none.
 	changes string
 	beside  func() string
+	read    string // one number: the records that the session has read so far; "" where the database does not count them
 	explain string // what asks for the plan of a statement that follows
 	planned func(row []value.Value) planLine
 }
@@ -132,6 +133,16 @@ func (v View) Changes(ctx context.Context, tables ...string) (string, error) {
 		signs = append(signs, v.inspection.beside())
 	}
 	return strings.Join(signs, ", "), nil
+}
+
+// RecordsRead asks the database how many records the session has read so far, for this view and
+// those before it; told is false where it does not count them.
+func (v View) RecordsRead(ctx context.Context) (n int64, told bool, err error) {
+	if v.inspection.read == "" {
+		return 0, false, nil
+	}
+	n, err = v.Count(ctx, compile.Statement{SQL: v.inspection.read})
+	return n, err == nil, err
 }
 
 // MayWrite asks the database whether the account may change what it reads, or everything.

@@ -68,6 +68,12 @@
 {#if countAll && (evidence.period?.counted_at || (evidence.not_computed?.length ?? 0) > 0)}
   <p class="my-1.5"><button type="button" class="btn-plain text-sm" onclick={countAll}>Count all records now</button></p>
 {/if}
+{#if evidence.read}
+  <p class="text-sm text-quiet">
+    The database read {number(evidence.read.rows)}
+    {evidence.read.rows === 1 ? 'record' : 'records'} for the rows and {number(evidence.read.evidence)} for these figures.
+  </p>
+{/if}
 {#if evidence.data_changed}
   <p class="text-sm text-amber">The data changed while they were counted. Run it again to see them as they are now.</p>
 {/if}

@@ -22,6 +22,13 @@ type Evidence struct {
 	DataChanged     bool             `json:"data_changed" doc:"Whether the data changed between the rows and the counting, where the database does not keep the two together."`
 	NotComputed     []string         `json:"not_computed,omitempty" doc:"What could not be counted, and why."`
 	Statements      int              `json:"statements" doc:"How many statements it took."`
+	Read            *Read            `json:"read,omitempty" doc:"How many records the database read, by its own count; absent where it keeps none."`
+}
+
+// Read is how many records a database read for a run.
+type Read struct {
+	Rows     int64 `json:"rows" doc:"For the rows."`
+	Evidence int64 `json:"evidence" doc:"For the evidence."`
 }
 
 // Reconciliation is where all records of a dataset lie beside a period: the figures

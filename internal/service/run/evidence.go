@@ -81,6 +81,41 @@ func (r *Run) count(ctx context.Context, v source.View, q compile.Query, got *re
 	r.counting = time.Since(start)
 }
 
+// meter asks the database how many records it reads, where evidence is wanted and the database
+// counts them.
+type meter struct {
+	view          source.View
+	start, middle int64 // before the rows, and after them
+	told          bool
+}
+
+func (r *Run) meter(ctx context.Context, v source.View) *meter {
+	m := &meter{view: v}
+	if r.request.Evidence {
+		m.start, m.told, _ = v.RecordsRead(ctx) // what fails here fails for the rows too, and is told there
+	}
+	return m
+}
+
+// rows says that the rows have been read.
+func (m *meter) rows(ctx context.Context) {
+	if m.told {
+		m.middle, m.told, _ = m.view.RecordsRead(ctx)
+	}
+}
+
+// evidence says that the evidence has been counted; nil where it is not known what was read.
+func (m *meter) evidence(ctx context.Context) *receipt.Read {
+	if !m.told {
+		return nil
+	}
+	end, told, _ := m.view.RecordsRead(ctx)
+	if !told {
+		return nil
+	}
+	return &receipt.Read{Rows: m.middle - m.start, Evidence: end - m.middle}
+}
+
 var errEvidenceTime = errors.New("it took longer than evidence may")
 
 // rows runs a statement that counts.

@@ -153,6 +153,7 @@ func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
 		q := r.ready.Query()
 		q.Limit, q.Skip = r.request.Limit, r.request.Skip
 		got.goOn(r.from, &q)
+		read := r.meter(ctx, v)
 		if err := r.readRows(running, v, &q, got); err != nil {
 			return err
 		}
@@ -164,7 +165,9 @@ func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
 				return err
 			}
 			q.Limit, q.Skip, q.After = 0, 0, nil
+			read.rows(ctx)
 			r.count(ctx, v, q, got)
+			r.receipt.Evidence.Read = read.evidence(ctx)
 		}
 		r.page(ctx, v, got)
 		return ctx.Err()
