@@ -98,7 +98,7 @@ func TestDefinitionsFitTogether(t *testing.T) {
 		docs = append(docs, split...)
 	}
 	for _, day := range []string{"2024-02-29", "2026-11-23", "2027-01-01"} {
-		defs, faults := definition.Link(docs, phrase.Setting{AsOf: civil.MustParseDay(day)})
+		defs, faults := definition.Link(docs, catalog.RefsOf(docs), phrase.Setting{AsOf: civil.MustParseDay(day)})
 		require.Empty(t, faults, "as of %s", day)
 		assert.GreaterOrEqual(t, len(defs.Reports), 3)
 	}

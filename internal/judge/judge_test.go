@@ -577,7 +577,7 @@ func TestImpossiblePairsAreFound(t *testing.T) {
 		require.NoError(t, err)
 		docs, faults := definition.Split(catalog.File{Name: "w.yaml", Text: world + ordered(string(text), "filter")})
 		require.Empty(t, faults)
-		_, faults = definition.Link(docs, setting)
+		_, faults = definition.Link(docs, catalog.RefsOf(docs), setting)
 		found := slices.ContainsFunc(faults, func(f *fault.Fault) bool { return f.Code == fault.NeverHolds })
 		require.True(t, found || len(faults) == 0, faults.Error())
 

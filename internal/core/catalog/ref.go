@@ -50,6 +50,15 @@ type Document struct {
 	Revision int
 }
 
+// RefsOf are the names of documents.
+func RefsOf(docs []Document) []Ref {
+	refs := make([]Ref, len(docs))
+	for i, d := range docs {
+		refs[i] = d.Ref
+	}
+	return refs
+}
+
 var identifier = regexp.MustCompile(`^[a-z][a-z0-9]*([-_][a-z0-9]+)*$`)
 
 // File is a definition file as it was given.

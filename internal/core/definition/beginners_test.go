@@ -69,7 +69,7 @@ sections: [{table: {query: mine}}]
 `
 	docs, faults := Split(catalog.File{Name: "asked.yaml", Text: string(base) + report})
 	require.Empty(t, faults)
-	c, faults := Link(docs, setting)
+	c, faults := Link(docs, catalog.RefsOf(docs), setting)
 	require.Empty(t, faults)
 	var asked []string
 	for _, p := range c.Reports["mine"].Prompts {
@@ -81,6 +81,6 @@ sections: [{table: {query: mine}}]
 
 	docs, faults = Split(catalog.File{Name: "asked.yaml", Text: string(base) + strings.Replace(report, "title: Mine", "title: Mine\nprompts: []", 1)})
 	require.Empty(t, faults)
-	_, faults = Link(docs, setting)
+	_, faults = Link(docs, catalog.RefsOf(docs), setting)
 	assert.Len(t, faults, 4, "what is named is all that is asked: %s", faults)
 }

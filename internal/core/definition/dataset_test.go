@@ -15,7 +15,7 @@ func catalogOf(t *testing.T, text string) *catalog.Catalog {
 	t.Helper()
 	docs, faults := Split(catalog.File{Name: "f.yaml", Text: text})
 	require.Empty(t, faults)
-	defs, faults := Link(docs, setting)
+	defs, faults := Link(docs, catalog.RefsOf(docs), setting)
 	require.Empty(t, faults, "%v", faults)
 	return defs
 }
@@ -94,12 +94,38 @@ func TestJoinedAndDerivedDatasets(t *testing.T) {
 
 	// A report that leaves out what a dataset beneath asks is refused.
 	docs, _ := Split(catalog.File{Name: "f.yaml", Text: fleet + "---\n{pikegate: 1, report: s, title: S, prompts: [], sections: [{table: {query: q}}]}\n"})
-	_, faults := Link(docs, setting)
+	_, faults := Link(docs, catalog.RefsOf(docs), setting)
 	assert.Equal(t, []fault.Code{fault.PromptNotAsked}, codes(faults))
 	// Conditions that fight those of a dataset beneath are found.
 	docs, _ = Split(catalog.File{Name: "f.yaml", Text: fleet + "---\n{pikegate: 1, query: none, of: recent-towns, show: [on], where: {town: missing}, sort: [on]}\n"})
-	_, faults = Link(docs, setting)
+	_, faults = Link(docs, catalog.RefsOf(docs), setting)
 	assert.Equal(t, []fault.Code{fault.NeverHolds}, codes(faults))
+}
+
+// What criteria can never mean is found of what a change touches: the documents that changed and
+// those that build on them, at once or by others.
+func TestWhatAChangeTouches(t *testing.T) {
+	docs, _ := Split(catalog.File{Name: "f.yaml", Text: fleet + `---
+{pikegate: 1, query: none, of: recent-towns, show: [on], where: {town: missing}, sort: [on]}
+---
+{pikegate: 1, period: season, from: 1 Apr, through: 30 Sep}
+`})
+	ref := func(kind catalog.Kind, name string) catalog.Ref { return catalog.Ref{Kind: kind, Name: name} }
+	for _, c := range []struct {
+		changed catalog.Ref
+		found   bool
+	}{
+		{ref(catalog.KindQuery, "none"), true},
+		{ref(catalog.KindDataset, "recent-towns"), true},
+		{ref(catalog.KindDataset, "joined"), true}, // which the datasets in between build on
+		{ref(catalog.KindSource, "own"), true},
+		{ref(catalog.KindPeriod, "season"), true}, // which any phrase may name
+		{ref(catalog.KindQuery, "q"), false},
+		{ref(catalog.KindReport, "r"), false},
+	} {
+		_, faults := Link(docs, []catalog.Ref{c.changed}, setting)
+		assert.Equal(t, c.found, len(faults) == 1 && faults[0].Code == fault.NeverHolds, "%s: %v", c.changed, faults)
+	}
 }
 
 func codes(faults fault.List) (all []fault.Code) {

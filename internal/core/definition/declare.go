@@ -2,6 +2,7 @@ package definition
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 
 	"go.yaml.in/yaml/v3"
@@ -17,6 +18,7 @@ import (
 type declared struct {
 	*reader
 	resolved bool
+	mentions []catalog.Ref
 }
 
 // declare parses a document.
@@ -25,7 +27,18 @@ func declare(d *catalog.Document) *declared {
 	if r == nil { // without content
 		r = &reader{doc: d}
 	}
-	return &declared{reader: r}
+	declared := &declared{reader: r}
+	if r.root != nil {
+		declared.mentions = mentions(r.root)
+	}
+	return declared
+}
+
+// touch marks a document that mentions one that is marked.
+func (l *linker) touch(ref catalog.Ref) {
+	if slices.ContainsFunc(l.declared[ref].mentions, func(mentioned catalog.Ref) bool { return l.touched[mentioned] }) {
+		l.touched[ref] = true
+	}
 }
 
 // order is the order in which the documents can be resolved: each stands behind those that
@@ -41,10 +54,8 @@ func (l *linker) order(from []catalog.Ref) []catalog.Ref {
 			return
 		}
 		seen[ref] = true
-		if d.root != nil {
-			for _, mentioned := range mentions(d.root) {
-				visit(mentioned)
-			}
+		for _, mentioned := range d.mentions {
+			visit(mentioned)
 		}
 		all = append(all, ref)
 	}

@@ -31,7 +31,7 @@ func foundIn(good []catalog.Document, name, text string) fault.List {
 	if len(faults) > 0 {
 		return faults
 	}
-	c, faults := Link(slices.Concat(good, docs), setting)
+	c, faults := Link(slices.Concat(good, docs), catalog.RefsOf(docs), setting)
 	for _, d := range docs {
 		faults = append(faults, c.Warnings[d.Ref]...)
 	}
@@ -124,7 +124,7 @@ func TestLinking(t *testing.T) {
 	assert.Contains(t, docs[0].Text, "# Kept with what follows it.")
 	assert.Equal(t, 7, docs[1].Line)
 
-	c, faults := Link(docs, setting)
+	c, faults := Link(docs, catalog.RefsOf(docs), setting)
 	require.Empty(t, faults)
 	r := c.Reports["late"]
 	q := r.Table
@@ -181,7 +181,7 @@ func FuzzSplit(f *testing.F) {
 		if len(faults) > 0 {
 			return
 		}
-		_, faults = Link(docs, setting)
+		_, faults = Link(docs, catalog.RefsOf(docs), setting)
 		for _, found := range faults {
 			require.NotEmpty(t, found.Code)
 			require.NotEqual(t, fault.Place{}, found.Place)
@@ -245,7 +245,7 @@ func TestTheOrderOfDocuments(t *testing.T) {
 		r.Shuffle(len(parts), func(i, j int) { parts[i], parts[j] = parts[j], parts[i] })
 		docs, faults := Split(catalog.File{Name: "f.yaml", Text: strings.Join(parts, "---\n")})
 		require.Empty(t, faults)
-		c, faults := Link(docs, setting)
+		c, faults := Link(docs, catalog.RefsOf(docs), setting)
 		require.Equal(t, 1, len(faults), "%s", faults) // the filter of another dataset
 		require.Contains(t, faults[0].Message, "the filter \"g\" is for the dataset")
 		require.Len(t, c.Reports["r"].Prompts, 2)

@@ -11,11 +11,9 @@ import (
 	"pikegate/internal/core/prompt"
 )
 
-// reasoned finds what the criteria of a document can never or always mean. Other
-// days bring other answers, so nothing is found again when stored definitions are
-// loaded.
+// reasoned finds what the criteria of a document can never or always mean.
 func (l *linker) reasoned(of *catalog.Dataset, where *criteria.Node) {
-	if l.loading || of == nil || of.Source == nil || of.Source.Zone == nil || len(l.faults) > 0 || l.shaky {
+	if !l.touched[l.doc.Ref] || of == nil || of.Source == nil || of.Source.Zone == nil || len(l.faults) > 0 || l.shaky {
 		return
 	}
 	for _, f := range (lint.Reason{Setting: l.setting, Zone: of.Source.Zone}).Find(where) {

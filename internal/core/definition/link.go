@@ -30,10 +30,18 @@ const Or = " or "
 // Link reads all documents and resolves their references. The as-of day and
 // day order of the setting are those that defaults and limits are tried on; without a
 // zone, moments are tried in UTC at the end of the day.
-// The catalog is complete only where the list is empty. Custom SQL may call the functions
-// beside those of its engine that only compute.
-func Link(docs []catalog.Document, s phrase.Setting, functions ...string) (*catalog.Catalog, fault.List) {
-	l := linker{setting: s, functions: functions}
+// The catalog is complete only where the list is empty. What criteria can never or always mean
+// takes time to find: it is found of the documents that changed, and of those that build on them.
+// Custom SQL may call the functions beside those of its engine that only compute.
+func Link(docs []catalog.Document, changed []catalog.Ref, s phrase.Setting, functions ...string) (*catalog.Catalog, fault.List) {
+	l := linker{setting: s, functions: functions, touched: map[catalog.Ref]bool{}}
+	// Phrases name periods of the business wherever they stand, so that a period touches all.
+	if slices.ContainsFunc(changed, func(ref catalog.Ref) bool { return ref.Kind == catalog.KindPeriod }) {
+		changed = catalog.RefsOf(docs)
+	}
+	for _, ref := range changed {
+		l.touched[ref] = true
+	}
 	l.link(docs)
 	return l.catalog, l.all
 }
@@ -81,6 +89,7 @@ func (l *linker) link(docs []catalog.Document) {
 		from = append(from, byKind[kind]...)
 	}
 	for _, ref := range l.order(from) {
+		l.touch(ref)
 		l.resolve(ref)
 	}
 	if !l.loading {
@@ -147,7 +156,8 @@ type linker struct {
 	// tablesAt are where columns of the dataset at hand name their tables.
 	tablesAt []*yaml.Node
 	used     map[catalog.Ref]bool
-	loading  bool // the documents were checked before
+	loading  bool                 // the documents were checked before
+	touched  map[catalog.Ref]bool // the documents whose criteria are reasoned about
 	all      fault.List
 }
 

@@ -141,7 +141,7 @@ func TestEveryKeyIsRead(t *testing.T) {
 				head := fmt.Sprintf("pikegate: 1\n%s: x\n%s", kind, beginning)
 				docs, faults := Split(catalog.File{Name: "f.yaml", Text: head + key.name + ": [[{a: b}]]\n"})
 				require.Empty(t, faults)
-				_, faults = Link(append(docs, beside...), setting)
+				_, faults = Link(append(docs, beside...), catalog.RefsOf(docs), setting)
 				for _, f := range faults {
 					isRead = isRead || f.Place.File == "f.yaml" && f.Place.Line == strings.Count(head, "\n")+1 && f.Code != fault.UnknownKey && f.Code != fault.DuplicateKey
 				}
@@ -161,7 +161,7 @@ func TestKeysOfAnotherVariant(t *testing.T) {
 	} {
 		docs, faults := Split(catalog.File{Name: "f.yaml", Text: "pikegate: 1\n" + text})
 		require.Empty(t, faults)
-		_, faults = Link(docs, setting)
+		_, faults = Link(docs, catalog.RefsOf(docs), setting)
 		assert.Contains(t, faults.Error(), want, text)
 		assert.Contains(t, faults.Error(), string(fault.UnknownKey), text)
 	}

@@ -192,7 +192,7 @@ func Check(files []catalog.File, beside []catalog.Document, s phrase.Setting, fu
 			all = append(all, d)
 		}
 	}
-	defs, faults := Link(all, s, functions...)
+	defs, faults := Link(all, catalog.RefsOf(docs), s, functions...)
 	for _, d := range docs {
 		found = append(found, defs.Warnings[d.Ref]...)
 	}

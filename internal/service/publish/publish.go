@@ -69,7 +69,7 @@ func (s *Publisher) Put(ctx context.Context, put Put) (*PutResult, error) {
 		result.Findings = found
 	}
 	save := store.Save{By: base.PersonOf(ctx).Name, Now: s.base.Config.Now(), Draft: put.Draft, Base: put.Base}
-	defs, err := s.publishChange(ctx, func(check func([]catalog.Document) error) (err error) {
+	defs, err := s.publishChange(ctx, catalog.RefsOf(docs), func(check func([]catalog.Document) error) (err error) {
 		if put.Draft {
 			check = func([]catalog.Document) error { return nil }
 		}
@@ -119,7 +119,7 @@ const mostTries = 5
 // Checks and proofs, which read the databases, hold nobody up: at first the change is
 // taken back, for what would come of it. It is made for good only where no other was made
 // meanwhile, and else tried anew.
-func (s *Publisher) publishChange(ctx context.Context, change func(check func([]catalog.Document) error) error) (*catalog.Catalog, error) {
+func (s *Publisher) publishChange(ctx context.Context, refs []catalog.Ref, change func(check func([]catalog.Document) error) error) (*catalog.Catalog, error) {
 	for range mostTries {
 		before := s.changes.Load()
 		var defs *catalog.Catalog
@@ -131,7 +131,7 @@ func (s *Publisher) publishChange(ctx context.Context, change func(check func([]
 		if docs == nil || !errors.Is(err, errTakenBack) {
 			return nil, err
 		}
-		defs, faults := definition.Link(docs, s.base.Setting(s.base.Today(time.UTC), time.UTC), s.base.Config.Functions...)
+		defs, faults := definition.Link(docs, refs, s.base.Setting(s.base.Today(time.UTC), time.UTC), s.base.Config.Functions...)
 		if len(faults) > 0 {
 			return nil, &base.Refusal{Kind: fault.DefinitionsRefused, Faults: faults}
 		}
@@ -199,7 +199,7 @@ func (s *Publisher) conflicting(ctx context.Context, err error) error {
 // Publish makes a revision the one that readers see, where it fits with the others;
 // of number 0 the latest.
 func (s *Publisher) Publish(ctx context.Context, ref catalog.Ref, number int) error {
-	_, err := s.publishChange(ctx, func(check func([]catalog.Document) error) error { return s.base.Store.Publish(ctx, ref, number, check) })
+	_, err := s.publishChange(ctx, nil, func(check func([]catalog.Document) error) error { return s.base.Store.Publish(ctx, ref, number, check) })
 	return base.NoSuch(ref, err)
 }
 
@@ -213,7 +213,7 @@ func (s *Publisher) Delete(ctx context.Context, ref catalog.Ref) error {
 	if len(users) > 0 {
 		return base.InUse(ref.String(), "deleted", users)
 	}
-	_, err = s.publishChange(ctx, func(check func([]catalog.Document) error) error { return s.base.Store.Withdraw(ctx, ref, check) })
+	_, err = s.publishChange(ctx, nil, func(check func([]catalog.Document) error) error { return s.base.Store.Withdraw(ctx, ref, check) })
 	return base.NoSuch(ref, err)
 }
 
