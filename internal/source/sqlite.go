@@ -54,7 +54,7 @@ func init() {
 			}
 			return sqlite3.SQLITE_DENY
 		})
-		return errors.Join(c.RegisterFunc(compile.FoldFunction, compile.FoldValue, true), c.RegisterFunc(compile.KeyFunction, compile.KeyValue, true), c.RegisterFunc(compile.ISOFunction, compile.ISOValue, true))
+		return addFunctions(c)
 	}})
 }
 

@@ -48,7 +48,7 @@ func (s SQLite) Value(c Column) string {
 	case c.Type == column.Text:
 		return s.Name(c.Name) + " COLLATE BINARY"
 	case c.IsExactText():
-		return KeyFunction + "(" + s.Name(c.Name) + ")"
+		return keyFunction + "(" + s.Name(c.Name) + ")"
 	}
 	return s.Name(c.Name)
 }
@@ -64,36 +64,46 @@ func (s SQLite) Stored(c Column) string {
 // rewritten is the value of a text in ISO form, and NULL where it is no date. It calls a function
 // of ours: the same made of SQLite's own functions takes several times as long.
 func (s SQLite) rewritten(c Column) string {
-	return fmt.Sprintf("%s(%s, %s)", ISOFunction, literal(c.Pattern.String()), s.Name(c.Name))
+	return fmt.Sprintf("%s(%s, %s)", isoFunction, literal(c.Pattern.String()), s.Name(c.Name))
 }
 
-// ISOFunction is the name of the function that SQLite gets to turn texts into ISO form.
-const ISOFunction = "iso_of"
+// TextFunction is a function that SQLite is given to call in statements. Its arguments and its
+// value are texts; of any other argument its value is missing.
+type TextFunction struct {
+	Name      string
+	Arguments int // 1 or 2
+	// Of is its value, and false where that is missing. It keeps no argument. The second one is ""
+	// where there is but one.
+	Of func(first, second string) (string, bool)
+}
 
-// ISOValue is that function: a text in ISO form that fits a pattern, nil for any other value.
-func ISOValue(pattern string, v any) any {
-	text, ok := v.(string)
-	if raw, isBytes := v.([]byte); isBytes {
-		text, ok = string(raw), true
-	}
-	if !ok {
-		return nil
-	}
+// TextFunctions are all of them.
+var TextFunctions = []TextFunction{
+	{foldFunction, 1, func(text, _ string) (string, bool) { return value.Fold(text), true }},
+	{keyFunction, 1, func(text, _ string) (string, bool) {
+		key := value.DecimalKey(text)
+		return key, key != ""
+	}},
+	{isoFunction, 2, isoOf},
+}
+
+// isoFunction is the name of the function that turns texts into ISO form.
+const isoFunction = "iso_of"
+
+// isoOf is that function: a text in ISO form that fits a pattern.
+func isoOf(pattern, text string) (string, bool) {
 	p, known := patterns.Load(pattern)
 	if !known {
-		read, err := column.ParsePattern(pattern)
+		read, err := column.ParsePattern(strings.Clone(pattern))
 		if err != nil {
-			return nil
+			return "", false
 		}
-		p, _ = patterns.LoadOrStore(pattern, read)
+		p, _ = patterns.LoadOrStore(read.String(), read)
 	}
-	if iso, ok := p.(column.Pattern).ISO(text); ok {
-		return iso
-	}
-	return nil
+	return p.(column.Pattern).ISO(text)
 }
 
-// patterns are those that ISOValue has read, by their texts.
+// patterns are those that isoOf has read, by their texts.
 var patterns sync.Map
 
 // Readable guards against what SQLite's flexible types let into a column. A text that is no date can sort between two that are; so it is read
@@ -226,40 +236,16 @@ func (s SQLite) Comparable(c Column, shifts []civil.Shift) string {
 	return "(" + shifted(s.seconds(c), shifts) + ")"
 }
 
-// FoldFunction is the name of the function that SQLite gets for Unicode simple
-// folding, value.Fold.
-const FoldFunction = "fold_case"
+// foldFunction is the name of the function for Unicode simple folding, value.Fold.
+const foldFunction = "fold_case"
 
-// FoldValue is that function: a text folded, any other value as it is.
-func FoldValue(v any) any {
-	switch text := v.(type) {
-	case string:
-		return value.Fold(text)
-	case []byte:
-		return value.Fold(string(text))
-	}
-	return v
-}
-
-// KeyFunction is the name of the function that SQLite gets for value.DecimalKey.
-const KeyFunction = "decimal_key"
-
-// KeyValue is that function: the key of a decimal in a text, nil for any other value.
-func KeyValue(v any) any {
-	text, ok := v.(string)
-	if raw, isBytes := v.([]byte); isBytes {
-		text, ok = string(raw), true
-	}
-	if key := value.DecimalKey(text); ok && key != "" {
-		return key
-	}
-	return nil
-}
+// keyFunction is the name of the function for value.DecimalKey.
+const keyFunction = "decimal_key"
 
 // Fold calls the function that source adds to SQLite where there is more than
 // ASCII, which SQLite folds by itself, and faster.
 func (SQLite) Fold(text string) string {
-	return fmt.Sprintf("CASE WHEN %s GLOB '*[^ -~]*' THEN %s(%s) ELSE upper(%s) END", text, FoldFunction, text, text)
+	return fmt.Sprintf("CASE WHEN %s GLOB '*[^ -~]*' THEN %s(%s) ELSE upper(%s) END", text, foldFunction, text, text)
 }
 
 // Holds folds both sides with the function where case is ignored. No character of a

@@ -1,0 +1,77 @@
+#include "_cgo_export.h"
+#include "sqlite.h"
+#include <string.h>
+
+static int64_t row_bytes(sqlite3_stmt *s, int width) {
+	int64_t n = 0;
+	for (int i = 0; i < width; i++) {
+		int type = sqlite3_column_type(s, i);
+		if (type == TEXT || type == BLOB) n += sqlite3_column_bytes(s, i);
+	}
+	return n;
+}
+
+void fill(sqlite3_stmt *s, int width, int most, cell *cells, char *room, int64_t size, filled *out) {
+	memset(out, 0, sizeof *out);
+	out->step = ROW;
+	while (out->rows < most) {
+		cell *c = cells + (int64_t)out->rows * width;
+		int64_t at = out->bytes;
+		for (int i = 0; i < width; i++, c++) {
+			c->type = sqlite3_column_type(s, i);
+			switch (c->type) {
+			case INTEGER:
+				c->bits = sqlite3_column_int64(s, i);
+				break;
+			case FLOAT: {
+				double f = sqlite3_column_double(s, i);
+				memcpy(&c->bits, &f, sizeof f);
+				break;
+			}
+			case TEXT:
+			case BLOB: {
+				const void *p = c->type == TEXT ? (const void *)sqlite3_column_text(s, i) : sqlite3_column_blob(s, i);
+				c->bits = sqlite3_column_bytes(s, i);
+				if (c->bits > size - at) {
+					out->needs = row_bytes(s, width);
+					return;
+				}
+				if (c->bits > 0) memcpy(room + at, p, c->bits);
+				at += c->bits;
+			}
+			}
+		}
+		out->rows++;
+		out->bytes = at;
+		if ((out->step = sqlite3_step(s)) != ROW) return;
+	}
+}
+
+// text_of is a value's characters; NULL for a value that has none.
+static const char *text_of(sqlite3_value *v, int *bytes) {
+	int type = sqlite3_value_type(v);
+	if (type != TEXT && type != BLOB) return NULL;
+	const char *text = type == TEXT ? (const char *)sqlite3_value_text(v) : sqlite3_value_blob(v);
+	*bytes = sqlite3_value_bytes(v);
+	return *bytes == 0 ? "" : text;
+}
+
+// text_function calls a function in Go. Of a value that is no text the result is missing.
+static void text_function(sqlite3_context *c, int n, sqlite3_value **values) {
+	const char *text[2] = {"", ""};
+	int bytes[2] = {0, 0};
+	for (int i = 0; i < n; i++) {
+		if (!(text[i] = text_of(values[i], &bytes[i]))) return;
+	}
+	call_text_function(c, (int)(intptr_t)sqlite3_user_data(c), (char *)text[0], bytes[0], (char *)text[1], bytes[1]);
+}
+
+int add_function(sqlite3 *db, const char *name, int arguments, int number) {
+	const int utf8 = 1, deterministic = 0x800;
+	return sqlite3_create_function_v2(db, name, arguments, utf8 | deterministic, (void *)(intptr_t)number, text_function, NULL, NULL, NULL);
+}
+
+void give_text(sqlite3_context *c, const char *text, int bytes) {
+	const intptr_t copied = -1; // SQLITE_TRANSIENT
+	sqlite3_result_text(c, bytes == 0 ? "" : text, bytes, (void (*)(void *))copied);
+}

@@ -1,0 +1,40 @@
+package source
+
+// #include <stdlib.h>
+// #include "sqlite.h"
+import "C"
+
+import (
+	"fmt"
+	"reflect"
+	"unsafe"
+
+	"github.com/mattn/go-sqlite3"
+
+	"pikegate/internal/core/compile"
+)
+
+// addFunctions gives a connection the functions that statements call beside SQLite's own. The
+// driver can do so too, with ten times the time for each call.
+func addFunctions(conn *sqlite3.SQLiteConn) error {
+	db := (*C.sqlite3)(reflect.ValueOf(conn).Elem().FieldByName("db").UnsafePointer())
+	for number, f := range compile.TextFunctions {
+		name := C.CString(f.Name)
+		failed := C.add_function(db, name, C.int(f.Arguments), C.int(number))
+		C.free(unsafe.Pointer(name))
+		if failed != 0 {
+			return fmt.Errorf("SQLite takes no function %s: error %d", f.Name, failed)
+		}
+	}
+	return nil
+}
+
+//export call_text_function
+func call_text_function(to *C.sqlite3_context, number C.int, first *C.char, firstBytes C.int, second *C.char, secondBytes C.int) { //nolint:revive // as C calls it
+	text := func(at *C.char, bytes C.int) string {
+		return unsafe.String((*byte)(unsafe.Pointer(at)), int(bytes)) // which belongs to SQLite
+	}
+	if result, ok := compile.TextFunctions[number].Of(text(first, firstBytes), text(second, secondBytes)); ok {
+		C.give_text(to, (*C.char)(unsafe.Pointer(unsafe.StringData(result))), C.int(len(result)))
+	}
+}
