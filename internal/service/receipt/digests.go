@@ -9,6 +9,7 @@ import (
 	"io"
 	"iter"
 	"maps"
+	"sync"
 
 	"pikegate/internal/core/value"
 )
@@ -73,16 +74,24 @@ func (m *Digests) SameKey() int64 {
 	return same
 }
 
+// packers are used again: each has tables that take longer to make than a page to pack.
+var packers = sync.Pool{New: func() any {
+	w, err := flate.NewWriter(nil, flate.BestSpeed)
+	if err != nil {
+		panic(err) // the level is one of the package's own
+	}
+	return w
+}}
+
 // Packed are the digests as they are kept, nil where there are too many.
 func (m *Digests) Packed() []byte {
 	if m.Many {
 		return nil
 	}
 	var b bytes.Buffer
-	w, err := flate.NewWriter(&b, flate.BestSpeed)
-	if err != nil {
-		panic(err) // the level is one of the package's own
-	}
+	w := packers.Get().(*flate.Writer)
+	defer packers.Put(w)
+	w.Reset(&b)
 	w.Write(m.rows) // to memory, which does not fail
 	w.Close()
 	return b.Bytes()

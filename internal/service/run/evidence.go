@@ -289,6 +289,10 @@ func (c *counter) ends(ctx context.Context) error {
 	if c.e.Ends == nil || c.e.Ends.First == nil {
 		return nil
 	}
+	if all := c.run.receipt.Records; all != nil && c.plan.Alone && c.plan.Narrows() && c.e.Ends.First.Day == c.e.Ends.Last.Day {
+		c.e.Ends.First.Records, c.e.Ends.Last.Records = *all, *all // they all have a date, and that is it
+		return nil
+	}
 	on := func(d civil.Day) *criteria.Bound {
 		return &criteria.Bound{Column: c.plan.Dated, Op: criteria.Within, Periods: []civil.Period{{First: d, Last: d}}}
 	}
