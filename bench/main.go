@@ -370,6 +370,18 @@ func (b *bench) mariadb() error {
 
 // memory is how much the service grows while ten million records go out.
 func (b *bench) memory() error {
+	db, err := demo.OpenFile("file:" + b.path("records.db") + "?_journal_mode=WAL&_synchronous=OFF")
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	const n = 10_000_000
+	if _, err := db.Exec(fmt.Sprintf("CREATE TABLE many AS WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < %d) SELECT i AS trip_id, 'Route ' || (i %% 40) AS route FROM n", n)); err != nil {
+		return err
+	}
+	if _, err := db.Exec("CREATE UNIQUE INDEX many_by_id ON many (trip_id)"); err != nil {
+		return err
+	}
 	if err := b.put(`pikegate: 1
 source: own
 zone: Europe/Helsinki
@@ -387,18 +399,6 @@ columns:
 ---
 {pikegate: 1, report: many, title: Many, prompts: [], sections: [{table: {query: many}}]}
 `); err != nil {
-		return err
-	}
-	db, err := demo.OpenFile("file:" + b.path("records.db") + "?_journal_mode=WAL&_synchronous=OFF")
-	if err != nil {
-		return err
-	}
-	defer db.Close()
-	const n = 10_000_000
-	if _, err := db.Exec(fmt.Sprintf("CREATE TABLE many AS WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < %d) SELECT i AS trip_id, 'Route ' || (i %% 40) AS route FROM n", n)); err != nil {
-		return err
-	}
-	if _, err := db.Exec("CREATE UNIQUE INDEX many_by_id ON many (trip_id)"); err != nil {
 		return err
 	}
 	before, err := b.resident()

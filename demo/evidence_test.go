@@ -96,6 +96,9 @@ var scans = []struct {
 	{"inspections-by-month", "{}", "inspections", "inspected_on", "1 = 1", day, "2026-08-01", "2026-11-01"},
 	{"certificates-that-expire", "{}", "certificates", "valid_until", "1 = 1", day, "2026-11-23", "2027-02-22"},
 	{"certificates-of-a-year", "{}", "certificates", "valid_until", "1 = 1", day, "2026-01-01", "2027-01-01"},
+	{"late-by-month", "{}", "sailings", "departed_at", "minutes_late >= 15", utc, "2026-10-01", "2026-11-01"},
+	{"passengers-by-day", `{"travel-period":"Q3 2026","at-least-passengers":4000}`, "sailings", "departed_at", "1 = 1", utc, "2026-07-01", "2026-10-01"},
+	{"charges-by-goods", `{"travel-period":"Mar 2026"}`, "waybills", "manifest_day", "1 = 1", digits, "2026-03-01", "2026-04-01"},
 	{"claims-of-a-month", "{}", "claims", "opened_on", "1 = 1", month, "2026-10-01", "2026-11-01"},
 	{"claims-of-a-month", `{"claim-month":"Feb 2025"}`, "claims", "opened_on", "1 = 1", month, "2025-02-01", "2025-03-01"},
 	{"open-claims", "{}", "claims", "opened_on", "closed_on IS NULL", month, "", "2026-08-25"},
@@ -222,6 +225,9 @@ func TestTheSameEvidenceOnEveryEngine(t *testing.T) {
 	ours := demotest.Start(t)
 	put(t, ours)
 	asked := map[string][]string{"full-sailings": {`{"travel-period":"Oct 2026"}`}, "fares-by-day": {`{"travel-period":"Oct 2026","minutes":"3"}`}, "inspections-due-in-january": {"{}"}}
+	for report, answers := range map[string]string{"late-by-month": `{"travel-period":"Q3 2026"}`, "passengers-by-day": `{"travel-period":"Oct 2026","at-least-passengers":"4000"}`, "charges-by-goods": `{"travel-period":"2026-03"}`} {
+		asked[report] = append(asked[report], answers)
+	}
 	for _, s := range scans {
 		asked[s.report] = append(asked[s.report], s.answers)
 	}

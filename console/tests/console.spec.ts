@@ -325,7 +325,7 @@ test('evidence stands under the read-back in one line that opens', async ({ page
 test('what will match is told before the run', async ({ page }) => {
   await page.goto('/reports/late-sailings');
   await page.getByRole('checkbox', { name: 'Outer Loop' }).check();
-  await expect(page.locator('.foot')).toContainText(/64\s+of 1,652\s+sailings\s+will come back/);
+  await expect(page.locator('.foot')).toContainText(/64\s+of 1,652\s+sailings\s+match/);
   await page.getByRole('textbox', { name: 'At least how many minutes late?' }).fill('ten');
   await expect(page.locator('.foot')).toContainText('Enter runs it');
   await expect(rows(page)).toHaveCount(0);
@@ -421,7 +421,7 @@ test('answers are read once for each change, not again and again', async ({ page
   let asked = 0;
   page.on('request', (r) => (asked += Number(r.url().endsWith('/answers'))));
   await page.goto('/reports/fuel-on-a-day');
-  await expect(page.locator('.foot')).toContainText('will come back');
+  await expect(page.locator('.foot')).toContainText('match');
   await page.waitForTimeout(600);
   expect(asked).toBe(1);
 });

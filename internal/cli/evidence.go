@@ -16,6 +16,8 @@ func recordsOf(r *receipt.Receipt) string {
 	switch {
 	case r.Records == nil:
 		return english.Count(r.Rows, "row") + " and maybe more"
+	case r.Groups != nil && *r.Groups > 0:
+		return english.Count(int(*r.Records), "record") + " in " + english.Count(int(*r.Groups), "row")
 	case *r.Records == 0:
 		return "No records"
 	}

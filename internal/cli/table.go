@@ -12,6 +12,7 @@ import (
 	"github.com/mattn/go-runewidth"
 
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/english"
 	"pikegate/internal/export"
 	"pikegate/internal/service/receipt"
 )
@@ -39,6 +40,9 @@ func writeTable(from io.Reader, to io.Writer, colour bool) error {
 		fmt.Fprintln(t.w)
 	}
 	t.say(told.Notes)
+	for _, left := range told.LeftOut {
+		fmt.Fprintf(t.w, "%s leaves out %s without a value.\n", left.Label, english.Count(int(left.Missing+left.Unreadable), "record"))
+	}
 	fmt.Fprintf(t.w, "%s. %s\n", recordsOf(told), told.ReadBack)
 	sayEvidence(t.w, told)
 	if told.ID > 0 {

@@ -85,6 +85,7 @@ export const outcomes: Record<Receipt['state'], string> = {
 
 export function recordsOf(receipt: Receipt): string {
   if (receipt.records === undefined) return `${counted(receipt.rows, 'row')} and maybe more`;
+  if (receipt.groups) return `${counted(receipt.records, 'record')} in ${counted(receipt.groups, 'row')}`;
   return receipt.records === 0 ? 'No records' : counted(receipt.records, 'record');
 }
 

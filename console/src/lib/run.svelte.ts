@@ -129,7 +129,8 @@ export class ReportRun {
       if (this.result !== shown) return;
       const told = next.receipt;
       const counted = shown.receipt.records !== undefined && told?.records !== undefined;
-      if (counted && told.records !== shown.receipt.records) this.note = 'The data changed while you were reading. Run again to see them as they are now.';
+      if (counted && (told.records !== shown.receipt.records || told.groups !== shown.receipt.groups))
+        this.note = 'The data changed while you were reading. Run again to see them as they are now.';
       else {
         if (!counted && told?.data_changed) this.note = 'The data may have changed since the first rows were read. Run again to be certain.';
         this.result = { ...shown, rows: [...shown.rows, ...next.rows], receipt: { ...shown.receipt, next: told?.next } };

@@ -57,7 +57,7 @@
             >{run.matches.records.toLocaleString('en')}</b
           >{#if run.matches.of !== run.matches.records}{' '}of {run.matches.of.toLocaleString('en')}{/if}
         {/if}{#if run.matches}
-          {' '}{report.records.toLowerCase()}{' '}<br />{run.matches.or_more ? 'are in the period' : 'will come back'}{:else}Enter runs it{/if}
+          {' '}{report.records.toLowerCase()}{' '}<br />{run.matches.or_more ? 'are in the period' : 'match'}{:else}Enter runs it{/if}
       </span>
     {/if}
     <button class="btn bg-deep px-4.5 py-2.5 font-[640] text-on-deep" type="submit">Show records</button>

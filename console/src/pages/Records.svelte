@@ -6,7 +6,10 @@
   let { result, more }: { result: Result; more: () => void } = $props();
 
   const columns = $derived(result.columns);
-  const left = $derived((result.receipt?.records ?? result.rows.length) - result.rows.length);
+  // Of a summary there are as many rows as groups, else as many as records.
+  const all = $derived(result.receipt?.groups ?? result.receipt?.records ?? result.rows.length);
+  const what = $derived(result.receipt?.groups === undefined ? 'record' : 'row');
+  const left = $derived(all - result.rows.length);
 
   // More rows come as one scrolls to the end of those that are there.
   function watched(node: HTMLElement) {
@@ -42,14 +45,17 @@
     {/snippet}
   </DataTable>
 </div>
+{#each result.receipt?.left_out ?? [] as figure (figure.figure)}
+  <p class="px-2.5 pt-1.5 text-sm text-quiet">{figure.label} leaves out {counted(figure.missing + (figure.unreadable ?? 0), 'record')} without a value.</p>
+{/each}
 {#if left > 0}
   <p class="hidden px-2.5 py-3 font-[640] print:block">
-    These are the first {result.rows.length.toLocaleString('en')} of {counted(result.receipt?.records ?? 0, 'record')}; the CSV file has them all.
+    These are the first {result.rows.length.toLocaleString('en')} of {counted(all, what)}; the CSV file has them all.
   </p>
   {#key result.rows.length}
     <p class="px-2.5 py-3 print:hidden" use:watched>
       <button type="button" class="btn-plain" onclick={more}>Show more</button>
-      <span class="text-quiet">{counted(left, 'record')} to come</span>
+      <span class="text-quiet">{counted(left, what)} to come</span>
     </p>
   {/key}
 {/if}

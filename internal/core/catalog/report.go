@@ -7,6 +7,7 @@ import (
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/summary"
 )
 
 // Filter is named criteria on a dataset, for its queries to share.
@@ -29,12 +30,13 @@ type ChoiceList struct {
 	Prompts []*prompt.Prompt // those whose answers narrow the list
 }
 
-// Query is which records to show and in what order.
+// Query is which records to show and in what order, or what to tell of them in sum.
 type Query struct {
 	Name    string
 	Of      *Dataset
-	Show    []*column.Column
-	Where   *criteria.Node // nil for all records
+	Summary *summary.Spec    // nil for a query of records
+	Show    []*column.Column // of the dataset, or of the summary
+	Where   *criteria.Node   // nil for all records
 	Sort    []criteria.Sort
 	Prompts []*prompt.Prompt // those that its conditions use
 }
@@ -86,6 +88,14 @@ func (q *Query) Alone() *Report {
 		}
 	}
 	return r
+}
+
+// Key are the columns that tell the rows apart: the dataset's key, or what a summary groups by.
+func (q *Query) Key() []*column.Column {
+	if q.Summary != nil {
+		return q.Summary.Keys()
+	}
+	return q.Of.Key
 }
 
 // Criteria are all the conditions that hold for the query, nil for none.

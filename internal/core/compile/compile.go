@@ -130,6 +130,8 @@ type Column struct {
 //   - Fold is a text after Unicode simple folding.
 //   - Part is a part of the calendar of a wall time, as a number; Clock is its time
 //     of day as the text HH:MM:SS.
+//   - Amount is a number to be added up without loss, in place of which fits says which values
+//     have one; "" where Readable does. It is larger by as many powers of ten as Shifted says.
 type Dialect interface {
 	Name(name string) string
 	Shown(c Column) string
@@ -147,6 +149,8 @@ type Dialect interface {
 	Comparable(c Column, shifts []civil.Shift) string
 	Holds(text string, op criteria.Op, values []string, fold bool, param func(val any) string) string
 	Fold(text string) string
+	Amount(c Column) (expression, fits string)
+	Shifted(c Column) int
 }
 
 // Compiler compiles the queries on one dataset. It keeps what its dialect makes of

@@ -6,6 +6,7 @@ import (
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/summary"
 	"pikegate/internal/core/value"
 )
 
@@ -100,8 +101,8 @@ func (w *writer) countedWhere(q Query, run int, readable, condition string) {
 
 // The runs of ByDay that are none.
 const (
-	RunUnreadable = -1
-	RunMissing    = -2
+	RunUnreadable = summary.Unreadable
+	RunMissing    = summary.Missing
 )
 
 // ByDay is the SELECT that counts all records of a query in one pass, for columns that no
@@ -111,13 +112,8 @@ const (
 func (c *Compiler) ByDay(q Query, of *column.Column, starts []civil.Day) Statement {
 	w := c.writer(q)
 	col := w.column(of)
-	w.say("SELECT CASE WHEN ", col.missing, " THEN ", strconv.Itoa(RunMissing))
-	if readable := col.readable[0][0]; readable != "" {
-		w.say(" WHEN (", readable, ")", isNotTrue, " THEN ", strconv.Itoa(RunUnreadable))
-	} else {
-		w.say(" WHEN ", col.stored, " IS NULL THEN ", strconv.Itoa(RunUnreadable))
-	}
-	w.WriteString(" ELSE ")
+	w.WriteString("SELECT ")
+	w.notIn(col)
 	var inner []civil.Day
 	if len(starts) > 2 {
 		inner = starts[1 : len(starts)-1]

@@ -10,6 +10,7 @@ import (
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/value"
 )
 
 // MariaDB is the dialect of MariaDB 10.6 or later, in a session whose zone is UTC,
@@ -237,3 +238,18 @@ func (MariaDB) Part(wall string, p criteria.Part) string {
 
 // Clock is text.
 func (MariaDB) Clock(wall string) string { return fmt.Sprintf("DATE_FORMAT(%s, '%%H:%%i:%%s')", wall) }
+
+// Amount is a number with all its digits: of a binary fraction the shortest that it stands for.
+func (m MariaDB) Amount(c Column) (expression, fits string) {
+	name := m.Name(c.Name)
+	amount := fmt.Sprintf("CAST(%s AS DECIMAL(65, %d))", name, value.MostScale)
+	switch {
+	case c.IsExactText():
+		return amount, name + " REGEXP '^-?[0-9]+([.][0-9]+)?$'"
+	case c.Type == column.Number:
+		return name, ""
+	}
+	return amount, ""
+}
+
+func (MariaDB) Shifted(Column) int { return 0 }

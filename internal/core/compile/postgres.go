@@ -264,3 +264,18 @@ func (Postgres) Part(wall string, p criteria.Part) string {
 func (Postgres) Clock(wall string) string {
 	return fmt.Sprintf(`to_char(%s, 'HH24:MI:SS') COLLATE "C"`, wall)
 }
+
+// Amount is a number with all its digits.
+func (p Postgres) Amount(c Column) (expression, fits string) {
+	name := p.Name(c.Name)
+	switch {
+	case c.IsExactText():
+		name = p.Value(c)
+		return name + "::numeric", name + " ~ '^-?[0-9]+([.][0-9]+)?$'"
+	case c.Type == column.Number:
+		return name + "::double precision", fmt.Sprintf("%s::double precision NOT IN ('NaN', 'Infinity', '-Infinity')", name)
+	}
+	return name + "::numeric", fmt.Sprintf("%s::numeric NOT IN ('NaN', 'Infinity', '-Infinity')", name)
+}
+
+func (Postgres) Shifted(Column) int { return 0 }

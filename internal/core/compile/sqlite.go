@@ -2,8 +2,11 @@ package compile
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 	"sync"
+
+	"github.com/shopspring/decimal"
 
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/column"
@@ -85,6 +88,29 @@ var TextFunctions = []TextFunction{
 		return key, key != ""
 	}},
 	{isoFunction, 2, isoOf},
+	{unitsFunction, 2, unitsOf},
+}
+
+// unitsFunction is the name of the function that turns decimals in texts into units of their last
+// digit.
+const unitsFunction = "units_of"
+
+// unitsOf is that function: a decimal as a whole number of units at a scale, where no digit is lost
+// and SQLite has room for it.
+func unitsOf(text, scale string) (string, bool) {
+	if !value.IsPlainNumber(text) {
+		return "", false
+	}
+	digits, err := strconv.Atoi(scale)
+	n, wrong := decimal.NewFromString(text)
+	if err != nil || wrong != nil {
+		return "", false
+	}
+	units := n.Shift(int32(digits))
+	if !units.IsInteger() || !units.Equal(decimal.NewFromInt(units.IntPart())) {
+		return "", false
+	}
+	return units.String(), true
 }
 
 // isoFunction is the name of the function that turns texts into ISO form.
@@ -278,3 +304,23 @@ func (SQLite) Part(wall string, p criteria.Part) string {
 
 // Clock leaves it to SQLite's strftime.
 func (SQLite) Clock(wall string) string { return fmt.Sprintf("strftime('%%H:%%M:%%S', %s)", wall) }
+
+// Amount is a whole number of units of the last digit, since SQLite's own fractions are binary.
+func (s SQLite) Amount(c Column) (expression, fits string) {
+	name := s.Name(c.Name)
+	switch {
+	case c.IsExactText():
+		units := fmt.Sprintf("%s(%s, '%d')", unitsFunction, name, c.Scale)
+		return "CAST(" + units + " AS INTEGER)", units + " IS NOT NULL"
+	case c.Type == column.Decimal:
+		return fmt.Sprintf("CAST(round(%s * 1e%d) AS INTEGER)", name, c.Scale), ""
+	}
+	return name, ""
+}
+
+func (SQLite) Shifted(c Column) int {
+	if c.Type == column.Decimal {
+		return c.Scale
+	}
+	return 0
+}

@@ -8,6 +8,7 @@ import (
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/summary"
 )
 
 // key is a key of a mapping. The tables of this file are all the keys that there are: the
@@ -99,10 +100,15 @@ var kindKeys = map[catalog.Kind]keys{
 		must("of", name("The dataset.")),
 		must("where", ref("criteria", "The criteria.")),
 	),
-	catalog.KindQuery: kind("query", "Which records, in what order.",
+	catalog.KindQuery: kind("query", "Which records, in what order, or what to tell of them in sum.",
 		must("of", name("The dataset.")),
-		must("show", list(object{"type": "string"}, "The columns to show.")),
+		may("show", list(object{"type": "string"}, "The columns to show, of a query of records."), ofRecords),
+		may("group", list(object{"oneOf": []any{object{"type": "string"}, object{"type": "object", "additionalProperties": groupKeys.schema(""), "minProperties": 1, "maxProperties": 1}}},
+			"Columns that records are put together by, in a summary: each by its values, dates by a unit of the calendar; one row about all records where absent."), ofSummary),
+		may("summaries", object{"type": "object", "minProperties": 1, "description": "The figures of a summary, by their names.",
+			"additionalProperties": object{"oneOf": figureForms()}}, ofSummary),
 		may("where", ref("criteria", "Which records.")),
+		may("having", ref("criteria", "Which rows of a summary, by its figures."), ofSummary),
 		may("sort", list(object{"type": "string"}, "Columns, each ascending or descending.")),
 	),
 	catalog.KindReport: kind("report", "What end users see.",
@@ -132,6 +138,7 @@ var kindKeys = map[catalog.Kind]keys{
 // kindWays are the keys of which one or the other set has to be there.
 var kindWays = map[catalog.Kind][]object{
 	catalog.KindDataset: {{"required": []string{"source", "table", "key", "columns"}}, {"required": []string{"source", "sql", "key", "columns"}}, {"required": []string{"of"}}},
+	catalog.KindQuery:   {{"required": []string{"show"}}, {"required": []string{"summaries"}}},
 	catalog.KindProof:   {{"required": []string{"report"}}, {"required": []string{"query"}}},
 }
 
@@ -148,6 +155,42 @@ const (
 	ofItsOwn  = "own"
 	onAnother = "of"
 )
+
+// The variants of a query: one of records, or one that sums them up.
+const (
+	ofRecords = "records"
+	ofSummary = "summary"
+)
+
+var groupKeys = keys{
+	must("by", oneOfTheseSchema(unitNames, "The unit of the calendar.")),
+	may("fill", truth("Units without records are shown too.")),
+}
+
+// figureKeys are the keys of a figure: one for each kind, with the column that it is of.
+func figureKeys() keys {
+	all := keys{
+		may("label", text("What people read.")),
+		may("scale", whole("Digits after the point of an average; two more than the column has where absent."), words(summary.Average)...),
+	}
+	for _, kind := range summary.Kinds {
+		what := text("The column.")
+		if kind == summary.Count {
+			what = oneOfTheseSchema([]string{"records"}, "What is counted.")
+		}
+		all = append(all, must(string(kind), what, string(kind)))
+	}
+	return all
+}
+
+// figureForms are the forms that a figure can have, in JSON Schema.
+func figureForms() []any {
+	forms := []any{object{"enum": []summary.Kind{summary.Count}}}
+	for _, kind := range summary.Kinds {
+		forms = append(forms, figureKeys().of(string(kind)).schema(""))
+	}
+	return forms
+}
 
 var referenceKeys = keys{
 	may("env", text("A variable of the service's environment.")),

@@ -198,7 +198,7 @@ func (l *linker) resolve(ref catalog.Ref) {
 	case catalog.KindFilter:
 		l.catalog.Filters[d.Name] = l.filter(d.Name, m)
 	case catalog.KindQuery:
-		l.catalog.Queries[d.Name] = l.query(d.Name, m)
+		l.catalog.Queries[d.Name], variants = l.query(d.Name, m)
 	case catalog.KindReport:
 		l.catalog.Reports[d.Name] = l.report(d.Name, m)
 	case catalog.KindProof:
@@ -506,6 +506,9 @@ func (l *linker) columnOf(d *catalog.Dataset, n *yaml.Node, name string) *column
 		names[i] = c.Name
 	}
 	f := l.fault(n, fault.UnknownColumn, "no column %q in dataset %q", english.Shorten(name), d.Name)
+	if d.Key == nil && d.Base == nil { // the result of a summary
+		f.Message = fmt.Sprintf("the summary has no %q", english.Shorten(name))
+	}
 	f.Suggest(fault.Near(name, names))
 	return nil
 }
@@ -546,46 +549,62 @@ func promptsOn(of *catalog.Dataset, used []*prompt.Prompt) []*prompt.Prompt {
 }
 
 // query reads the keys of a query in their order, and tells each habit of writing a sort.
-func (l *linker) query(name string, m *mapping) *catalog.Query {
+func (l *linker) query(name string, m *mapping) (*catalog.Query, []string) {
 	q := &catalog.Query{Name: name}
 	q.Of = named(l, l.need(m, "of"), fault.UnknownDataset, "dataset", l.catalog.Datasets)
-	show := l.need(m, "show")
-	for i, col := range l.texts(show) {
-		if c := l.columnOf(q.Of, show.Content[i], col); c != nil {
-			q.Show = append(q.Show, c)
+	variant, sorted := ofRecords, q.Of
+	if q.Summary = l.summary(q, m); q.Summary != nil {
+		variant, q.Show = ofSummary, q.Summary.Shown()
+		sorted = &catalog.Dataset{Name: name, Columns: q.Show}
+		if show := m.take("show"); show != nil {
+			l.fault(show, fault.WrongValue, "a query has show, for records, or summaries, and not both")
 		}
-	}
-	if show != nil && show.Kind == yaml.SequenceNode && len(show.Content) == 0 {
-		l.fault(show, fault.EmptyGroup, "a query shows a column at least")
+	} else {
+		show := l.need(m, "show")
+		for i, col := range l.texts(show) {
+			if c := l.columnOf(q.Of, show.Content[i], col); c != nil {
+				q.Show = append(q.Show, c)
+			}
+		}
+		if show != nil && show.Kind == yaml.SequenceNode && len(show.Content) == 0 {
+			l.fault(show, fault.EmptyGroup, "a query shows a column at least")
+		}
 	}
 	q.Where, q.Prompts = l.where(q.Of, m.take("where"))
 	q.Prompts = promptsOn(q.Of, q.Prompts)
-	sort := m.take("sort")
-	for i, text := range l.texts(sort) {
+	if q.Summary != nil {
+		l.having(q, m.take("having"))
+	}
+	q.Sort = l.sort(sorted, m.take("sort"))
+	l.reasoned(q.Of, q.Criteria())
+	l.found(m.node, lint.Query(q))
+	return q, []string{variant}
+}
+
+// sort = [ COLUMN [ ascending | descending ] ... ] .
+func (l *linker) sort(of *catalog.Dataset, n *yaml.Node) (order []criteria.Sort) {
+	for i, text := range l.texts(n) {
 		col, descending := strings.CutSuffix(text, " descending")
 		if !descending {
 			col = strings.TrimSuffix(text, " ascending")
 		}
-		if first, way, two := strings.Cut(col, " "); two && q.Of != nil && q.Of.Column(col) == nil && q.Of.Column(first) != nil {
-			f := l.fault(sort.Content[i], fault.WrongValue, "a sort is a column, ascending or descending; %q is neither", way)
+		if first, way, two := strings.Cut(col, " "); two && of != nil && of.Column(col) == nil && of.Column(first) != nil {
+			f := l.fault(n.Content[i], fault.WrongValue, "a sort is a column, ascending or descending; %q is neither", way)
 			ways := []string{"ascending", "descending"}
 			if meant := cmp.Or(meantWord(way, ways), fault.Near(way, ways)); meant != "" {
 				f.Suggest(first + " " + meant)
 			}
 			continue
 		}
-		if bare, minus := strings.CutPrefix(col, "-"); minus && q.Of != nil && q.Of.Column(col) == nil && q.Of.Column(bare) != nil {
-			l.fault(sort.Content[i], fault.WrongValue, "a sort is a column, ascending or descending").Suggest(bare + " descending")
+		if bare, minus := strings.CutPrefix(col, "-"); minus && of != nil && of.Column(col) == nil && of.Column(bare) != nil {
+			l.fault(n.Content[i], fault.WrongValue, "a sort is a column, ascending or descending").Suggest(bare + " descending")
 			continue
 		}
-		c := l.columnOf(q.Of, sort.Content[i], col)
-		if c != nil {
-			q.Sort = append(q.Sort, criteria.Sort{Column: c, Descending: descending})
+		if c := l.columnOf(of, n.Content[i], col); c != nil {
+			order = append(order, criteria.Sort{Column: c, Descending: descending})
 		}
 	}
-	l.reasoned(q.Of, q.Criteria())
-	l.found(m.node, lint.Query(q))
-	return q
+	return order
 }
 
 func (l *linker) report(name string, m *mapping) *catalog.Report {

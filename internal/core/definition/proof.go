@@ -142,7 +142,7 @@ func (l *linker) keys(p *catalog.Proof, n *yaml.Node) [][]string {
 	}
 	width := 1
 	if p.Report != nil && p.Report.Table != nil && p.Report.Table.Of != nil {
-		width = len(p.Report.Table.Of.Key)
+		width = len(p.Report.Table.Key())
 	}
 	all := make([][]string, len(n.Content))
 	for i, item := range n.Content {

@@ -122,6 +122,7 @@ func TestEveryKeyIsRead(t *testing.T) {
 	beginnings := map[catalog.Kind][]string{catalog.KindDataset: {"source: s\ntable: t\nkey: [a]\n", "source: s\nsql: SELECT 1\nkey: [a]\n", "of: sailings\n", ""},
 		catalog.KindReport: {"title: T\nsections: [{table: {query: late}}]\n", ""},
 		catalog.KindSource: {"engine: sqlite\n", "engine: postgres\n", ""},
+		catalog.KindQuery:  {"of: sailings\nsummaries: {n: count}\n", ""},
 		catalog.KindProof:  {"report: r\n", "query: q\n", ""}}
 	for _, p := range prompt.Types {
 		beginnings[catalog.KindPrompt] = append(beginnings[catalog.KindPrompt], fmt.Sprintf("type: %s\n", p), fmt.Sprintf("type: %s\npair: true\nmany: true\npattern: a\n", p))

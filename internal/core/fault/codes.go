@@ -36,6 +36,7 @@ const (
 	NotAChoice      Code = "not_a_choice"
 	TooManyChoices  Code = "too_many_choices"
 	ReadsTooMuch    Code = "reads_too_much"
+	TooManyGroups   Code = "too_many_groups"
 	TooFewChoices   Code = "too_few_choices"
 	NotANumber      Code = "not_a_number"
 	OutOfRange      Code = "out_of_range"
@@ -217,6 +218,7 @@ var Registry = []Registered{
 	{NotAChoice, Answers, "It is none of the choices, or not made of the calendar units that are asked for.", "{type: choice, choices: [Inner Loop, Outer Loop]} <- Middle Loop"},
 	{TooManyChoices, Answers, "More values were given than the prompt takes.", "{type: month} <- Mar 2026 to Apr 2026"},
 	{ReadsTooMuch, Answers, "The run would read more records than the report allows.", "TestTheMostThatAReportReads"},
+	{TooManyGroups, Answers, "The summary would have more rows, or more units of the calendar, than are shown.", "TestSummariesThatAreTooLong"},
 	{TooFewChoices, Answers, "Fewer values were given than the prompt takes.", "{type: choice, many: true, at_least: 2, choices: [Inner Loop, Outer Loop]} <- Inner Loop"},
 	{NotANumber, Answers, "It is no number.", "{type: number} <- ten"},
 	{OutOfRange, Answers, "The number is less or greater than the prompt allows.", "{type: number, at_least: 0} <- -1"},

@@ -37,14 +37,14 @@ func (f Finding) Fault(beside string) *fault.Fault {
 // Query finds what in a query misleads its readers.
 func Query(q *catalog.Query) []Found {
 	var found []Found
-	if len(q.Sort) == 0 {
+	if len(q.Sort) == 0 && q.Summary == nil { // whose rows come in the order of its groups
 		found = append(found, Found{Fault: fault.Warn(fault.NoSort, "the query %q has no sort; its records come in the order of the key", q.Name)})
 	}
 	q.Where.Walk(func(c *criteria.Node) {
 		if c.Column == nil || !c.Column.Type.IsDated() {
 			return
 		}
-		if c.Operand.Prompt != nil && !slices.Contains(q.Show, c.Column) {
+		if c.Operand.Prompt != nil && q.Summary == nil && !slices.Contains(q.Show, c.Column) {
 			found = append(found, Found{Node: c, Fault: fault.Warn(fault.DateNotShown, "the records are asked for by %q, which is not among the columns shown", c.Column.Name)})
 		}
 		for _, f := range edges(q, c) {
@@ -155,6 +155,9 @@ func usedBy(r *catalog.Report, lists map[*prompt.Prompt]*catalog.ChoiceList) (us
 		for _, v := range r.Table.Of.Values {
 			use(v.Prompt)
 		}
+	}
+	if r.Table.Summary != nil {
+		r.Table.Summary.Having.Walk(func(c *criteria.Node) { use(c.Operand.Prompt) })
 	}
 	r.Criteria().Walk(func(c *criteria.Node) {
 		p := c.Operand.Prompt

@@ -15,6 +15,7 @@ import (
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/english"
 	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/summary"
 )
 
 // Piece is a part of a read-back; Value marks what came from an answer or a
@@ -28,6 +29,10 @@ type Piece struct {
 type Subject struct {
 	Title string           // what the records are called
 	Given []*prompt.Answer // those that custom SQL takes
+	// Summed is how records are summarised, nil where they are shown themselves, and Having the
+	// conditions on its figures.
+	Summed *summary.Spec
+	Having *criteria.Bound
 }
 
 // Sentence is the sentence that says what runs.
@@ -79,16 +84,62 @@ func Say(what Subject, b *criteria.Bound, dropped []criteria.Dropped, order []cr
 		}
 		r.say("any %s (%s left unanswered)", label(d.Column), d.Prompt.Name)
 	}
+	if what.Summed != nil {
+		r.summed(what.Summed, what.Having, clock)
+	}
 	for i, s := range order {
 		if i == 0 {
 			r.say("; sorted by ")
 		} else {
 			r.say(", then ")
 		}
-		r.say("%s, %s", label(s.Column), direction(s))
+		r.say("%s, %s", label(s.Column), what.direction(s))
 	}
 	r.say(".")
 	return r
+}
+
+// summed says what is told of the records in sum, and of which groups.
+func (r *Sentence) summed(s *summary.Spec, having *criteria.Bound, clock criteria.Clock) {
+	var figures, groups []string
+	for _, f := range s.Figures {
+		figures = append(figures, figure(f))
+	}
+	for _, g := range s.Groups {
+		name := label(g.Of)
+		if g.By != civil.NoUnit {
+			name = g.By.String() + " of " + name
+		}
+		groups = append(groups, name)
+	}
+	r.say("; %s", english.Both(figures))
+	switch {
+	case len(groups) > 0:
+		r.say(" for each %s", english.Both(groups))
+	default:
+		r.say(" of all of them")
+	}
+	if having != nil {
+		r.say(", where ")
+		r.group(having, clock, true)
+	}
+}
+
+// figure says what a figure is.
+func figure(f summary.Figure) string {
+	shown := label(f.Shown)
+	if f.Kind == summary.Count {
+		if shown == "records" {
+			return "the number of records"
+		}
+		return shown + " (the number of records)"
+	}
+	of := map[summary.Kind]string{summary.CountDistinct: "the number of different values of", summary.Sum: "the sum of", summary.Average: "the average of", summary.Least: "the least", summary.Greatest: "the greatest"}[f.Kind]
+	said := of + " " + label(f.Of)
+	if shown == label(f.Of) {
+		return said
+	}
+	return shown + " (" + said + ")"
 }
 
 // Criteria renders criteria alone, as they stand in the sentence.
@@ -385,6 +436,19 @@ func (r *Sentence) inBrackets(remarks ...string) {
 	if len(remarks) > 0 {
 		r.say(" (%s)", strings.Join(remarks, ", "))
 	}
+}
+
+// direction says which way a sort goes. Units of the calendar go as dates do, though they are shown
+// as texts.
+func (what Subject) direction(s criteria.Sort) string {
+	if what.Summed != nil {
+		for _, g := range what.Summed.Groups {
+			if g.Shown == s.Column {
+				s.Column = g.Of
+			}
+		}
+	}
+	return direction(s)
 }
 
 func direction(s criteria.Sort) string {

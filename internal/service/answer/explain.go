@@ -31,7 +31,14 @@ func (s *Answers) Explain(ctx context.Context, name string, req Request) (*Expla
 		if q.Extents, err = base.ExtentsOf(ctx, v, r.From.SQL, q); err != nil {
 			return err
 		}
-		statement := r.From.SQL.Select(q)
+		var statement compile.Statement
+		if r.Bound.Report.Table.Summary == nil {
+			statement = r.From.SQL.Select(q)
+		} else if summing, err := r.Summing(ctx, v, q); err == nil {
+			statement = summing.Statement
+		} else {
+			return err
+		}
 		e.SQL, e.Values = statement.SQL, BoundTo(statement)
 		plan, err := v.Plan(ctx, statement)
 		if err != nil {

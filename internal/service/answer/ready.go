@@ -7,6 +7,7 @@ import (
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/evidence"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
@@ -60,6 +61,7 @@ type Bound struct {
 	Answers prompt.Answers
 	Own     *criteria.Bound   // the criteria of the dataset itself
 	Parts   []*criteria.Bound // those of the query and of the report
+	Having  *criteria.Bound   // the conditions on the figures of a summary
 	dropped []criteria.Dropped
 	Values  map[int]compile.Values
 }
@@ -75,7 +77,20 @@ func Bind(r *catalog.Report, answers prompt.Answers, who base.Person, setting ph
 			b.Parts = append(b.Parts, where)
 		}
 	}
+	if s := r.Table.Summary; s != nil {
+		var dropped []criteria.Dropped
+		b.Having, dropped = criteria.Bind(s.Having, answers, attributes(who), setting)
+		b.dropped = append(b.dropped, dropped...)
+	}
 	return b
+}
+
+// Plan is how the evidence is counted.
+func (b Bound) Plan() evidence.Plan {
+	if b.Report.Table.Summary != nil {
+		return evidence.PlanOf(b.Parts, nil, nil)
+	}
+	return evidence.PlanOf(b.Parts, b.Report.Table.Sort, b.Report.Table.Show)
 }
 
 // Clock is the time that days are taken in.
@@ -97,7 +112,7 @@ func (b Bound) Counting(where *criteria.Bound) compile.Query {
 // Said is the read-back: what runs, in a sentence.
 func (b Bound) Said() readback.Sentence {
 	of := b.Report.Table.Of
-	return readback.Say(readback.Subject{Title: of.Title, Given: given(of, b.Answers)}, b.Where(), b.dropped, b.Report.Table.Sort, b.Clock())
+	return readback.Say(readback.Subject{Title: of.Title, Given: given(of, b.Answers), Summed: b.Report.Table.Summary, Having: b.Having}, b.Where(), b.dropped, b.Report.Table.Sort, b.Clock())
 }
 
 // attributes are what conditions can compare with of a person.
@@ -114,12 +129,14 @@ type Ready struct {
 	Notes   []Note
 }
 
-// Query is the query of the records in their order, the key among the columns.
+// Query is the query of the records: in their order, the key among the columns, where they are
+// shown themselves.
 func (p *Ready) Query() compile.Query {
 	table := p.Bound.Report.Table
 	q := p.Bound.Counting(p.Bound.Where())
-	q.Show, q.Sort, q.Key = table.Show, table.Sort, table.Of.Key
-	q.Ties = p.From.Ties
+	if table.Summary == nil {
+		q.Show, q.Sort, q.Key, q.Ties = table.Show, table.Sort, table.Of.Key, p.From.Ties
+	}
 	return q
 }
 

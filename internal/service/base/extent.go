@@ -80,15 +80,22 @@ func ExtentsOf(ctx context.Context, v source.View, sql *compile.Compiler, q comp
 func extentOf(ctx context.Context, v source.View, sql *compile.Compiler, q compile.Query, c *column.Column) (compile.Extent, bool, error) {
 	var ends [2]int64
 	for i := range ends {
-		stored, err := v.One(ctx, sql.Edge(q, c, i == 1))
-		if err != nil {
+		seconds, ok, err := EdgeOf(ctx, v, sql, q, c, i == 1)
+		if err != nil || !ok {
 			return compile.Extent{}, false, err
-		}
-		_, seconds, ok := c.Moment(stored)
-		if !ok {
-			return compile.Extent{}, false, nil
 		}
 		ends[i] = seconds
 	}
 	return compile.Extent{First: ends[0], Last: ends[1]}, true, nil
+}
+
+// EdgeOf is the first value of a column of a query's dataset, or the last, in seconds, those of days
+// and wall times as if UTC; false where none can be read.
+func EdgeOf(ctx context.Context, v source.View, sql *compile.Compiler, q compile.Query, c *column.Column, last bool) (int64, bool, error) {
+	stored, err := v.One(ctx, sql.Edge(q, c, last))
+	if err != nil {
+		return 0, false, err
+	}
+	_, seconds, ok := c.Moment(stored)
+	return seconds, ok, nil
 }

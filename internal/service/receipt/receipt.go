@@ -49,6 +49,8 @@ type Receipt struct {
 	Errors         []fault.Fault             `json:"errors,omitempty" doc:"Each thing to mend."`
 	Rows           int                       `json:"rows" doc:"How many rows this result holds; of one that is not whole, how many were read."`
 	Records        *int64                    `json:"records,omitempty" doc:"How many records match in all; absent where that was not asked for and is not known from the rows."`
+	Groups         *int64                    `json:"groups,omitempty" doc:"Of a summary: how many rows it has in all."`
+	LeftOut        []LeftOut                 `json:"left_out,omitempty" doc:"Of a summary: figures whose column has no value in some of the records, or none that can be read."`
 	Next           string                    `json:"next,omitempty" doc:"What to ask for further rows of this run after; absent where there are none."`
 	Changes        string                    `json:"changes,omitempty" doc:"What the database said of the state of its tables when a page of rows was read."`
 	DataChanged    bool                      `json:"data_changed,omitempty" doc:"Of further rows: whether the database says that its tables changed since the first ones were read."`
@@ -58,6 +60,14 @@ type Receipt struct {
 	Time           Spent                     `json:"time" doc:"Where the time went."`
 
 	Partly bool // what is kept of it could not all be read
+}
+
+// LeftOut is how many records a figure of a summary leaves out.
+type LeftOut struct {
+	Figure     string `json:"figure" doc:"Name of the figure."`
+	Label      string `json:"label" doc:"What people read."`
+	Missing    int64  `json:"missing" doc:"Records without a value."`
+	Unreadable int64  `json:"unreadable,omitempty" doc:"Records whose stored value is no number or no date."`
 }
 
 // Spent is where the time of a run went, in milliseconds. What is sent while records are

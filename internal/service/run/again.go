@@ -38,7 +38,7 @@ func (Nowhere) End([]byte) error { return nil }
 
 func compare(report *catalog.Report, before, after receipt.Receipt, earlier, later *receipt.Digests) (*Comparison, error) {
 	c := &Comparison{Before: before, After: after}
-	for _, k := range report.Table.Of.Key {
+	for _, k := range report.Table.Key() {
 		c.Key = append(c.Key, k.Label)
 	}
 	known := func(r receipt.Receipt) bool { return r.Evidence != nil && r.Evidence.Fingerprint != "" }

@@ -22,7 +22,7 @@ func (r *Run) affordable(ctx context.Context) error {
 		return nil
 	}
 	table := r.ready.Bound.Report.Table
-	plan := evidence.PlanOf(r.ready.Bound.Parts, table.Sort, table.Show)
+	plan := r.ready.Bound.Plan()
 	q := r.ready.Bound.Counting(nil)
 	var periods []civil.Period
 	var known *daycount.Calendar

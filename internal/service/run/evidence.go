@@ -39,8 +39,7 @@ type counter struct {
 
 // counter counts what a query of the run's rows tells.
 func (r *Run) counter(v source.View, q compile.Query) *counter {
-	table := r.ready.Bound.Report.Table
-	return &counter{run: r, view: v, query: q, plan: evidence.PlanOf(r.ready.Bound.Parts, table.Sort, table.Show), e: &receipt.Evidence{ConditionCounts: []receipt.ConditionCount{}}}
+	return &counter{run: r, view: v, query: q, plan: r.ready.Bound.Plan(), e: &receipt.Evidence{ConditionCounts: []receipt.ConditionCount{}}}
 }
 
 // count counts the evidence and puts it on the receipt. What cannot be had in time, or

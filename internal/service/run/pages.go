@@ -82,6 +82,9 @@ func (g *reading) end(rows int) place {
 // changed meanwhile.
 func (r *Run) page(ctx context.Context, v source.View, got *reading) {
 	records := r.receipt.Records
+	if r.receipt.Groups != nil {
+		records = r.receipt.Groups // whose rows are these
+	}
 	if r.request.Limit > 0 && r.receipt.Rows == r.request.Limit && (records == nil || *records > int64(got.before+r.receipt.Rows)) {
 		r.receipt.Next = got.end(r.receipt.Rows).String()
 	}

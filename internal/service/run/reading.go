@@ -32,10 +32,10 @@ func newReading(r *Run, to export.Writer) *reading {
 	table := r.ready.Bound.Report.Table
 	got := &reading{to: to, columns: slices.Clone(table.Show)}
 	if r.request.Evidence {
-		got.keys = got.with(table.Of.Key)
+		got.keys = got.with(table.Key())
 		got.keep(table.Show)
 	}
-	if got.limit = r.request.Limit; got.limit > 0 {
+	if got.limit = r.request.Limit; got.limit > 0 && table.Summary == nil {
 		got.order = r.ready.Query().SortedBy()
 		got.places, got.last = got.with(got.order), make([]value.Value, len(got.order))
 	}

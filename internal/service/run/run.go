@@ -194,6 +194,9 @@ func (r *Run) readRows(ctx context.Context, v source.View, q *compile.Query, got
 	if q.Extents, err = base.ExtentsOf(ctx, v, sql, *q); err != nil {
 		return err
 	}
+	if r.ready.Bound.Report.Table.Summary != nil {
+		return r.sumUp(ctx, v, q, got)
+	}
 	q.Show = got.columns
 	statement := sql.Select(*q)
 	r.receipt.SQL, r.receipt.Values = statement.SQL, answer.BoundTo(statement)
@@ -213,6 +216,9 @@ func (r *Run) readRows(ctx context.Context, v source.View, q *compile.Query, got
 // countRest tells how many records match in all, where the rows tell it, or counts them
 // where that was asked for and the evidence does not.
 func (r *Run) countRest(ctx context.Context, v source.View, q compile.Query, got *reading) error {
+	if r.receipt.Groups != nil {
+		return nil // a summary knows what it is of
+	}
 	last := q.Limit == 0 || r.receipt.Rows < q.Limit && (r.receipt.Rows > 0 || q.Skip == 0) // there are no rows after these
 	got.whole = last && got.before == 0
 	all := int64(got.before + r.receipt.Rows)

@@ -1,0 +1,207 @@
+package definition
+
+import (
+	"slices"
+	"strings"
+
+	"go.yaml.in/yaml/v3"
+
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
+	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/english"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/core/summary"
+	"pikegate/internal/core/value"
+)
+
+// units are the units of the calendar that records can be grouped by, by their names.
+var units = map[string]civil.Unit{"day": civil.Days, "week": civil.Weeks, "month": civil.Months, "quarter": civil.Quarters, "year": civil.Years}
+
+// unitNames lists them in the order of the reference.
+var unitNames = []string{"day", "week", "month", "quarter", "year"}
+
+// summary reads what a query tells in sum, nil for a query of records. Its groups and figures are
+// the columns of the result.
+func (l *linker) summary(q *catalog.Query, m *mapping) *summary.Spec {
+	group, figures := m.take("group"), m.take("summaries")
+	if group == nil && figures == nil {
+		return nil
+	}
+	s := &summary.Spec{}
+	taken := map[string]bool{}
+	l.groups(q, s, group, taken)
+	if figures == nil {
+		l.fault(group, fault.MissingKey, "%s", missing("summaries")).Suggest("summaries: {records: count}")
+		return s
+	}
+	fm, ok := l.open(figures)
+	if !ok {
+		return s
+	}
+	if len(fm.pairs) == 0 {
+		l.fault(figures, fault.EmptyGroup, "a summary has a figure at least")
+	}
+	for _, p := range fm.pairs {
+		if taken[p.key.Value] {
+			l.fault(p.key, fault.DefinedTwice, "the summary has %q already; a figure needs a name of its own", english.Shorten(p.key.Value))
+		}
+		taken[p.key.Value] = true
+		if f, ok := l.figure(q, p); ok {
+			s.Figures = append(s.Figures, f)
+		}
+	}
+	return s
+}
+
+// groups = [ COLUMN | { COLUMN: { by: UNIT [, fill: true] } } ... ] .
+func (l *linker) groups(q *catalog.Query, s *summary.Spec, n *yaml.Node, taken map[string]bool) {
+	if n == nil {
+		return
+	}
+	if n.Kind != yaml.SequenceNode {
+		l.wrongType(n, "a list of columns")
+		return
+	}
+	for _, item := range n.Content {
+		name, g := item, summary.Group{}
+		if item.Kind == yaml.MappingNode {
+			m, _ := l.open(item)
+			if len(m.pairs) != 1 {
+				l.fault(item, fault.WrongValue, "a group names one column; several are items of the list")
+				continue
+			}
+			name = m.pairs[0].key
+			if how, ok := l.mapping(m.pairs[0].value, groupKeys); ok {
+				g.By = units[oneOf(l.reader, l.need(how, "by"), unitNames)]
+				g.Fill = l.yes(how.take("fill"))
+				l.finish(how)
+			}
+		}
+		if g.Of = l.columnOf(q.Of, name, l.text(name)); g.Of == nil {
+			continue
+		}
+		if taken[g.Of.Name] {
+			l.fault(name, fault.DefinedTwice, "the summary is grouped by %q already", g.Of.Name)
+			continue
+		}
+		taken[g.Of.Name] = true
+		if l.grouped(name, g) {
+			g.Shown = g.ShownAs(g.Of.Name, g.Of.Label)
+			s.Groups = append(s.Groups, g)
+		}
+	}
+}
+
+// grouped refuses what records cannot be grouped by.
+func (l *linker) grouped(n *yaml.Node, g summary.Group) bool {
+	dated := g.Of.Type.IsDated()
+	switch {
+	case dated && g.By == civil.NoUnit:
+		l.fault(n, fault.TypeMismatch, "dates are grouped by a unit of the calendar: %s", english.Either(unitNames)).Suggest(written(g.Of.Name, "{by: month}"))
+	case !dated && g.By != civil.NoUnit:
+		l.fault(n, fault.TypeMismatch, "only dates are grouped by a unit of the calendar; the column %q is of type %s", g.Of.Name, g.Of.Type)
+	case g.Of.Type == column.Decimal || g.Of.Type == column.Number:
+		l.fault(n, fault.TypeMismatch, "records are not grouped by numbers with fractions; the column %q is of type %s", g.Of.Name, g.Of.Type)
+	default:
+		return true
+	}
+	return false
+}
+
+// figure = NAME: count | NAME: { count: records | KIND: COLUMN [, scale: N] [, label: TEXT] } .
+func (l *linker) figure(q *catalog.Query, p pair) (f summary.Figure, ok bool) {
+	label := strings.ReplaceAll(p.key.Value, "_", " ")
+	if p.value.Kind == yaml.ScalarNode {
+		f.Kind = summary.Count
+		f.Shown = f.ShownAs(p.key.Value, label, nil)
+		if p.value.Value != string(summary.Count) {
+			l.noFigure(p.value).Suggest(string(summary.Count))
+		}
+		return f, true
+	}
+	m, ok := l.mapping(p.value, figureKeys())
+	if !ok {
+		return f, false
+	}
+	var of *yaml.Node
+	for _, kind := range summary.Kinds {
+		if n := m.take(string(kind)); n != nil {
+			if of != nil {
+				l.fault(n, fault.WrongValue, "a figure is of one kind; write a second one as a figure of its own")
+			}
+			f.Kind, of = kind, n
+		}
+	}
+	if of == nil {
+		before := len(l.faults)
+		if l.finish(m, words(summary.Kinds...)...); len(l.faults) == before {
+			l.noFigure(p.value)
+		}
+		return f, false
+	}
+	if text := l.text(m.take("label")); text != "" {
+		label = text
+	}
+	var digits *int
+	if f.Kind == summary.Average {
+		digits = l.digits(m.take("scale"))
+	}
+	l.finish(m, string(f.Kind))
+	if f.Kind == summary.Count {
+		if f.Shown = f.ShownAs(p.key.Value, label, nil); l.text(of) != "records" {
+			l.fault(of, fault.WrongValue, "count is of records; different values of a column are counted by count_distinct").Suggest("records")
+		}
+		return f, true
+	}
+	if f.Of = l.columnOf(q.Of, of, l.text(of)); f.Of == nil {
+		return f, false
+	}
+	if !f.Kind.Takes(f.Of) {
+		l.fault(of, fault.TypeMismatch, "%s is not told of the column %q, which is of type %s", f.Kind, f.Of.Name, f.Of.Type)
+		return f, false
+	}
+	f.Shown = f.ShownAs(p.key.Value, label, digits)
+	return f, true
+}
+
+// noFigure refuses what is no figure.
+func (l *linker) noFigure(n *yaml.Node) *fault.Fault {
+	return l.fault(n, fault.WrongValue, "a figure is count, or has one of %s with a column", english.Both(words(summary.Kinds[1:]...)))
+}
+
+// digits reads how many digits after the point a decimal has, nil where that is not said.
+func (l *linker) digits(n *yaml.Node) *int {
+	if n == nil {
+		return nil
+	}
+	scale := l.whole(n, 0)
+	if scale > value.MostScale {
+		l.fault(n, fault.WrongValue, "a decimal has %d digits after its point at most, and this is %d", value.MostScale, scale)
+	}
+	return &scale
+}
+
+// having reads the conditions on figures. The prompts that they use are the query's too.
+func (l *linker) having(q *catalog.Query, n *yaml.Node) {
+	if n == nil {
+		return
+	}
+	figures := &catalog.Dataset{Name: q.Name, Columns: q.Summary.Shown()[len(q.Summary.Groups):]}
+	if q.Of != nil {
+		figures.Source = q.Of.Source
+	}
+	w := l.read(&where{of: figures}, n)
+	q.Summary.Having = w.root
+	w.root.Walk(func(c *criteria.Node) {
+		if c.Column != nil && !c.Column.Type.IsNumeric() {
+			l.fault(l.places[c], fault.TypeMismatch, "conditions on figures are on numbers; %q is of type %s", c.Column.Name, c.Column.Type)
+		}
+	})
+	for _, p := range w.prompts {
+		if !slices.Contains(q.Prompts, p) {
+			q.Prompts = append(q.Prompts, p)
+		}
+	}
+}

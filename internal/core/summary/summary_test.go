@@ -1,0 +1,240 @@
+package summary
+
+import (
+	"math"
+	"testing"
+
+	"github.com/shopspring/decimal"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
+	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/value"
+)
+
+var (
+	on     = &column.Column{Name: "on", Type: column.Date, Stored: column.Native}
+	route  = &column.Column{Name: "route", Type: column.Text}
+	carry  = &column.Column{Name: "carried", Type: column.Integer, Unit: "persons"}
+	charge = &column.Column{Name: "charge", Type: column.Decimal, Scale: 2}
+	weight = &column.Column{Name: "weight", Type: column.Number}
+)
+
+// spec makes a summary of groups and figures, each shown under the name of its kind.
+func spec(groups []Group, figures ...Figure) *Spec {
+	s := &Spec{Groups: groups, Figures: figures}
+	for i, g := range groups {
+		s.Groups[i].Shown = g.ShownAs(g.Of.Name, g.Of.Name)
+	}
+	for i, f := range figures {
+		s.Figures[i].Shown = f.ShownAs(string(f.Kind), string(f.Kind), nil)
+	}
+	return s
+}
+
+func unitsOf(t *testing.T, by civil.Unit, first, last string) []civil.Period {
+	units, ok := Units(by, civil.MustParseDay(first), civil.MustParseDay(last))
+	require.True(t, ok)
+	return units
+}
+
+func texts(rows [][]value.Value) (all [][]string) {
+	for _, row := range rows {
+		var cells []string
+		for _, v := range row {
+			if v.IsMissing() {
+				cells = append(cells, "-")
+			} else {
+				cells = append(cells, v.String())
+			}
+		}
+		all = append(all, cells)
+	}
+	return all
+}
+
+func key(unit int, text string) []Key {
+	k := []Key{{Unit: unit}, {}}
+	if text != "" {
+		k[1].Value = value.Chars(text)
+	}
+	return k
+}
+
+func TestUnits(t *testing.T) {
+	for _, c := range []struct {
+		by          civil.Unit
+		first, last string
+		want        []string
+	}{
+		{civil.Days, "2026-02-28", "2026-03-01", []string{"2026-02-28", "2026-03-01"}},
+		{civil.Weeks, "2026-12-31", "2027-01-04", []string{"2026-W53", "2027-W01"}},
+		{civil.Months, "2026-01-31", "2026-03-01", []string{"2026-01", "2026-02", "2026-03"}},
+		{civil.Quarters, "2026-03-31", "2026-04-01", []string{"2026-Q1", "2026-Q2"}},
+		{civil.Years, "2025-12-31", "2026-01-01", []string{"2025", "2026"}},
+		{civil.Years, "9999-12-30", "9999-12-31", []string{"9999"}},
+		{civil.Weeks, "9999-12-30", "9999-12-31", []string{"9999-W52"}},
+		{civil.Days, "2026-03-02", "2026-03-01", nil},
+	} {
+		var got []string
+		for _, u := range unitsOf(t, c.by, c.first, c.last) {
+			got = append(got, nameOf(c.by, u))
+		}
+		assert.Equal(t, c.want, got, "%s %s", c.by, c.first)
+	}
+	_, ok := Units(civil.Days, civil.MustParseDay("2000-01-01"), civil.MustParseDay("2026-01-01"))
+	assert.False(t, ok, "more than MostUnits")
+}
+
+// Units without records are filled in for each value beside them, and sort in their place; what is
+// unreadable or missing comes last.
+func TestFill(t *testing.T) {
+	s := spec([]Group{{Of: on, By: civil.Months, Fill: true}, {Of: route}}, Figure{Kind: Count}, Figure{Kind: Sum, Of: carry}, Figure{Kind: Average, Of: carry}, Figure{Kind: Least, Of: carry})
+	part := func(n int64) []Part {
+		return []Part{{}, {Sum: decimal.NewFromInt(n), Taken: 2}, {Sum: decimal.NewFromInt(n), Taken: 2}, {Value: value.Whole(n)}}
+	}
+	units := [][]civil.Period{unitsOf(t, civil.Months, "2026-01-01", "2026-03-01"), nil}
+	table, err := s.Table([]Counted{{key(2, "b"), 2, part(5)}, {key(Missing, "a"), 1, part(1)}, {key(0, "a"), 3, part(7)}, {key(Unreadable, "a"), 1, part(3)}}, units, nil, nil)
+	require.NoError(t, err)
+	assert.Equal(t, [][]string{
+		{"2026-01", "a", "3", "7", "3.5", "7"}, {"2026-01", "b", "0", "0", "-", "-"},
+		{"2026-02", "a", "0", "0", "-", "-"}, {"2026-02", "b", "0", "0", "-", "-"},
+		{"2026-03", "a", "0", "0", "-", "-"}, {"2026-03", "b", "2", "5", "2.5", "5"},
+		{"unreadable", "a", "1", "3", "1.5", "3"}, {"-", "a", "1", "1", "0.5", "1"},
+	}, texts(table.Rows))
+	assert.EqualValues(t, 7, table.Records)
+
+	// Alone it is filled though there is no record; a value that occurs nowhere is not.
+	alone := spec([]Group{{Of: on, By: civil.Months, Fill: true}}, Figure{Kind: Count})
+	table, err = alone.Table(nil, units[:1], nil, nil)
+	require.NoError(t, err)
+	assert.Equal(t, [][]string{{"2026-01", "0"}, {"2026-02", "0"}, {"2026-03", "0"}}, texts(table.Rows))
+	table, err = s.Table(nil, units, nil, nil)
+	require.NoError(t, err)
+	assert.Empty(t, table.Rows)
+}
+
+func TestOrder(t *testing.T) {
+	s := spec([]Group{{Of: on, By: civil.Years}, {Of: route}}, Figure{Kind: Count})
+	counted := []Counted{{key(0, "b"), 2, []Part{{}}}, {key(Missing, "z"), 9, []Part{{}}}, {key(1, ""), 2, []Part{{}}}, {key(1, "B"), 10, []Part{{}}}, {key(1, "a"), 9, []Part{{}}}}
+	units := [][]civil.Period{unitsOf(t, civil.Years, "2025-01-01", "2026-01-01"), nil}
+	for _, c := range []struct {
+		name  string
+		order []criteria.Sort
+		want  [][]string
+	}{
+		{"by the groups", nil, [][]string{{"2025", "b", "2"}, {"2026", "B", "10"}, {"2026", "a", "9"}, {"2026", "-", "2"}, {"-", "z", "9"}}},
+		{"by a figure, as numbers", []criteria.Sort{{Column: s.Figures[0].Shown, Descending: true}}, [][]string{{"2026", "B", "10"}, {"2026", "a", "9"}, {"-", "z", "9"}, {"2025", "b", "2"}, {"2026", "-", "2"}}},
+		{"missing last, descending too", []criteria.Sort{{Column: s.Groups[1].Shown, Descending: true}}, [][]string{{"-", "z", "9"}, {"2025", "b", "2"}, {"2026", "a", "9"}, {"2026", "B", "10"}, {"2026", "-", "2"}}},
+		{"by units, the latest first", []criteria.Sort{{Column: s.Groups[0].Shown, Descending: true}}, [][]string{{"2026", "B", "10"}, {"2026", "a", "9"}, {"2026", "-", "2"}, {"2025", "b", "2"}, {"-", "z", "9"}}},
+	} {
+		table, err := s.Table(counted, units, nil, c.order)
+		require.NoError(t, err)
+		assert.Equal(t, c.want, texts(table.Rows), c.name)
+	}
+}
+
+// Averages are exact, rounded half to even; sums that 64 bits do not hold stay exact.
+func TestExactFigures(t *testing.T) {
+	for _, c := range []struct {
+		sum   string
+		of    int64
+		scale int
+		want  string
+	}{
+		{"5", 2, 0, "2"}, {"7", 2, 0, "4"}, {"-5", 2, 0, "-2"}, {"-7", 2, 0, "-4"}, {"1", 3, 4, "0.3333"}, {"2", 3, 4, "0.6667"}, {"-2", 3, 4, "-0.6667"},
+		{"0.25", 1, 1, "0.2"}, {"0.35", 1, 1, "0.4"}, {"0.251", 1, 1, "0.3"}, {"0", 7, 2, "0"}, {"99999999999999999999.99", 3, 2, "33333333333333333333.33"},
+	} {
+		sum, err := decimal.NewFromString(c.sum)
+		require.NoError(t, err)
+		assert.Equal(t, c.want, ratio(sum, c.of, c.scale).String(), "%s by %d at %d", c.sum, c.of, c.scale)
+	}
+	large, err := decimal.NewFromString("92233720368547758080")
+	require.NoError(t, err)
+	f := Figure{Kind: Sum, Of: carry, Shown: carry}
+	assert.Equal(t, value.Digits("92233720368547758080"), f.cell(1, Part{Sum: large, Taken: 1}))
+	assert.Equal(t, value.Whole(math.MaxInt64), f.cell(1, Part{Sum: decimal.NewFromInt(math.MaxInt64), Taken: 1}))
+	fraction := Figure{Kind: Average, Of: weight}
+	fraction.Shown = fraction.ShownAs("f", "f", nil)
+	assert.Equal(t, value.Real(0.25), fraction.cell(2, Part{Value: value.Real(0.5), Taken: 2}))
+}
+
+func TestHaving(t *testing.T) {
+	s := spec([]Group{{Of: route}}, Figure{Kind: Count}, Figure{Kind: Average, Of: charge}, Figure{Kind: Sum, Of: charge})
+	count, average, sum := s.Figures[0].Shown, s.Figures[1].Shown, s.Figures[2].Shown
+	number := func(text string) decimal.Decimal {
+		n, err := decimal.NewFromString(text)
+		require.NoError(t, err)
+		return n
+	}
+	counted := []Counted{
+		{[]Key{{Value: value.Chars("none")}}, 4, []Part{{}, {}, {}}},
+		{[]Key{{Value: value.Chars("some")}}, 2, []Part{{}, {Sum: number("2.50"), Taken: 2}, {Sum: number("2.50"), Taken: 2}}},
+	}
+	low, high := number("1.25"), number("2")
+	on := func(c *column.Column, op criteria.Op, numbers ...string) *criteria.Bound {
+		b := &criteria.Bound{Column: c, Op: op}
+		for _, n := range numbers {
+			b.Numbers = append(b.Numbers, number(n))
+		}
+		return b
+	}
+	group := func(logic criteria.Logic, nodes ...*criteria.Bound) *criteria.Bound {
+		return &criteria.Bound{Logic: logic, Nodes: nodes}
+	}
+	for _, c := range []struct {
+		name   string
+		having *criteria.Bound
+		want   string
+	}{
+		{"at least", on(count, criteria.AtLeast, "3"), "none"},
+		{"at most", on(count, criteria.AtMost, "2"), "some"},
+		{"less than", on(count, criteria.LessThan, "2"), ""},
+		{"more than", on(count, criteria.MoreThan, "1"), "none some"},
+		{"is, whatever the digits", on(average, criteria.Is, "1.250"), "some"},
+		{"what is missing is not", on(average, criteria.IsNot, "1.25"), "none"},
+		{"any of", on(count, criteria.AnyOf, "1", "4"), "none"},
+		{"none of", on(count, criteria.NoneOf, "1", "4"), "some"},
+		{"missing", on(average, criteria.Missing), "none"},
+		{"present", on(average, criteria.Present), "some"},
+		{"within", &criteria.Bound{Column: average, Op: criteria.Within, Lower: &low, Upper: &high}, "some"},
+		{"outside", &criteria.Bound{Column: average, Op: criteria.Outside, Lower: &low}, "none"},
+		{"another figure", &criteria.Bound{Column: count, Op: criteria.LessThan, Other: sum}, "some"},
+		{"a missing one", &criteria.Bound{Column: count, Op: criteria.MoreThan, Other: average}, "some"},
+		{"all", group(criteria.All, on(count, criteria.AtLeast, "2"), on(average, criteria.Present)), "some"},
+		{"any", group(criteria.Any, on(count, criteria.AtLeast, "3"), on(average, criteria.Present)), "none some"},
+		{"none", group(criteria.None, on(count, criteria.AtLeast, "3"), on(count, criteria.Is, "1")), "some"},
+	} {
+		table, err := s.Table(counted, [][]civil.Period{nil}, c.having, nil)
+		require.NoError(t, err)
+		got := ""
+		for _, row := range texts(table.Rows) {
+			if got != "" {
+				got += " "
+			}
+			got += row[0]
+		}
+		assert.Equal(t, c.want, got, c.name)
+		assert.EqualValues(t, 6, table.Records, "what is not shown was counted all the same")
+	}
+}
+
+func TestTooManyRows(t *testing.T) {
+	s := spec([]Group{{Of: on, By: civil.Days, Fill: true}, {Of: route}}, Figure{Kind: Count})
+	var counted []Counted
+	for i := range 60 {
+		counted = append(counted, Counted{key(0, string(rune('a'+i))), 1, []Part{{}}})
+	}
+	_, err := s.Table(counted, [][]civil.Period{unitsOf(t, civil.Days, "2020-01-01", "2026-01-01"), nil}, nil, nil)
+	assert.ErrorIs(t, err, ErrTooMany)
+}
+
+func TestLeftOut(t *testing.T) {
+	s := spec(nil, Figure{Kind: Sum, Of: carry})
+	table, err := s.Table([]Counted{{nil, 9, []Part{{Sum: decimal.NewFromInt(4), Taken: 2, Missing: 5, Unreadable: 2}}}}, nil, nil, nil)
+	require.NoError(t, err)
+	assert.Equal(t, []Part{{Missing: 5, Unreadable: 2}}, table.Left)
+	assert.Equal(t, [][]string{{"4"}}, texts(table.Rows))
+}

@@ -1,0 +1,79 @@
+package answer
+
+import (
+	"context"
+	"time"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
+	"pikegate/internal/core/compile"
+	"pikegate/internal/core/english"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/core/summary"
+	"pikegate/internal/service/base"
+	"pikegate/internal/source"
+)
+
+// Summing is what a summary is read by.
+type Summing struct {
+	Statement compile.Statement
+	Units     [][]civil.Period // of each group by units of the calendar
+}
+
+// Summing makes the statement of a report that sums records up. The units that they are grouped by
+// lie between the ends of the period that is asked for, and on a side that is open between those of
+// the data. q is the query of the records, whose extents are known.
+func (p *Ready) Summing(ctx context.Context, v source.View, q compile.Query) (*Summing, error) {
+	spec := p.Bound.Report.Table.Summary
+	s := &Summing{Units: make([][]civil.Period, len(spec.Groups))}
+	for i, g := range spec.Groups {
+		if g.By == civil.NoUnit {
+			continue
+		}
+		first, last, err := p.daysOf(ctx, v, q, g.Of)
+		if err != nil {
+			return nil, err
+		}
+		units, ok := summary.Units(g.By, first, last)
+		if !ok {
+			f := fault.New(fault.TooManyGroups, "%s to %s has more than %s: ask for a shorter period, or have the report grouped by a longer unit", first.Plain(), last.Plain(), english.Count(summary.MostUnits, g.By.String()))
+			if plan := p.Bound.Plan(); plan.Period != nil && plan.Period.Asked != nil {
+				f.Place.Prompt = plan.Period.Asked.Name
+			}
+			return nil, &base.Refusal{Kind: fault.AnswersRefused, Faults: fault.List{f}}
+		}
+		s.Units[i] = units
+	}
+	s.Statement = p.From.SQL.Summarise(q, spec, s.Units, summary.MostRows+1)
+	return s, nil
+}
+
+// daysOf are the first and the last day that records can have in a column; neither is valid where
+// there is none.
+func (p *Ready) daysOf(ctx context.Context, v source.View, q compile.Query, c *column.Column) (first, last civil.Day, err error) {
+	zone := p.Bound.Report.Table.Of.Source.Zone
+	if plan := p.Bound.Plan(); plan.Alone && plan.Period.Column == c && plan.Narrows() {
+		hull := plan.Period.Hull()
+		if hull.From.IsSet() {
+			first = civil.DayHolding(hull.From.Wall(zone), time.UTC)
+		}
+		if hull.Until.IsSet() {
+			last = civil.DayHolding(hull.Until.Wall(zone)-1, time.UTC)
+		}
+	}
+	for i, day := range []*civil.Day{&first, &last} {
+		if day.IsValid() {
+			continue
+		}
+		seconds, ok, err := base.EdgeOf(ctx, v, p.From.SQL, q, c, i == 1)
+		if err != nil || !ok {
+			return 0, 0, err
+		}
+		if c.Type == column.Instant {
+			*day = civil.DayHolding(seconds, zone)
+		} else {
+			*day = civil.DayHolding(seconds, time.UTC)
+		}
+	}
+	return first, last, nil
+}

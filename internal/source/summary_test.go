@@ -1,0 +1,238 @@
+package source_test
+
+import (
+	"fmt"
+	"math/big"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
+	"pikegate/internal/core/compile"
+	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/summary"
+	"pikegate/internal/core/value"
+	"pikegate/internal/source"
+	"pikegate/internal/source/sourcetest"
+)
+
+// summed runs a summary as a service does; each row is its cells in plain form, parted by blanks, a
+// missing one as -.
+func summed(t *testing.T, e sourcetest.Engine, sql *compile.Compiler, s *summary.Spec, units [][]civil.Period, order ...criteria.Sort) []string {
+	t.Helper()
+	var counted []summary.Counted
+	statement := sql.Summarise(compile.Query{Zone: helsinki}, s, units, summary.MostRows)
+	require.NoError(t, e.Source.View(ctx, func(v source.View) error {
+		return v.Rows(ctx, statement, func(row []value.Value) error {
+			one, err := sql.Counted(s, row)
+			counted = append(counted, one)
+			return err
+		})
+	}), statement.SQL)
+	table, err := s.Table(counted, units, nil, order)
+	require.NoError(t, err)
+	rows := make([]string, len(table.Rows))
+	for i, row := range table.Rows {
+		cells := make([]string, len(row))
+		for j, cell := range row {
+			if cells[j] = cell.String(); cell.IsMissing() {
+				cells[j] = "-"
+			} else if n, ok := new(big.Rat).SetString(cells[j]); ok && j >= len(s.Groups) {
+				cells[j] = n.FloatString(6)
+			}
+		}
+		rows[i] = strings.Join(cells, " ")
+	}
+	return rows
+}
+
+func everyUnit() map[civil.Unit]func(d time.Time) string {
+	return map[civil.Unit]func(d time.Time) string{
+		civil.Days:     func(d time.Time) string { return d.Format(time.DateOnly) },
+		civil.Weeks:    func(d time.Time) string { year, week := d.ISOWeek(); return fmt.Sprintf("%d-W%02d", year, week) },
+		civil.Months:   func(d time.Time) string { return d.Format("2006-01") },
+		civil.Quarters: func(d time.Time) string { return fmt.Sprintf("%d-Q%d", d.Year(), (int(d.Month())+2)/3) },
+		civil.Years:    func(d time.Time) string { return d.Format("2006") },
+	}
+}
+
+// Records are counted in the unit of the calendar that their civil date is in, however it is stored:
+// also around changes of the clock, and where weeks belong to another year. What is missing or no
+// date is counted too, so that all groups together have all records.
+func TestUnitsAgreeWithANaiveCount(t *testing.T) {
+	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
+		rows := world(rand.New(rand.NewPCG(5, 6)))
+		sql := table(t, e, rows)
+		total, err := e.Read(only("SELECT count(*) FROM t"))
+		require.NoError(t, err)
+		for by, nameOf := range everyUnit() {
+			units, ok := summary.Units(by, civil.MustParseDay("2026-01-30"), civil.MustParseDay("2027-01-31"))
+			require.True(t, ok)
+			want := map[string]int{}
+			for _, r := range rows {
+				if d, err := time.Parse(time.DateOnly, r.dayIs); err == nil {
+					want[nameOf(d)]++
+				}
+			}
+			for _, c := range columnsOn(e) {
+				g := summary.Group{Of: c, By: by}
+				g.Shown = g.ShownAs(c.Name, c.Name)
+				s := &summary.Spec{Groups: []summary.Group{g}, Figures: []summary.Figure{{Kind: summary.Count, Shown: late}}}
+				got, all, last := map[string]int{}, 0, ""
+				for _, row := range summed(t, e, sql, s, [][]civil.Period{units}) {
+					var name string
+					var n float64
+					_, err := fmt.Sscan(row, &name, &n)
+					require.NoError(t, err)
+					if all += int(n); name != "-" && name != "unreadable" {
+						got[name] = int(n)
+						assert.Less(t, last, name, "in order")
+						last = name
+					}
+				}
+				assert.Equal(t, want, got, "%s by %s", c.Name, by)
+				assert.Equal(t, total[0], fmt.Sprint(all), "%s by %s", c.Name, by)
+			}
+		}
+	})
+}
+
+// passage is a record of the table that figures are held to; nil is a missing value.
+type passage struct {
+	on          string
+	route       any
+	n           any // a whole number
+	fare, price any // decimals, in digits
+}
+
+// Figures are those of a naive reading of the records, exactly: on every engine, with groups that
+// have no records filled in.
+func TestFiguresAgreeWithANaiveReading(t *testing.T) {
+	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
+		types := map[catalog.Engine][]string{catalog.SQLite: {"TEXT", "TEXT", "INTEGER", "REAL", "TEXT"}, catalog.Postgres: {"date", "text", "bigint", "numeric(12, 2)", "numeric(30, 2)"},
+			catalog.MariaDB: {"DATE", "VARCHAR(20)", "BIGINT", "DOUBLE", "DECIMAL(30, 2)"}}[e.Name]
+		e.Exec(t, fmt.Sprintf("CREATE TABLE p (on_day %s, route %s, n %s, fare %s, price %s)", types[0], types[1], types[2], types[3], types[4]))
+		r := rand.New(rand.NewPCG(7, 8))
+		var all []passage
+		for range 400 {
+			p := passage{on: civil.MustParseDay("2026-01-01").String(), route: []any{nil, "a", "A", "b c"}[r.IntN(4)]}
+			d, _ := civil.MustParseDay("2026-01-01").AddDays(r.IntN(25) + 40*r.IntN(3))
+			p.on = d.String()
+			if r.IntN(5) > 0 {
+				p.n = r.Int64N(2_000_000_000_000) - 1_000_000_000_000
+			}
+			if r.IntN(5) > 0 {
+				p.fare = fmt.Sprintf("%d.%02d", r.IntN(100_000), r.IntN(100))
+			}
+			if r.IntN(5) > 0 {
+				p.price = fmt.Sprintf("-%d.%02d", r.Int64N(90_000_000_000_000), r.IntN(100))
+			}
+			all = append(all, p)
+			e.Exec(t, "INSERT INTO p VALUES (?, ?, ?, ?, ?)", p.on, p.route, p.n, p.fare, p.price)
+		}
+		stored := column.Stored("")
+		onDay := &column.Column{Name: "on_day", Type: column.Date, Stored: column.Native}
+		if e.Name == catalog.SQLite {
+			onDay.Stored, onDay.Pattern, stored = column.StoredText, column.ISODay, column.StoredText
+		}
+		by := &column.Column{Name: "route", Type: column.Text}
+		n := &column.Column{Name: "n", Type: column.Integer}
+		fare := &column.Column{Name: "fare", Type: column.Decimal, Scale: 2}
+		price := &column.Column{Name: "price", Type: column.Decimal, Scale: 2, Stored: stored}
+		sql := compile.New(e.Source.Dialect(), catalog.From{Table: "p"}, e.Facts(t, "p"))
+		s := &summary.Spec{Groups: []summary.Group{{Of: onDay, By: civil.Months, Fill: true}, {Of: by}}}
+		for i := range s.Groups {
+			s.Groups[i].Shown = s.Groups[i].ShownAs("g", "g")
+		}
+		for _, f := range []summary.Figure{{Kind: summary.Count}, {Kind: summary.CountDistinct, Of: n}, {Kind: summary.Sum, Of: n}, {Kind: summary.Sum, Of: fare}, {Kind: summary.Sum, Of: price},
+			{Kind: summary.Average, Of: n}, {Kind: summary.Average, Of: fare}, {Kind: summary.Average, Of: price}, {Kind: summary.Least, Of: n}, {Kind: summary.Greatest, Of: fare}} {
+			f.Shown = f.ShownAs("f", "f", nil)
+			s.Figures = append(s.Figures, f)
+		}
+		units, _ := summary.Units(civil.Months, civil.MustParseDay("2025-12-15"), civil.MustParseDay("2026-05-01"))
+		got := summed(t, e, sql, s, [][]civil.Period{units, nil})
+
+		var want []string
+		for _, month := range []string{"2025-12", "2026-01", "2026-02", "2026-03", "2026-04", "2026-05"} {
+			for _, route := range []any{"A", "a", "b c", nil} {
+				var within []passage
+				for _, p := range all {
+					if p.route == route && strings.HasPrefix(p.on, month) {
+						within = append(within, p)
+					}
+				}
+				name := "-"
+				if route != nil {
+					name = route.(string)
+				}
+				want = append(want, strings.Join(append([]string{month, name}, naive(within)...), " "))
+			}
+		}
+		assert.Equal(t, want, got)
+
+		// All groups together come to what there is without groups.
+		s.Groups = nil
+		assert.Equal(t, []string{strings.Join(naive(all), " ")}, summed(t, e, sql, s, nil))
+	})
+}
+
+// naive are the figures of records, read one by one.
+func naive(records []passage) []string {
+	read := func(of func(passage) any) (values []*big.Rat) {
+		for _, p := range records {
+			if v := of(p); v != nil {
+				n, _ := new(big.Rat).SetString(fmt.Sprint(v))
+				values = append(values, n)
+			}
+		}
+		slices.SortFunc(values, (*big.Rat).Cmp)
+		return values
+	}
+	sum := func(values []*big.Rat) *big.Rat {
+		total := new(big.Rat)
+		for _, v := range values {
+			total.Add(total, v)
+		}
+		return total
+	}
+	text := func(n *big.Rat) string { return n.FloatString(6) }
+	average := func(values []*big.Rat, scale int) string {
+		if len(values) == 0 {
+			return "-"
+		}
+		return text(halfToEven(new(big.Rat).Quo(sum(values), big.NewRat(int64(len(values)), 1)), scale))
+	}
+	n, fare, price := read(func(p passage) any { return p.n }), read(func(p passage) any { return p.fare }), read(func(p passage) any { return p.price })
+	different := map[string]bool{}
+	for _, v := range n {
+		different[v.String()] = true
+	}
+	least, greatest := "-", "-"
+	if len(n) > 0 {
+		least = text(n[0])
+	}
+	if len(fare) > 0 {
+		greatest = text(fare[len(fare)-1])
+	}
+	return []string{text(big.NewRat(int64(len(records)), 1)), text(big.NewRat(int64(len(different)), 1)), text(sum(n)), text(sum(fare)), text(sum(price)),
+		average(n, 2), average(fare, 4), average(price, 4), least, greatest}
+}
+
+// halfToEven rounds by trying both neighbours.
+func halfToEven(n *big.Rat, scale int) *big.Rat {
+	unit := new(big.Rat).SetFrac(big.NewInt(1), new(big.Int).Exp(big.NewInt(10), big.NewInt(int64(scale)), nil))
+	units := new(big.Rat).Quo(n, unit)
+	floor := new(big.Int).Div(units.Num(), units.Denom()) // Euclidean: down, since denominators are above 0
+	rest := new(big.Rat).Sub(units, new(big.Rat).SetInt(floor))
+	if c := rest.Cmp(big.NewRat(1, 2)); c > 0 || c == 0 && floor.Bit(0) == 1 {
+		floor.Add(floor, big.NewInt(1))
+	}
+	return new(big.Rat).Mul(new(big.Rat).SetInt(floor), unit)
+}
