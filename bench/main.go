@@ -159,6 +159,10 @@ columns:
 {pikegate: 1, query: SOURCE-trips, of: SOURCE-trips, show: [trip_id, travel_on, route, vessel, party, fare], where: {travel_on: {within: {prompt: SOURCE-days}}}, sort: [travel_on]}
 ---
 {pikegate: 1, report: SOURCE-trips, title: Trips, prompts: [SOURCE-days], sections: [{table: {query: SOURCE-trips}}]}
+---
+{pikegate: 1, query: SOURCE-sums, of: SOURCE-trips, where: {travel_on: {within: {prompt: SOURCE-days}}}, group: [{travel_on: {by: day, fill: true}}, route], summaries: {trips: count, people: {sum: party}, fares: {sum: fare}}}
+---
+{pikegate: 1, report: SOURCE-sums, title: Sums, prompts: [SOURCE-days], sections: [{table: {query: SOURCE-sums}}]}
 `)
 }
 
@@ -217,10 +221,10 @@ const (
 	sorted             = " ORDER BY travel_on, trip_id"
 )
 
-// curl is the command that asks for all records of a report as CSV.
-func (b *bench) curl(source, to string) []string {
+// curl is the command that asks for all rows of a report as CSV.
+func (b *bench) curl(source, report, to string) []string {
 	return []string{"curl", "-s", "-S", "--fail", "-o", to, "-H", "Content-Type: application/json", "-d", fmt.Sprintf(`{"answers":{"%s-days":"%s/%s"}}`, source, first, last),
-		b.url + "/api/v1/reports/" + source + "-trips/runs?output=csv"}
+		b.url + "/api/v1/reports/" + source + "-" + report + "/runs?output=csv"}
 }
 
 // compare times both commands, in turns, and compares what they wrote.
@@ -329,8 +333,14 @@ func (b *bench) sqlite() error {
 	if err := b.put(definitions("own", "", "stored: text, pattern: yyyy-MM-dd")); err != nil {
 		return err
 	}
-	return b.compare("CSV of 1,000,000 records from SQLite, to `sqlite3 -csv`", "0.7", b.curl("own", b.path("ours.csv")),
+	err = b.compare("CSV of 1,000,000 records from SQLite, to `sqlite3 -csv`", "0.7", b.curl("own", "trips", b.path("ours.csv")),
 		[]string{"sqlite3", "-csv", "-header", file, shown + " AND date(travel_on) = travel_on" + sorted}, b.path("ours.csv"), b.path("theirs.csv"), true)
+	if err != nil {
+		return err
+	}
+	return b.compare("a summary of them by day and route, filled in, to the GROUP BY by hand", "1.1", b.curl("own", "sums", b.path("ours.csv")),
+		[]string{"sqlite3", "-csv", "-header", file, "SELECT travel_on, route, count(*), sum(party), round(sum(fare), 2) FROM trips WHERE travel_on >= '" + first + "' AND travel_on < '" + after + "' GROUP BY travel_on, route ORDER BY travel_on, route"},
+		b.path("ours.csv"), b.path("theirs.csv"), true)
 }
 
 // server makes the trips on a server, and describes them to the service.
@@ -355,7 +365,7 @@ func (b *bench) postgres() error {
 		return err
 	}
 	copied := fmt.Sprintf(`\copy (%s) to '%s' csv header`, strings.ReplaceAll(shown, "FROM trips", "FROM bench.trips")+sorted, b.path("theirs.csv"))
-	return b.compare("the same from PostgreSQL, to `psql \\copy`", "0.75", b.curl("postgres", b.path("ours.csv")), []string{"psql", os.Getenv(variable(catalog.Postgres)), "-q", "-c", copied},
+	return b.compare("the same from PostgreSQL, to `psql \\copy`", "0.75", b.curl("postgres", "trips", b.path("ours.csv")), []string{"psql", os.Getenv(variable(catalog.Postgres)), "-q", "-c", copied},
 		b.path("ours.csv"), b.path("theirs.csv"), false)
 }
 
@@ -364,7 +374,7 @@ func (b *bench) mariadb() error {
 		return err
 	}
 	at := strings.TrimSuffix(strings.TrimPrefix(os.Getenv(variable(catalog.MariaDB)), "mariadb://root@127.0.0.1:"), "/")
-	return b.compare("the same from MariaDB, to `mariadb --batch --quick`", "0.95", b.curl("mariadb", b.path("ours.csv")),
+	return b.compare("the same from MariaDB, to `mariadb --batch --quick`", "0.95", b.curl("mariadb", "trips", b.path("ours.csv")),
 		[]string{"mariadb", "--no-defaults", "-h", "127.0.0.1", "-P", at, "-u", "root", "--batch", "--quick", "bench", "-e", shown + sorted}, b.path("ours.csv"), b.path("theirs.tsv"), true)
 }
 

@@ -99,6 +99,8 @@ var scans = []struct {
 	{"late-by-month", "{}", "sailings", "departed_at", "minutes_late >= 15", utc, "2026-10-01", "2026-11-01"},
 	{"passengers-by-day", `{"travel-period":"Q3 2026","at-least-passengers":4000}`, "sailings", "departed_at", "1 = 1", utc, "2026-07-01", "2026-10-01"},
 	{"charges-by-goods", `{"travel-period":"Mar 2026"}`, "waybills", "manifest_day", "1 = 1", digits, "2026-03-01", "2026-04-01"},
+	{"bookings-by-weekday", "{}", "bookings", "travel_on", "1 = 1", day, "2026-07-01", "2026-10-01"},
+	{"fuel-by-harbour", `{"delivery-period":"Oct 2026"}`, "fuel_deliveries", "delivered_at", "1 = 1", epoch, "2026-10-01", "2026-11-01"},
 	{"claims-of-a-month", "{}", "claims", "opened_on", "1 = 1", month, "2026-10-01", "2026-11-01"},
 	{"claims-of-a-month", `{"claim-month":"Feb 2025"}`, "claims", "opened_on", "1 = 1", month, "2025-02-01", "2025-03-01"},
 	{"open-claims", "{}", "claims", "opened_on", "closed_on IS NULL", month, "", "2026-08-25"},

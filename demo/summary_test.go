@@ -61,15 +61,33 @@ func TestSummariesAgainstSelects(t *testing.T) {
 			printf('%.1f', round(avg(minutes_late), 1)) || '|' || max(minutes_late)
 		FROM sailings WHERE departed_at >= '2026-02-28 22:00:00' AND departed_at < '2026-05-31 21:00:00' AND minutes_late >= 25 GROUP BY `+months+`, route ORDER BY `+months+`, count(*) DESC, route`),
 		read("late-by-month", `{"travel-period": "Mar 2026 to May 2026", "minutes": "25"}`))
-	assert.Equal(t, f.Texts(t, `SELECT goods || '|' || count(*) || '|' || sum(kilos) || '|' || printf('%.2f', sum(round(charge * 100)) / 100.0) || '|' || printf('%.2f', avg(charge)) || '|' || count(DISTINCT shipper)
+	assert.Equal(t, f.Texts(t, `SELECT goods || '|' || count(*) || '|' || sum(kilos) || '|' || printf('%.2f', sum(round(charge * 100)) / 100.0) || '|' || printf('%.1f', 100 * sum(charge) / (SELECT sum(charge) FROM waybills WHERE manifest_day BETWEEN '20260301' AND '20260331')) || '|' || printf('%.2f', avg(charge)) || '|' || count(DISTINCT shipper)
 		FROM waybills WHERE manifest_day BETWEEN '20260301' AND '20260331' GROUP BY goods ORDER BY sum(round(charge * 100)) DESC`),
 		read("charges-by-goods", `{"travel-period": "Mar 2026"}`))
+	weekday := `CASE strftime('%w', travel_on) WHEN '1' THEN 'Monday' WHEN '2' THEN 'Tuesday' WHEN '3' THEN 'Wednesday' WHEN '4' THEN 'Thursday' WHEN '5' THEN 'Friday' WHEN '6' THEN 'Saturday' ELSE 'Sunday' END`
+	bookings := f.Texts(t, `SELECT channel || '|' || `+weekday+` || '|' || count(*) || '|' || printf('%.1f', 100.0 * count(*) / (SELECT count(*) FROM bookings WHERE travel_on BETWEEN '2026-07-01' AND '2026-09-30')) || '|' || sum(party) || '|' ||
+			printf('%.2f', sum(round(fare * 100)) / 100.0) || '|' || printf('%.2f', sum(fare) / sum(party))
+		FROM bookings WHERE travel_on BETWEEN '2026-07-01' AND '2026-09-30' GROUP BY channel, strftime('%w', travel_on) ORDER BY channel, (strftime('%w', travel_on) + 6) % 7`)
+	require.NotEmpty(t, bookings)
+	assert.Equal(t, bookings, read("bookings-by-weekday", `{"travel-quarter": "2026-Q3"}`))
+	quarter := `CASE WHEN delivered_at < unixepoch('2026-06-30 21:00:00') THEN '2026-Q2' ELSE '2026-Q3' END`
+	assert.Equal(t, f.Texts(t, `SELECT `+quarter+` || '|' || harbour || '|' || count(*) || '|' || sum(litres) FROM fuel_deliveries
+		WHERE delivered_at >= unixepoch('2026-03-31 21:00:00') AND delivered_at < unixepoch('2026-09-30 21:00:00') GROUP BY `+quarter+`, harbour ORDER BY 1`),
+		beginnings(read("fuel-by-harbour", `{"delivery-period": "Q2 2026 to Q3 2026"}`), 4))
 	days := read("passengers-by-day", `{"travel-period": "25 Oct 2026 to 26 Oct 2026"}`) // clocks go back on the first of them
 	assert.Equal(t, f.Texts(t, `SELECT '2026-10-25|' || count(*) || '|' || sum(passengers) || '|' || sum(vehicles) FROM sailings WHERE departed_at >= '2026-10-24 21:00:00' AND departed_at < '2026-10-25 22:00:00'`), days[:1])
 	assert.Len(t, days, 2)
 	assert.Empty(t, read("passengers-by-day", `{"travel-period": "25 Oct 2026", "at-least-passengers": "1000000"}`))
 	// Days without a sailing are shown where nothing is asked of their passengers.
 	assert.Equal(t, []string{"2023-01-01|0|0|0", "2023-01-02|0|0|0"}, read("passengers-by-day", `{"travel-period": "1 Jan 2023 to 2 Jan 2023"}`))
+}
+
+// beginnings are the first fields of lines.
+func beginnings(lines []string, fields int) (all []string) {
+	for _, line := range lines {
+		all = append(all, strings.Join(strings.Split(line, "|")[:fields], "|"))
+	}
+	return all
 }
 
 // A summary has the evidence of its records, pages of its rows, and a receipt that can be run again.

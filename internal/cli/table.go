@@ -41,7 +41,7 @@ func writeTable(from io.Reader, to io.Writer, colour bool) error {
 	}
 	t.say(told.Notes)
 	for _, left := range told.LeftOut {
-		fmt.Fprintf(t.w, "%s leaves out %s without a value.\n", left.Label, english.Count(int(left.Missing+left.Unreadable), "record"))
+		fmt.Fprintf(t.w, "Left out of %s: %s without a value.\n", left.Label, english.Count(int(left.Missing+left.Unreadable), "record"))
 	}
 	fmt.Fprintf(t.w, "%s. %s\n", recordsOf(told), told.ReadBack)
 	sayEvidence(t.w, told)

@@ -215,7 +215,7 @@ func TestTheSameNameTwiceInOneUpload(t *testing.T) {
 
 func TestFindingReports(t *testing.T) {
 	ferries := demotest.Start(t)
-	for search, want := range map[string]int{"": 18, "LATE": 3, "office late newest left": 1, "freight fuel": 0, "waybills day": 1} {
+	for search, want := range map[string]int{"": 20, "LATE": 3, "office late newest left": 1, "freight fuel": 0, "waybills day": 1} {
 		assert.Len(t, ferries.Service.Base.Reports(search), want, "%q", search)
 	}
 	_, err := ferries.Service.Base.Report("waybill-by-day")

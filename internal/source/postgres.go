@@ -69,6 +69,7 @@ func openPostgres(c catalog.Connection, rules Rules) (*postgres, error) {
 			"datestyle":                     "ISO, YMD",
 			"standard_conforming_strings":   "on",
 			"client_encoding":               "UTF8",
+			"jit":                           "off", // it takes longer to compile our long expressions than to run them
 			"lock_timeout":                  milliseconds(lockTime),
 			"statement_timeout":             milliseconds(c.Time),
 		} {

@@ -3,6 +3,7 @@ package source
 import (
 	"context"
 	"errors"
+	"regexp"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -175,6 +176,9 @@ func (v View) Structure(ctx context.Context, name string) (*Table, error) {
 	return t, err
 }
 
+// binaryTypes are the types of binary fractions, as databases call them.
+var binaryTypes = regexp.MustCompile(`(?i)^(double|float|real)`)
+
 // Table asks the database what it has under a name.
 func (v View) Table(ctx context.Context, name string) (*Table, error) {
 	t, err := v.Structure(ctx, name)
@@ -194,7 +198,7 @@ func (v View) columns(ctx context.Context, table string) (all []TableColumn, err
 	err = v.ask(ctx, v.inspection.columns, table, func(row []value.Value) {
 		key, _ := row[5].Int()
 		all = append(all, TableColumn{Name: row[0].String(), Type: row[1].String(), Key: int(key),
-			Fact: compile.Fact{NotNull: isTrue(row[2]), Text: isTrue(row[3]), Exact: isTrue(row[4])}})
+			Fact: compile.Fact{NotNull: isTrue(row[2]), Text: isTrue(row[3]), Exact: isTrue(row[4]), Binary: binaryTypes.MatchString(row[1].String())}})
 	})
 	return all, err
 }

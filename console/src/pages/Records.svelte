@@ -46,7 +46,7 @@
   </DataTable>
 </div>
 {#each result.receipt?.left_out ?? [] as figure (figure.figure)}
-  <p class="px-2.5 pt-1.5 text-sm text-quiet">{figure.label} leaves out {counted(figure.missing + (figure.unreadable ?? 0), 'record')} without a value.</p>
+  <p class="px-2.5 pt-1.5 text-sm text-quiet">Left out of {figure.label}: {counted(figure.missing + (figure.unreadable ?? 0), 'record')} without a value.</p>
 {/each}
 {#if left > 0}
   <p class="hidden px-2.5 py-3 font-[640] print:block">

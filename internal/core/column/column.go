@@ -259,10 +259,11 @@ func (c *Column) Compared() *Column {
 // instant. What lies outside the years 1 to 9999 is unreadable.
 func (c *Column) native(text string) (day civil.Day, seconds int64, ok bool) {
 	if c.Type == Date {
-		if len(text) > len("2006-01-02") && text[len("2006-01-02")] == ' ' {
-			text = text[:len("2006-01-02")] // a day that the database keeps with a time
+		if len(text) == ISODay.Width() {
+			return ISODay.parse(text)
 		}
-		return ISODay.parse(text)
+		day, _, ok = ISOTime.parse(strings.TrimSuffix(text, "+00")) // a day that the database keeps with a time
+		return day, day.Midnight(), ok
 	}
 	if c.Type == Instant {
 		text = strings.TrimSuffix(text, "+00")

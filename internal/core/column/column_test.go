@@ -116,6 +116,8 @@ func TestStoredValues(t *testing.T) {
 		{"native instant without an offset", &Column{Type: Instant, Stored: Native}, "2026-03-05 14:30:15", "2026-03-05T14:30:15Z"},
 		{"infinity", &Column{Type: Date, Stored: Native}, "infinity", ""},
 		{"before the year 1", &Column{Type: Instant, Stored: Native}, "0044-03-15 12:00:00+00 BC", ""},
+		{"a day before the year 1", &Column{Type: Date, Stored: Native}, "0044-03-15 BC", ""},
+		{"a day with a time", &Column{Type: Date, Stored: Native}, "2026-03-05 10:30:00.5", "2026-03-05T00:00:00Z"},
 		{"no day at all", &Column{Type: Date, Stored: Native}, "0000-00-00", ""},
 		{"after the year 9999", &Column{Type: Date, Stored: Native}, "10000-01-01", ""},
 		{"text for epoch seconds", &Column{Type: Instant, Stored: EpochSeconds}, "1772721015", ""},

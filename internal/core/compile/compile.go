@@ -37,7 +37,8 @@ type Query struct {
 	Skip   int              // rows to leave out first
 	// After is the place in the order that the rows follow on: a value for each of SortedBy,
 	// nil for a missing one; none for all rows.
-	After []*string
+	After  []*string
+	Clocks []*column.Column // whose wall time a summary asks for
 	// Extents are needed for the columns that Timed lists; a column without one has
 	// no readable value.
 	Extents map[*column.Column]Extent
@@ -59,7 +60,7 @@ type Extent struct{ First, Last int64 }
 // What clocks showed is worked out with the changes of the zone that lie between
 // the column's first and last instant, so their extents have to be known.
 func (q Query) Timed() []*column.Column {
-	var found []*column.Column
+	found := slices.Clone(q.Clocks)
 	q.Where.Walk(func(b *criteria.Bound) {
 		add := func(c *column.Column) {
 			if c.Type == column.Instant && !slices.Contains(found, c) {
@@ -93,6 +94,7 @@ type Fact struct {
 	Exact   bool // its texts compare by code point already
 	Text    bool // its type is one of texts
 	NotNull bool // it cannot be missing
+	Binary  bool // its numbers are binary fractions
 }
 
 // Column is a column with what its database says of it.
@@ -132,6 +134,7 @@ type Column struct {
 //     of day as the text HH:MM:SS.
 //   - Amount is a number to be added up without loss, in place of which fits says which values
 //     have one; "" where Readable does. It is larger by as many powers of ten as Shifted says.
+//   - Integer is the type of whole numbers in a CAST.
 type Dialect interface {
 	Name(name string) string
 	Shown(c Column) string
@@ -151,6 +154,7 @@ type Dialect interface {
 	Fold(text string) string
 	Amount(c Column) (expression, fits string)
 	Shifted(c Column) int
+	Integer() string
 }
 
 // Compiler compiles the queries on one dataset. It keeps what its dialect makes of

@@ -246,10 +246,12 @@ func (m MariaDB) Amount(c Column) (expression, fits string) {
 	switch {
 	case c.IsExactText():
 		return amount, name + " REGEXP '^-?[0-9]+([.][0-9]+)?$'"
-	case c.Type == column.Number:
+	case c.Type == column.Number || !c.Binary && !c.Text:
 		return name, ""
 	}
 	return amount, ""
 }
 
 func (MariaDB) Shifted(Column) int { return 0 }
+
+func (MariaDB) Integer() string { return "SIGNED" }

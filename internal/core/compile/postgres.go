@@ -274,8 +274,15 @@ func (p Postgres) Amount(c Column) (expression, fits string) {
 		return name + "::numeric", name + " ~ '^-?[0-9]+([.][0-9]+)?$'"
 	case c.Type == column.Number:
 		return name + "::double precision", fmt.Sprintf("%s::double precision NOT IN ('NaN', 'Infinity', '-Infinity')", name)
+	case c.Binary || c.Text:
+		name += "::numeric"
 	}
-	return name + "::numeric", fmt.Sprintf("%s::numeric NOT IN ('NaN', 'Infinity', '-Infinity')", name)
+	if c.Type == column.Integer && !c.Binary && !c.Text {
+		return name, "" // no whole number is none
+	}
+	return name, name + " <> 'NaN'"
 }
 
 func (Postgres) Shifted(Column) int { return 0 }
+
+func (Postgres) Integer() string { return "INTEGER" }

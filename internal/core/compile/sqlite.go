@@ -324,3 +324,5 @@ func (SQLite) Shifted(c Column) int {
 	}
 	return 0
 }
+
+func (SQLite) Integer() string { return "INTEGER" }

@@ -1,33 +1,42 @@
 package compile
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 	"strconv"
 
 	"github.com/shopspring/decimal"
 
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/column"
+	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/summary"
 	"pikegate/internal/core/value"
 )
 
-// Summarise is the SELECT that counts the groups of a summary, at most so many. units are the units
-// of the calendar of each group by units, which all its dates are in; Counted reads its rows.
-func (c *Compiler) Summarise(q Query, s *summary.Spec, units [][]civil.Period, most int) Statement {
+// Summarise is the SELECT that counts the groups of a summary. units are the units of the calendar of
+// each group by units, which all its dates are in; Counted reads its rows. Several of them can be of
+// one group.
+func (c *Compiler) Summarise(q Query, s *summary.Spec, units [][]civil.Period) Statement {
 	w := c.writer(q)
 	w.WriteString("SELECT ")
 	for i, g := range s.Groups {
-		if col := w.column(g.Of); g.By != civil.NoUnit {
-			w.unitOf(col, units[i])
-		} else {
+		switch col := w.column(g.Of); {
+		case g.By == summary.Values:
 			w.present(col)
+		case g.By.Comes():
+			w.partOf(col, g.By)
+		case isByDay(s, g):
+			w.day(col)
+		default:
+			w.unitOf(col, units[i])
 		}
 		w.WriteString(", ")
 	}
 	w.WriteString("count(*)")
 	for _, f := range s.Figures {
-		if f.Kind != summary.Count {
+		if f.Of != nil {
 			w.figure(f)
 		}
 	}
@@ -40,9 +49,24 @@ func (c *Compiler) Summarise(q Query, s *summary.Spec, units [][]civil.Period, m
 		}
 		w.WriteString(strconv.Itoa(i + 1))
 	}
-	w.WriteString("\nLIMIT ")
-	w.bind(int64(most), nil)
 	return w.statement()
+}
+
+// isByDay reports whether a group by units is counted by its days as they are stored, since that is
+// fast, and these are put into their units when they are read. Different values of several days do
+// not add up.
+func isByDay(s *summary.Spec, g summary.Group) bool {
+	distinct := slices.ContainsFunc(s.Figures, func(f summary.Figure) bool { return f.Kind == summary.CountDistinct })
+	return g.Of.HoldsWholeDays() && g.Of.HasPlainBounds() && (!distinct || g.By == summary.Day)
+}
+
+// day writes a day as it is stored. Texts are told apart by all their characters.
+func (w *writer) day(col *columnSQL) {
+	if col.Stored != column.StoredText {
+		w.WriteString(col.value)
+		return
+	}
+	w.WriteString(w.dialect.Value(Column{&column.Column{Name: col.Name, Type: column.Text}, col.Fact}))
 }
 
 // present writes the value of a column, missing where it is taken for missing.
@@ -65,6 +89,30 @@ func (w *writer) unitOf(col *columnSQL, units []civil.Period) {
 		starts = starts[1:]
 	}
 	w.unit(col, starts, 0, func(d civil.Day) { w.bind(col.Bound(civil.StartOf(d), w.zone), col) })
+	w.WriteString(" END")
+}
+
+// partOf writes the number of the part of the calendar or of the day that a date is in.
+func (w *writer) partOf(col *columnSQL, by summary.By) {
+	var shifts []civil.Shift
+	if col.Type == column.Instant {
+		extent, ok := w.extents[col.Column.Column]
+		if !ok { // no value can be read
+			w.say("CASE WHEN ", col.missing, " THEN ", strconv.Itoa(RunMissing), " ELSE ", strconv.Itoa(RunUnreadable), " END")
+			return
+		}
+		shifts = civil.Shifts(extent.First, extent.Last, col.Zone, w.zone, by != summary.HourOfDay)
+	}
+	wall := w.dialect.Wall(col.Column, shifts)
+	w.notIn(col)
+	switch by {
+	case summary.Weekday:
+		w.say("(", w.dialect.Part(wall, criteria.Weekdays), " + 6) % 7") // from Monday
+	case summary.MonthOfYear:
+		w.say(w.dialect.Part(wall, criteria.Months), " - 1")
+	default:
+		w.say("CAST(substr(", w.dialect.Clock(wall), ", 1, 2) AS ", w.dialect.Integer(), ")")
+	}
 	w.WriteString(" END")
 }
 
@@ -108,7 +156,7 @@ func (w *writer) figure(f summary.Figure) {
 }
 
 // Counted reads a row of Summarise.
-func (c *Compiler) Counted(s *summary.Spec, row []value.Value) (counted summary.Counted, err error) {
+func (c *Compiler) Counted(s *summary.Spec, units [][]civil.Period, row []value.Value) (counted summary.Counted, err error) {
 	next := func() value.Value {
 		v := row[0]
 		row = row[1:]
@@ -118,11 +166,16 @@ func (c *Compiler) Counted(s *summary.Spec, row []value.Value) (counted summary.
 		n, _ := next().Int()
 		return n
 	}
-	for _, g := range s.Groups {
+	for i, g := range s.Groups {
 		k := summary.Key{}
-		if g.By == civil.NoUnit {
+		switch {
+		case g.By == summary.Values:
 			k.Value = next().Clone()
-		} else {
+		case !g.By.Comes() && isByDay(s, g):
+			if k.Unit, err = unitHolding(g, units[i], next()); err != nil {
+				return counted, err
+			}
+		default:
 			k.Unit = int(number())
 		}
 		counted.Keys = append(counted.Keys, k)
@@ -131,7 +184,7 @@ func (c *Compiler) Counted(s *summary.Spec, row []value.Value) (counted summary.
 	for _, f := range s.Figures {
 		var p summary.Part
 		switch f.Kind {
-		case summary.Count:
+		case summary.Count, summary.Share, summary.Per:
 		case summary.CountDistinct:
 			p.Taken, p.Missing = number(), number()
 		case summary.Sum, summary.Average:
@@ -148,6 +201,22 @@ func (c *Compiler) Counted(s *summary.Spec, row []value.Value) (counted summary.
 		counted.Parts = append(counted.Parts, p)
 	}
 	return counted, nil
+}
+
+// unitHolding is the number of the unit that a stored day is in.
+func unitHolding(g summary.Group, units []civil.Period, stored value.Value) (int, error) {
+	if stored.IsMissing() {
+		return summary.Missing, nil
+	}
+	day, _, ok := g.Of.Moment(stored)
+	if !ok {
+		return summary.Unreadable, nil
+	}
+	at, _ := slices.BinarySearchFunc(units, day, func(u civil.Period, d civil.Day) int { return cmp.Compare(u.Last, d) })
+	if at == len(units) || units[at].First > day {
+		return 0, fmt.Errorf("%s has %s, which is in none of the units that are counted", g.Of.Label, day)
+	}
+	return at, nil
 }
 
 // sum reads a sum: of binary fractions as one, of other numbers exactly.

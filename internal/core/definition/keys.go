@@ -163,20 +163,25 @@ const (
 )
 
 var groupKeys = keys{
-	must("by", oneOfTheseSchema(unitNames, "The unit of the calendar.")),
-	may("fill", truth("Units without records are shown too.")),
+	must("by", oneOfTheseSchema(summary.Bys, "The unit of the calendar, or the part of it or of the day that comes again.")),
+	may("fill", truth("Units or parts without records are shown too.")),
 }
 
 // figureKeys are the keys of a figure: one for each kind, with the column that it is of.
 func figureKeys() keys {
 	all := keys{
 		may("label", text("What people read.")),
-		may("scale", whole("Digits after the point of an average; two more than the column has where absent."), words(summary.Average)...),
+		may("scale", whole("Digits after the point: of an average two more than the column has where absent, of a share 1, of a ratio 2."), words(summary.Average, summary.Share, summary.Per)...),
 	}
 	for _, kind := range summary.Kinds {
 		what := text("The column.")
-		if kind == summary.Count {
+		switch kind {
+		case summary.Count:
 			what = oneOfTheseSchema([]string{"records"}, "What is counted.")
+		case summary.Share:
+			what = text("Another figure, a count of records or a sum.")
+		case summary.Per:
+			what = list(object{"type": "string"}, "Two figures, the first of which is divided by the second.")
 		}
 		all = append(all, must(string(kind), what, string(kind)))
 	}

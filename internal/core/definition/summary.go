@@ -7,7 +7,6 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"pikegate/internal/core/catalog"
-	"pikegate/internal/core/civil"
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/english"
@@ -15,12 +14,6 @@ import (
 	"pikegate/internal/core/summary"
 	"pikegate/internal/core/value"
 )
-
-// units are the units of the calendar that records can be grouped by, by their names.
-var units = map[string]civil.Unit{"day": civil.Days, "week": civil.Weeks, "month": civil.Months, "quarter": civil.Quarters, "year": civil.Years}
-
-// unitNames lists them in the order of the reference.
-var unitNames = []string{"day", "week", "month", "quarter", "year"}
 
 // summary reads what a query tells in sum, nil for a query of records. Its groups and figures are
 // the columns of the result.
@@ -43,16 +36,65 @@ func (l *linker) summary(q *catalog.Query, m *mapping) *summary.Spec {
 	if len(fm.pairs) == 0 {
 		l.fault(figures, fault.EmptyGroup, "a summary has a figure at least")
 	}
+	of := map[int]*yaml.Node{} // what figures of figures name, by their place
 	for _, p := range fm.pairs {
 		if taken[p.key.Value] {
 			l.fault(p.key, fault.DefinedTwice, "the summary has %q already; a figure needs a name of its own", english.Shorten(p.key.Value))
 		}
 		taken[p.key.Value] = true
-		if f, ok := l.figure(q, p); ok {
+		if f, n, ok := l.figure(q, p); ok {
+			of[len(s.Figures)] = n
 			s.Figures = append(s.Figures, f)
 		}
 	}
+	for i := range s.Figures {
+		if f := &s.Figures[i]; f.Kind.IsOfFigures() {
+			l.ofFigures(s, f, of[i])
+		}
+	}
 	return s
+}
+
+// ofFigures finds the figures that a figure is of.
+func (l *linker) ofFigures(s *summary.Spec, f *summary.Figure, n *yaml.Node) {
+	items := []*yaml.Node{n}
+	if f.Kind == summary.Per {
+		if items = n.Content; n.Kind != yaml.SequenceNode || len(items) != 2 {
+			l.fault(n, fault.CountMismatch, "per has two figures, the first of which is divided by the second").Suggest("per: [a, b]")
+			return
+		}
+	}
+	for _, item := range items {
+		name := l.text(item)
+		at := slices.IndexFunc(s.Figures, func(other summary.Figure) bool { return other.Shown.Name == name })
+		switch {
+		case name == "":
+			continue
+		case at < 0:
+			var names []string
+			for _, other := range s.Figures {
+				names = append(names, other.Shown.Name)
+			}
+			l.fault(item, fault.UnknownColumn, "the summary has no figure %q", english.Shorten(name)).Suggest(fault.Near(name, names))
+			continue
+		}
+		switch other := s.Figures[at]; {
+		case other.Kind.IsOfFigures():
+			l.fault(item, fault.TypeMismatch, "%s is not told of %q, which is of other figures itself", f.Kind, name)
+		case f.Kind == summary.Share && !other.Kind.AddsUp():
+			l.fault(item, fault.TypeMismatch, "%s is told of a count of records or a sum; %q is none", f.Kind, name)
+		case !other.Shown.Type.IsNumeric():
+			l.fault(item, fault.TypeMismatch, "%s is told of numbers; %q is of type %s", f.Kind, name, other.Shown.Type)
+		default:
+			f.From = append(f.From, at)
+		}
+	}
+	if f.Kind == summary.Per && len(f.From) == 2 {
+		above, below := s.Figures[f.From[0]].Shown.Unit, s.Figures[f.From[1]].Shown.Unit
+		if f.Shown.Unit = above; above != "" && below != "" {
+			f.Shown.Unit = above + "/" + below
+		}
+	}
 }
 
 // groups = [ COLUMN | { COLUMN: { by: UNIT [, fill: true] } } ... ] .
@@ -74,7 +116,9 @@ func (l *linker) groups(q *catalog.Query, s *summary.Spec, n *yaml.Node, taken m
 			}
 			name = m.pairs[0].key
 			if how, ok := l.mapping(m.pairs[0].value, groupKeys); ok {
-				g.By = units[oneOf(l.reader, l.need(how, "by"), unitNames)]
+				if by := l.need(how, "by"); by != nil {
+					g.By = oneOf(l.reader, by, summary.Bys)
+				}
 				g.Fill = l.yes(how.take("fill"))
 				l.finish(how)
 			}
@@ -98,10 +142,12 @@ func (l *linker) groups(q *catalog.Query, s *summary.Spec, n *yaml.Node, taken m
 func (l *linker) grouped(n *yaml.Node, g summary.Group) bool {
 	dated := g.Of.Type.IsDated()
 	switch {
-	case dated && g.By == civil.NoUnit:
-		l.fault(n, fault.TypeMismatch, "dates are grouped by a unit of the calendar: %s", english.Either(unitNames)).Suggest(written(g.Of.Name, "{by: month}"))
-	case !dated && g.By != civil.NoUnit:
-		l.fault(n, fault.TypeMismatch, "only dates are grouped by a unit of the calendar; the column %q is of type %s", g.Of.Name, g.Of.Type)
+	case dated && g.By == summary.Values:
+		l.fault(n, fault.TypeMismatch, "dates are grouped by one of %s", english.Both(words(summary.Bys...))).Suggest(written(g.Of.Name, "{by: month}"))
+	case !dated && g.By != summary.Values:
+		l.fault(n, fault.TypeMismatch, "only dates are grouped by %s; the column %q is of type %s", g.By, g.Of.Name, g.Of.Type)
+	case g.By == summary.HourOfDay && g.Of.Type == column.Date:
+		l.fault(n, fault.TypeMismatch, "the column %q has no time of day", g.Of.Name)
 	case g.Of.Type == column.Decimal || g.Of.Type == column.Number:
 		l.fault(n, fault.TypeMismatch, "records are not grouped by numbers with fractions; the column %q is of type %s", g.Of.Name, g.Of.Type)
 	default:
@@ -110,8 +156,11 @@ func (l *linker) grouped(n *yaml.Node, g summary.Group) bool {
 	return false
 }
 
-// figure = NAME: count | NAME: { count: records | KIND: COLUMN [, scale: N] [, label: TEXT] } .
-func (l *linker) figure(q *catalog.Query, p pair) (f summary.Figure, ok bool) {
+// figure = NAME: count | NAME: { count: records | KIND: COLUMN | share_of_total: FIGURE | per: [FIGURE, FIGURE]
+// [, scale: N] [, label: TEXT] } .
+//
+// It tells what stands behind the kind too.
+func (l *linker) figure(q *catalog.Query, p pair) (f summary.Figure, of *yaml.Node, ok bool) {
 	label := strings.ReplaceAll(p.key.Value, "_", " ")
 	if p.value.Kind == yaml.ScalarNode {
 		f.Kind = summary.Count
@@ -119,13 +168,12 @@ func (l *linker) figure(q *catalog.Query, p pair) (f summary.Figure, ok bool) {
 		if p.value.Value != string(summary.Count) {
 			l.noFigure(p.value).Suggest(string(summary.Count))
 		}
-		return f, true
+		return f, nil, true
 	}
 	m, ok := l.mapping(p.value, figureKeys())
 	if !ok {
-		return f, false
+		return f, nil, false
 	}
-	var of *yaml.Node
 	for _, kind := range summary.Kinds {
 		if n := m.take(string(kind)); n != nil {
 			if of != nil {
@@ -139,36 +187,38 @@ func (l *linker) figure(q *catalog.Query, p pair) (f summary.Figure, ok bool) {
 		if l.finish(m, words(summary.Kinds...)...); len(l.faults) == before {
 			l.noFigure(p.value)
 		}
-		return f, false
+		return f, nil, false
 	}
 	if text := l.text(m.take("label")); text != "" {
 		label = text
 	}
 	var digits *int
-	if f.Kind == summary.Average {
+	if f.Kind == summary.Average || f.Kind.IsOfFigures() {
 		digits = l.digits(m.take("scale"))
 	}
 	l.finish(m, string(f.Kind))
-	if f.Kind == summary.Count {
-		if f.Shown = f.ShownAs(p.key.Value, label, nil); l.text(of) != "records" {
+	switch {
+	case f.Kind.IsOfFigures():
+	case f.Kind == summary.Count:
+		if l.text(of) != "records" {
 			l.fault(of, fault.WrongValue, "count is of records; different values of a column are counted by count_distinct").Suggest("records")
 		}
-		return f, true
-	}
-	if f.Of = l.columnOf(q.Of, of, l.text(of)); f.Of == nil {
-		return f, false
-	}
-	if !f.Kind.Takes(f.Of) {
-		l.fault(of, fault.TypeMismatch, "%s is not told of the column %q, which is of type %s", f.Kind, f.Of.Name, f.Of.Type)
-		return f, false
+	default:
+		if f.Of = l.columnOf(q.Of, of, l.text(of)); f.Of == nil {
+			return f, nil, false
+		}
+		if !f.Kind.Takes(f.Of) {
+			l.fault(of, fault.TypeMismatch, "%s is not told of the column %q, which is of type %s", f.Kind, f.Of.Name, f.Of.Type)
+			return f, nil, false
+		}
 	}
 	f.Shown = f.ShownAs(p.key.Value, label, digits)
-	return f, true
+	return f, of, true
 }
 
 // noFigure refuses what is no figure.
 func (l *linker) noFigure(n *yaml.Node) *fault.Fault {
-	return l.fault(n, fault.WrongValue, "a figure is count, or has one of %s with a column", english.Both(words(summary.Kinds[1:]...)))
+	return l.fault(n, fault.WrongValue, "a figure is count, or has one of %s with what it is of", english.Both(words(summary.Kinds[1:]...)))
 }
 
 // digits reads how many digits after the point a decimal has, nil where that is not said.

@@ -103,11 +103,11 @@ func Say(what Subject, b *criteria.Bound, dropped []criteria.Dropped, order []cr
 func (r *Sentence) summed(s *summary.Spec, having *criteria.Bound, clock criteria.Clock) {
 	var figures, groups []string
 	for _, f := range s.Figures {
-		figures = append(figures, figure(f))
+		figures = append(figures, figure(s, f))
 	}
 	for _, g := range s.Groups {
 		name := label(g.Of)
-		if g.By != civil.NoUnit {
+		if g.By != summary.Values {
 			name = g.By.String() + " of " + name
 		}
 		groups = append(groups, name)
@@ -126,16 +126,23 @@ func (r *Sentence) summed(s *summary.Spec, having *criteria.Bound, clock criteri
 }
 
 // figure says what a figure is.
-func figure(f summary.Figure) string {
+func figure(s *summary.Spec, f summary.Figure) string {
 	shown := label(f.Shown)
+	of := func(i int) string { return label(s.Figures[f.From[i]].Shown) }
+	switch f.Kind {
+	case summary.Share:
+		return fmt.Sprintf("%s (its share of all %s)", shown, of(0))
+	case summary.Per:
+		return fmt.Sprintf("%s (%s divided by %s)", shown, of(0), of(1))
+	}
 	if f.Kind == summary.Count {
 		if shown == "records" {
 			return "the number of records"
 		}
 		return shown + " (the number of records)"
 	}
-	of := map[summary.Kind]string{summary.CountDistinct: "the number of different values of", summary.Sum: "the sum of", summary.Average: "the average of", summary.Least: "the least", summary.Greatest: "the greatest"}[f.Kind]
-	said := of + " " + label(f.Of)
+	what := map[summary.Kind]string{summary.CountDistinct: "the number of different values of", summary.Sum: "the sum of", summary.Average: "the average of", summary.Least: "the least", summary.Greatest: "the greatest"}[f.Kind]
+	said := what + " " + label(f.Of)
 	if shown == label(f.Of) {
 		return said
 	}

@@ -5,6 +5,10 @@
 package summary
 
 import (
+	"fmt"
+	"strings"
+	"time"
+
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
@@ -20,10 +24,70 @@ const (
 	Average       Kind = "average"
 	Least         Kind = "least"
 	Greatest      Kind = "greatest"
+
+	Share Kind = "share_of_total" // of another figure, in per cent of all groups together
+	Per   Kind = "per"            // one figure divided by another
 )
 
 // Kinds lists them in the order of the reference.
-var Kinds = []Kind{Count, CountDistinct, Sum, Average, Least, Greatest}
+var Kinds = []Kind{Count, CountDistinct, Sum, Average, Least, Greatest, Share, Per}
+
+// IsOfFigures reports whether a figure is worked out from others, and not by the database.
+func (k Kind) IsOfFigures() bool { return k == Share || k == Per }
+
+// AddsUp reports whether the figures of all groups together come to the figure of all records.
+func (k Kind) AddsUp() bool { return k == Count || k == Sum }
+
+// By is what the dates of a group have in common: a unit of the calendar, or a part of the calendar
+// or of the day that comes again and again. The zero By is for values.
+type By string
+
+const (
+	Values      By = ""
+	Day         By = "day"
+	Week        By = "week" // ISO
+	Month       By = "month"
+	Quarter     By = "quarter"
+	Year        By = "year"
+	Weekday     By = "weekday"
+	MonthOfYear By = "month_of_year"
+	HourOfDay   By = "hour_of_day"
+)
+
+// Bys lists them in the order of the reference, Values aside.
+var Bys = []By{Day, Week, Month, Quarter, Year, Weekday, MonthOfYear, HourOfDay}
+
+var calendar = map[By]civil.Unit{Day: civil.Days, Week: civil.Weeks, Month: civil.Months, Quarter: civil.Quarters, Year: civil.Years}
+
+// Unit is the unit of the calendar, NoUnit where it is none.
+func (b By) Unit() civil.Unit { return calendar[b] }
+
+// Comes reports whether it is a part that comes again.
+func (b By) Comes() bool { return b != Values && calendar[b] == civil.NoUnit }
+
+// String is what it is in words: "month", "hour of day".
+func (b By) String() string { return strings.ReplaceAll(string(b), "_", " ") }
+
+// Names are the names of parts that come again, in order: Monday to Sunday, January to December,
+// 00:00 to 23:00. A Key has their number there.
+func (b By) Names() []string {
+	var names []string
+	switch b {
+	case Weekday:
+		for i := range 7 {
+			names = append(names, time.Weekday((i+1)%7).String())
+		}
+	case MonthOfYear:
+		for i := range 12 {
+			names = append(names, time.Month(i+1).String())
+		}
+	case HourOfDay:
+		for i := range 24 {
+			names = append(names, fmt.Sprintf("%02d:00", i))
+		}
+	}
+	return names
+}
 
 // Spec says how records are summarised.
 type Spec struct {
@@ -32,11 +96,10 @@ type Spec struct {
 	Having  *criteria.Node // which groups are shown, by their figures; nil for all
 }
 
-// Group is what records are put together by: the values of a column, or the units of the calendar
-// that its dates are in.
+// Group is what records are put together by: the values of a column, or what its dates are in.
 type Group struct {
 	Of    *column.Column
-	By    civil.Unit     // NoUnit for values
+	By    By
 	Fill  bool           // units without records are shown too
 	Shown *column.Column // what the group is shown as
 }
@@ -44,7 +107,8 @@ type Group struct {
 // Figure is a figure of each group.
 type Figure struct {
 	Kind  Kind
-	Of    *column.Column // nil for Count
+	Of    *column.Column // nil for Count, and for figures of figures
+	From  []int          // the figures that it is of: of Share one, of Per two
 	Shown *column.Column // what it is shown as; the scale of an average is the scale of this
 }
 
@@ -71,10 +135,10 @@ func (s *Spec) Keys() []*column.Column {
 func (g Group) ShownAs(name, label string) *column.Column {
 	c := &column.Column{Name: name, Label: label, Type: column.Text}
 	switch g.By {
-	case civil.NoUnit:
+	case Values:
 		*c = *g.Of
 		c.Name, c.Label = name, label
-	case civil.Days:
+	case Day:
 		c.Type, c.Stored, c.Pattern = column.Date, column.StoredText, column.ISODay
 	}
 	return c
@@ -85,7 +149,8 @@ const averageDigits = 2
 
 // ShownAs is what a figure is shown as, under a name. Counts are whole numbers; a sum has the
 // type of its column; an average is a decimal with two digits more, or with as many as its scale
-// says, and of binary fractions one of these; the least and the greatest are values of the column.
+// says, and of binary fractions one of these; the least and the greatest are values of the column;
+// shares and ratios are decimals too.
 func (f Figure) ShownAs(name, label string, scale *int) *column.Column {
 	c := &column.Column{Name: name, Label: label, Type: column.Integer}
 	switch f.Kind {
@@ -101,9 +166,22 @@ func (f Figure) ShownAs(name, label string, scale *int) *column.Column {
 	case Least, Greatest:
 		*c = *f.Of.Compared()
 		c.Name, c.Label = name, label
+	case Share:
+		c.Type, c.Scale, c.Unit = column.Decimal, shareDigits, "%"
+	case Per:
+		c.Type, c.Scale = column.Decimal, perDigits
+	}
+	if scale != nil && f.Kind.IsOfFigures() {
+		c.Scale = *scale
 	}
 	return c
 }
+
+// shareDigits and perDigits are the digits of shares and ratios whose scale is not said.
+const (
+	shareDigits = 1
+	perDigits   = 2
+)
 
 // Takes reports whether a figure can be told of a column.
 func (k Kind) Takes(c *column.Column) bool {
@@ -127,10 +205,10 @@ const (
 
 // Units are the units of the calendar that days from one through another are in, the first and
 // the last of them whole; false where there are more than MostUnits.
-func Units(by civil.Unit, first, last civil.Day) ([]civil.Period, bool) {
+func Units(by By, first, last civil.Day) ([]civil.Period, bool) {
 	var all []civil.Period
 	for d := first; d.IsValid() && d <= last; {
-		unit, ok := by.Around(d, 0, 1)
+		unit, ok := by.Unit().Around(d, 0, time.January)
 		if !ok { // at an end of the calendar
 			unit = civil.Period{First: d, Last: last}
 		}
@@ -145,16 +223,20 @@ func Units(by civil.Unit, first, last civil.Day) ([]civil.Period, bool) {
 	return all, true
 }
 
-// nameOf is a unit of the calendar as it is shown.
-func nameOf(by civil.Unit, unit civil.Period) string {
-	iso := unit.First.String()
-	switch by {
-	case civil.Months:
-		return iso[:len("2026-03")]
-	case civil.Quarters:
-		return iso[:len("2026-")] + by.Name(unit.First)[:len("Q1")]
-	case civil.Weeks, civil.Years:
-		return by.Name(unit.First)
+// UnitNames are units of the calendar as they are shown.
+func UnitNames(by By, units []civil.Period) []string {
+	names := make([]string, len(units))
+	for i, u := range units {
+		switch iso := u.First.String(); by {
+		case Month:
+			names[i] = iso[:len("2026-03")]
+		case Quarter:
+			names[i] = iso[:len("2026-")] + by.Unit().Name(u.First)[:len("Q1")]
+		case Week, Year:
+			names[i] = by.Unit().Name(u.First)
+		default:
+			names[i] = iso
+		}
 	}
-	return iso
+	return names
 }

@@ -34,10 +34,10 @@ func spec(groups []Group, figures ...Figure) *Spec {
 	return s
 }
 
-func unitsOf(t *testing.T, by civil.Unit, first, last string) []civil.Period {
+func namesOf(t *testing.T, by By, first, last string) []string {
 	units, ok := Units(by, civil.MustParseDay(first), civil.MustParseDay(last))
 	require.True(t, ok)
-	return units
+	return UnitNames(by, units)
 }
 
 func texts(rows [][]value.Value) (all [][]string) {
@@ -55,6 +55,17 @@ func texts(rows [][]value.Value) (all [][]string) {
 	return all
 }
 
+// tableOf makes the summary of groups that were counted.
+func tableOf(s *Spec, counted []Counted, names [][]string, having *criteria.Bound, order []criteria.Sort) (*Table, error) {
+	t := s.Tally()
+	for _, c := range counted {
+		if err := t.Add(c); err != nil {
+			return nil, err
+		}
+	}
+	return t.Table(names, having, order)
+}
+
 func key(unit int, text string) []Key {
 	k := []Key{{Unit: unit}, {}}
 	if text != "" {
@@ -65,38 +76,36 @@ func key(unit int, text string) []Key {
 
 func TestUnits(t *testing.T) {
 	for _, c := range []struct {
-		by          civil.Unit
+		by          By
 		first, last string
 		want        []string
 	}{
-		{civil.Days, "2026-02-28", "2026-03-01", []string{"2026-02-28", "2026-03-01"}},
-		{civil.Weeks, "2026-12-31", "2027-01-04", []string{"2026-W53", "2027-W01"}},
-		{civil.Months, "2026-01-31", "2026-03-01", []string{"2026-01", "2026-02", "2026-03"}},
-		{civil.Quarters, "2026-03-31", "2026-04-01", []string{"2026-Q1", "2026-Q2"}},
-		{civil.Years, "2025-12-31", "2026-01-01", []string{"2025", "2026"}},
-		{civil.Years, "9999-12-30", "9999-12-31", []string{"9999"}},
-		{civil.Weeks, "9999-12-30", "9999-12-31", []string{"9999-W52"}},
-		{civil.Days, "2026-03-02", "2026-03-01", nil},
+		{Day, "2026-02-28", "2026-03-01", []string{"2026-02-28", "2026-03-01"}},
+		{Week, "2026-12-31", "2027-01-04", []string{"2026-W53", "2027-W01"}},
+		{Month, "2026-01-31", "2026-03-01", []string{"2026-01", "2026-02", "2026-03"}},
+		{Quarter, "2026-03-31", "2026-04-01", []string{"2026-Q1", "2026-Q2"}},
+		{Year, "2025-12-31", "2026-01-01", []string{"2025", "2026"}},
+		{Year, "9999-12-30", "9999-12-31", []string{"9999"}},
+		{Week, "9999-12-30", "9999-12-31", []string{"9999-W52"}},
+		{Day, "2026-03-02", "2026-03-01", nil},
 	} {
 		var got []string
-		for _, u := range unitsOf(t, c.by, c.first, c.last) {
-			got = append(got, nameOf(c.by, u))
-		}
+		got = append(got, namesOf(t, c.by, c.first, c.last)...)
 		assert.Equal(t, c.want, got, "%s %s", c.by, c.first)
 	}
-	_, ok := Units(civil.Days, civil.MustParseDay("2000-01-01"), civil.MustParseDay("2026-01-01"))
+	_, ok := Units(Day, civil.MustParseDay("2000-01-01"), civil.MustParseDay("2026-01-01"))
 	assert.False(t, ok, "more than MostUnits")
 }
 
 // Units without records are filled in for each value beside them, and sort in their place; what is
 // unreadable or missing comes last.
 func TestFill(t *testing.T) {
-	s := spec([]Group{{Of: on, By: civil.Months, Fill: true}, {Of: route}}, Figure{Kind: Count}, Figure{Kind: Sum, Of: carry}, Figure{Kind: Average, Of: carry}, Figure{Kind: Least, Of: carry})
+	s := spec([]Group{{Of: on, By: Month, Fill: true}, {Of: route}}, Figure{Kind: Count}, Figure{Kind: Sum, Of: carry}, Figure{Kind: Average, Of: carry}, Figure{Kind: Least, Of: carry})
 	part := func(n int64) []Part {
 		return []Part{{}, {Sum: decimal.NewFromInt(n), Taken: 2}, {Sum: decimal.NewFromInt(n), Taken: 2}, {Value: value.Whole(n)}}
 	}
-	units := [][]civil.Period{unitsOf(t, civil.Months, "2026-01-01", "2026-03-01"), nil}
-	table, err := s.Table([]Counted{{key(2, "b"), 2, part(5)}, {key(Missing, "a"), 1, part(1)}, {key(0, "a"), 3, part(7)}, {key(Unreadable, "a"), 1, part(3)}}, units, nil, nil)
+	units := [][]string{namesOf(t, Month, "2026-01-01", "2026-03-01"), nil}
+	table, err := tableOf(s, []Counted{{key(2, "b"), 2, part(5)}, {key(Missing, "a"), 1, part(1)}, {key(0, "a"), 3, part(7)}, {key(Unreadable, "a"), 1, part(3)}}, units, nil, nil)
 	require.NoError(t, err)
 	assert.Equal(t, [][]string{
 		{"2026-01", "a", "3", "7", "3.5", "7"}, {"2026-01", "b", "0", "0", "-", "-"},
@@ -107,19 +116,19 @@ func TestFill(t *testing.T) {
 	assert.EqualValues(t, 7, table.Records)
 
 	// Alone it is filled though there is no record; a value that occurs nowhere is not.
-	alone := spec([]Group{{Of: on, By: civil.Months, Fill: true}}, Figure{Kind: Count})
-	table, err = alone.Table(nil, units[:1], nil, nil)
+	alone := spec([]Group{{Of: on, By: Month, Fill: true}}, Figure{Kind: Count})
+	table, err = tableOf(alone, nil, units[:1], nil, nil)
 	require.NoError(t, err)
 	assert.Equal(t, [][]string{{"2026-01", "0"}, {"2026-02", "0"}, {"2026-03", "0"}}, texts(table.Rows))
-	table, err = s.Table(nil, units, nil, nil)
+	table, err = tableOf(s, nil, units, nil, nil)
 	require.NoError(t, err)
 	assert.Empty(t, table.Rows)
 }
 
 func TestOrder(t *testing.T) {
-	s := spec([]Group{{Of: on, By: civil.Years}, {Of: route}}, Figure{Kind: Count})
+	s := spec([]Group{{Of: on, By: Year}, {Of: route}}, Figure{Kind: Count})
 	counted := []Counted{{key(0, "b"), 2, []Part{{}}}, {key(Missing, "z"), 9, []Part{{}}}, {key(1, ""), 2, []Part{{}}}, {key(1, "B"), 10, []Part{{}}}, {key(1, "a"), 9, []Part{{}}}}
-	units := [][]civil.Period{unitsOf(t, civil.Years, "2025-01-01", "2026-01-01"), nil}
+	units := [][]string{namesOf(t, Year, "2025-01-01", "2026-01-01"), nil}
 	for _, c := range []struct {
 		name  string
 		order []criteria.Sort
@@ -130,7 +139,7 @@ func TestOrder(t *testing.T) {
 		{"missing last, descending too", []criteria.Sort{{Column: s.Groups[1].Shown, Descending: true}}, [][]string{{"-", "z", "9"}, {"2025", "b", "2"}, {"2026", "a", "9"}, {"2026", "B", "10"}, {"2026", "-", "2"}}},
 		{"by units, the latest first", []criteria.Sort{{Column: s.Groups[0].Shown, Descending: true}}, [][]string{{"2026", "B", "10"}, {"2026", "a", "9"}, {"2026", "-", "2"}, {"2025", "b", "2"}, {"-", "z", "9"}}},
 	} {
-		table, err := s.Table(counted, units, nil, c.order)
+		table, err := tableOf(s, counted, units, nil, c.order)
 		require.NoError(t, err)
 		assert.Equal(t, c.want, texts(table.Rows), c.name)
 	}
@@ -149,7 +158,7 @@ func TestExactFigures(t *testing.T) {
 	} {
 		sum, err := decimal.NewFromString(c.sum)
 		require.NoError(t, err)
-		assert.Equal(t, c.want, ratio(sum, c.of, c.scale).String(), "%s by %d at %d", c.sum, c.of, c.scale)
+		assert.Equal(t, c.want, ratio(sum, decimal.NewFromInt(c.of), c.scale).String(), "%s by %d at %d", c.sum, c.of, c.scale)
 	}
 	large, err := decimal.NewFromString("92233720368547758080")
 	require.NoError(t, err)
@@ -207,7 +216,7 @@ func TestHaving(t *testing.T) {
 		{"any", group(criteria.Any, on(count, criteria.AtLeast, "3"), on(average, criteria.Present)), "none some"},
 		{"none", group(criteria.None, on(count, criteria.AtLeast, "3"), on(count, criteria.Is, "1")), "some"},
 	} {
-		table, err := s.Table(counted, [][]civil.Period{nil}, c.having, nil)
+		table, err := tableOf(s, counted, [][]string{nil}, c.having, nil)
 		require.NoError(t, err)
 		got := ""
 		for _, row := range texts(table.Rows) {
@@ -222,19 +231,42 @@ func TestHaving(t *testing.T) {
 }
 
 func TestTooManyRows(t *testing.T) {
-	s := spec([]Group{{Of: on, By: civil.Days, Fill: true}, {Of: route}}, Figure{Kind: Count})
+	s := spec([]Group{{Of: on, By: Day, Fill: true}, {Of: route}}, Figure{Kind: Count})
 	var counted []Counted
 	for i := range 60 {
 		counted = append(counted, Counted{key(0, string(rune('a'+i))), 1, []Part{{}}})
 	}
-	_, err := s.Table(counted, [][]civil.Period{unitsOf(t, civil.Days, "2020-01-01", "2026-01-01"), nil}, nil, nil)
+	_, err := tableOf(s, counted, [][]string{namesOf(t, Day, "2020-01-01", "2026-01-01"), nil}, nil, nil)
 	assert.ErrorIs(t, err, ErrTooMany)
 }
 
 func TestLeftOut(t *testing.T) {
 	s := spec(nil, Figure{Kind: Sum, Of: carry})
-	table, err := s.Table([]Counted{{nil, 9, []Part{{Sum: decimal.NewFromInt(4), Taken: 2, Missing: 5, Unreadable: 2}}}}, nil, nil, nil)
+	table, err := tableOf(s, []Counted{{nil, 9, []Part{{Sum: decimal.NewFromInt(4), Taken: 2, Missing: 5, Unreadable: 2}}}}, nil, nil, nil)
 	require.NoError(t, err)
 	assert.Equal(t, []Part{{Missing: 5, Unreadable: 2}}, table.Left)
 	assert.Equal(t, [][]string{{"4"}}, texts(table.Rows))
+}
+
+// Shares are of all groups, those that are not shown included; ratios are exact; what is divided by
+// nothing is missing.
+func TestFiguresOfFigures(t *testing.T) {
+	s := spec([]Group{{Of: route}}, Figure{Kind: Count}, Figure{Kind: Sum, Of: charge}, Figure{Kind: Sum, Of: carry}, Figure{Kind: Share, From: []int{0}}, Figure{Kind: Per, From: []int{1, 2}}, Figure{Kind: Per, From: []int{2, 0}})
+	group := func(name string, records int64, charge string, carried int64) Counted {
+		n, err := decimal.NewFromString(charge)
+		require.NoError(t, err)
+		return Counted{[]Key{{Value: value.Chars(name)}}, records, []Part{{}, {Sum: n, Taken: 1}, {Sum: decimal.NewFromInt(carried), Taken: 1}, {}, {}, {}}}
+	}
+	having := &criteria.Bound{Column: s.Figures[0].Shown, Op: criteria.AtLeast, Numbers: []decimal.Decimal{decimal.NewFromInt(2)}}
+	table, err := tableOf(s, []Counted{group("a", 1, "10.00", 3), group("b", 2, "-10.00", 3), group("c", 5, "0.05", 0)}, [][]string{nil}, having, nil)
+	require.NoError(t, err)
+	assert.Equal(t, [][]string{{"b", "2", "-10", "3", "25", "-3.33", "1.5"}, {"c", "5", "0.05", "0", "62.5", "-", "0"}}, texts(table.Rows))
+	table, err = tableOf(s, nil, [][]string{nil}, nil, nil)
+	require.NoError(t, err)
+	assert.Empty(t, table.Rows)
+	// Sums of binary fractions have shares too.
+	f := spec([]Group{{Of: route}}, Figure{Kind: Sum, Of: weight}, Figure{Kind: Share, From: []int{0}})
+	table, err = tableOf(f, []Counted{{[]Key{{Value: value.Chars("a")}}, 1, []Part{{Value: value.Real(0.5), Taken: 1}, {}}}, {[]Key{{}}, 1, []Part{{Value: value.Real(1.5), Taken: 1}, {}}}}, [][]string{nil}, nil, nil)
+	require.NoError(t, err)
+	assert.Equal(t, [][]string{{"a", "0.5", "25"}, {"-", "1.5", "75"}}, texts(table.Rows))
 }

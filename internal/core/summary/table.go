@@ -4,11 +4,10 @@ import (
 	"cmp"
 	"errors"
 	"slices"
-	"strings"
+	"strconv"
 
 	"github.com/shopspring/decimal"
 
-	"pikegate/internal/core/civil"
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/value"
@@ -24,7 +23,7 @@ type Counted struct {
 // Key is what the records of a group have in common.
 type Key struct {
 	Value value.Value // of a group by values
-	Unit  int         // of a group by units: the number of the unit, from 0, or Unreadable or Missing
+	Unit  int         // of a group by dates: the number of the unit or part, from 0, or Unreadable or Missing
 }
 
 // The units of dates that are in none.
@@ -58,46 +57,104 @@ type row struct {
 	cells []value.Value
 }
 
-// Table makes the summary of what was counted. units are the units of each group by units. Rows are
-// those that meet the conditions on their figures, nil for all, sorted by columns that are Shown,
-// then by the groups in their order; what is missing comes last.
-func (s *Spec) Table(counted []Counted, units [][]civil.Period, having *criteria.Bound, order []criteria.Sort) (*Table, error) {
-	t := &Table{Left: make([]Part, len(s.Figures))}
-	rows := make([]row, 0, len(counted))
-	for _, c := range counted {
-		t.Records += c.Records
-		r := row{keys: c.Keys, cells: s.keyCells(c.Keys, units)}
+// Tally puts together what was counted.
+type Tally struct {
+	spec   *Spec
+	groups []*Counted
+	at     map[string]*Counted
+}
+
+// Tally starts one.
+func (s *Spec) Tally() *Tally { return &Tally{spec: s, at: map[string]*Counted{}} }
+
+// Add adds what was counted of a group, or of a part of it.
+func (t *Tally) Add(c Counted) error {
+	name := nameOf(c.Keys, -1)
+	known := t.at[name]
+	if known == nil {
+		if len(t.groups) == MostRows {
+			return ErrTooMany
+		}
+		t.groups, t.at[name] = append(t.groups, &c), &c
+		return nil
+	}
+	known.Records += c.Records
+	for i, f := range t.spec.Figures {
+		known.Parts[i].add(f.Kind, c.Parts[i])
+	}
+	return nil
+}
+
+// add adds a part of a group to another.
+func (p *Part) add(kind Kind, more Part) {
+	p.Sum = p.Sum.Add(more.Sum)
+	p.Taken, p.Missing, p.Unreadable = p.Taken+more.Taken, p.Missing+more.Missing, p.Unreadable+more.Unreadable
+	switch {
+	case kind == Least || kind == Greatest:
+		sign := map[Kind]int{Least: 1, Greatest: -1}[kind]
+		if p.Value.IsMissing() || !more.Value.IsMissing() && sign*compare(more.Value, p.Value) < 0 {
+			p.Value = more.Value
+		}
+	default:
+		f, _ := p.Value.Float()
+		if g, ok := more.Value.Float(); ok {
+			p.Value = value.Real(f + g)
+		}
+	}
+}
+
+// compare compares numbers by size, and texts by code point.
+func compare(a, b value.Value) int {
+	p, ok := number(a)
+	q, okToo := number(b)
+	if ok && okToo {
+		return p.Cmp(q)
+	}
+	return a.Compare(b)
+}
+
+// Table makes the summary. names are those of the units or parts of each group by dates, in order.
+// Rows are those that meet the conditions on their figures, nil for all, sorted by columns that are
+// Shown, then by the groups in their order; what is missing comes last.
+func (t *Tally) Table(names [][]string, having *criteria.Bound, order []criteria.Sort) (*Table, error) {
+	s := t.spec
+	table := &Table{Left: make([]Part, len(s.Figures))}
+	rows := make([]row, 0, len(t.groups))
+	for _, c := range t.groups {
+		table.Records += c.Records
+		r := row{keys: c.Keys, cells: s.keyCells(c.Keys, names)}
 		for i, f := range s.Figures {
 			r.cells = append(r.cells, f.cell(c.Records, c.Parts[i]))
-			t.Left[i].Missing += c.Parts[i].Missing
-			t.Left[i].Unreadable += c.Parts[i].Unreadable
+			table.Left[i].Missing += c.Parts[i].Missing
+			table.Left[i].Unreadable += c.Parts[i].Unreadable
 		}
 		rows = append(rows, r)
 	}
-	filled, err := s.fill(rows, units)
+	filled, err := s.fill(rows, names)
 	if err != nil {
 		return nil, err
 	}
+	s.workOut(filled)
 	if having != nil {
 		filled = slices.DeleteFunc(filled, func(r row) bool { return !s.meets(having, r.cells[len(s.Groups):]) })
 	}
 	s.sort(filled, order)
-	t.Rows = make([][]value.Value, len(filled))
+	table.Rows = make([][]value.Value, len(filled))
 	for i, r := range filled {
-		t.Rows[i] = r.cells
+		table.Rows[i] = r.cells
 	}
-	return t, nil
+	return table, nil
 }
 
 // keyCells are the keys as they are shown.
-func (s *Spec) keyCells(keys []Key, units [][]civil.Period) []value.Value {
+func (s *Spec) keyCells(keys []Key, names [][]string) []value.Value {
 	cells := make([]value.Value, len(keys), len(keys)+len(s.Figures))
 	for i, g := range s.Groups {
 		switch k := keys[i]; {
-		case g.By == civil.NoUnit:
+		case g.By == Values:
 			cells[i] = k.Value
 		case k.Unit >= 0:
-			cells[i] = value.Chars(nameOf(g.By, units[i][k.Unit]))
+			cells[i] = value.Chars(names[i][k.Unit])
 		case k.Unit == Unreadable:
 			cells[i] = value.Chars("unreadable")
 		}
@@ -114,6 +171,8 @@ func (f Figure) cell(records int64, p Part) value.Value {
 		return value.Whole(p.Taken)
 	case Least, Greatest:
 		return p.Value
+	case Share, Per:
+		return value.Value{} // which workOut replaces
 	}
 	total, isFraction := p.Value.Float()
 	switch {
@@ -124,9 +183,9 @@ func (f Figure) cell(records int64, p Part) value.Value {
 	case isFraction && f.Kind == Sum:
 		return p.Value
 	case isFraction:
-		return exact(ratio(decimal.NewFromFloat(total), p.Taken, f.Shown.Scale))
+		return exact(ratio(decimal.NewFromFloat(total), decimal.NewFromInt(p.Taken), f.Shown.Scale))
 	case f.Kind == Average:
-		return exact(ratio(p.Sum, p.Taken, f.Shown.Scale))
+		return exact(ratio(p.Sum, decimal.NewFromInt(p.Taken), f.Shown.Scale))
 	}
 	return exact(p.Sum)
 }
@@ -139,26 +198,54 @@ func exact(n decimal.Decimal) value.Value {
 	return value.Digits(n.String())
 }
 
-// ratio is a sum divided by how many it is of, rounded half to even at a scale.
-func ratio(sum decimal.Decimal, of int64, scale int) decimal.Decimal {
-	n := decimal.NewFromInt(of)
-	quotient, rest := sum.QuoRem(n, int32(scale)) // towards zero, with the rest that is left
-	unit := decimal.New(int64(rest.Sign()), int32(-scale))
-	switch twice := rest.Abs().Mul(decimal.NewFromInt(2)).Cmp(n.Mul(decimal.New(1, int32(-scale)))); {
+// ratio is a number divided by another, rounded half to even at a scale.
+func ratio(n, by decimal.Decimal, scale int) decimal.Decimal {
+	quotient, rest := n.QuoRem(by, int32(scale)) // towards zero, with the rest that is left
+	unit := decimal.New(int64(n.Sign()*by.Sign()), int32(-scale))
+	switch twice := rest.Abs().Mul(decimal.NewFromInt(2)).Cmp(by.Abs().Mul(decimal.New(1, int32(-scale)))); {
 	case twice > 0, twice == 0 && !quotient.Shift(int32(scale)).Mod(decimal.NewFromInt(2)).IsZero():
 		return quotient.Add(unit)
 	}
 	return quotient
 }
 
+// workOut works out the figures that are of others. A share is of all groups together, those that
+// are not shown included; what is divided by 0, or by what is missing, is missing.
+func (s *Spec) workOut(rows []row) {
+	first := len(s.Groups)
+	for at, f := range s.Figures {
+		if !f.Kind.IsOfFigures() {
+			continue
+		}
+		total, hundred := decimal.Decimal{}, decimal.NewFromInt(100)
+		if f.Kind == Share {
+			for _, r := range rows {
+				n, _ := number(r.cells[first+f.From[0]])
+				total = total.Add(n)
+			}
+		}
+		for _, r := range rows {
+			n, known := number(r.cells[first+f.From[0]])
+			by := total
+			if f.Kind == Share {
+				n = n.Mul(hundred)
+			} else {
+				var knownToo bool
+				by, knownToo = number(r.cells[first+f.From[1]])
+				known = known && knownToo
+			}
+			if known && !by.IsZero() {
+				r.cells[first+at] = exact(ratio(n, by, f.Shown.Scale))
+			}
+		}
+	}
+}
+
 // fill adds a row for each unit of a filled group that has no records, for each combination of the
 // other groups that occurs.
-func (s *Spec) fill(rows []row, units [][]civil.Period) ([]row, error) {
-	if len(rows) > MostRows {
-		return nil, ErrTooMany
-	}
+func (s *Spec) fill(rows []row, names [][]string) ([]row, error) {
 	for at, g := range s.Groups {
-		if !g.Fill || g.By == civil.NoUnit {
+		if !g.Fill || g.By == Values {
 			continue
 		}
 		type others struct {
@@ -169,10 +256,10 @@ func (s *Spec) fill(rows []row, units [][]civil.Period) ([]row, error) {
 		by := map[string]*others{}
 		if len(s.Groups) == 1 { // where nothing stands beside it, it is filled though there is no record at all
 			occurring = append(occurring, &others{make([]Key, 1), map[int]bool{}})
-			by[nameOfOthers(make([]Key, 1), at)] = occurring[0]
+			by[nameOf(make([]Key, 1), at)] = occurring[0]
 		}
 		for _, r := range rows {
-			name := nameOfOthers(r.keys, at)
+			name := nameOf(r.keys, at)
 			if by[name] == nil {
 				by[name] = &others{r.keys, map[int]bool{}}
 				occurring = append(occurring, by[name])
@@ -180,13 +267,13 @@ func (s *Spec) fill(rows []row, units [][]civil.Period) ([]row, error) {
 			by[name].has[r.keys[at].Unit] = true
 		}
 		for _, o := range occurring {
-			for unit := range units[at] {
+			for unit := range names[at] {
 				if o.has[unit] {
 					continue
 				}
 				keys := slices.Clone(o.keys)
 				keys[at] = Key{Unit: unit}
-				rows = append(rows, s.without(keys, units))
+				rows = append(rows, s.without(keys, names))
 			}
 			if len(rows) > MostRows {
 				return nil, ErrTooMany
@@ -197,32 +284,30 @@ func (s *Spec) fill(rows []row, units [][]civil.Period) ([]row, error) {
 }
 
 // without is the row of a group without records.
-func (s *Spec) without(keys []Key, units [][]civil.Period) row {
-	r := row{keys: keys, cells: s.keyCells(keys, units)}
+func (s *Spec) without(keys []Key, names [][]string) row {
+	r := row{keys: keys, cells: s.keyCells(keys, names)}
 	for _, f := range s.Figures {
 		r.cells = append(r.cells, f.cell(0, Part{}))
 	}
 	return r
 }
 
-// nameOfOthers is a text that tells apart the keys beside one.
-func nameOfOthers(keys []Key, but int) string {
-	var b strings.Builder
+// nameOf is a text that tells apart the keys of groups, all but one of them.
+func nameOf(keys []Key, but int) string {
+	var b []byte
 	for i, k := range keys {
 		if i == but {
 			continue
 		}
-		text := k.Value.String()
-		b.WriteString(decimal.NewFromInt(int64(k.Unit)).String())
+		b = strconv.AppendInt(b, int64(k.Unit), 10)
 		if k.Value.IsMissing() {
-			b.WriteString(" missing")
+			b = append(b, '-')
 		}
-		b.WriteByte(' ')
-		b.WriteString(decimal.NewFromInt(int64(len(text))).String())
-		b.WriteByte(' ')
-		b.WriteString(text)
+		from := len(b)
+		b = k.Value.Append(append(b, ' '))
+		b = strconv.AppendInt(append(b, ' '), int64(len(b)-from), 10)
 	}
-	return b.String()
+	return string(b)
 }
 
 // sort sorts rows by columns that are shown, then by the groups in order.
@@ -254,7 +339,7 @@ func (s *Spec) compare(at int, a, b row, descending bool) int {
 	if descending {
 		sign = -1
 	}
-	if at < len(s.Groups) && s.Groups[at].By != civil.NoUnit {
+	if at < len(s.Groups) && s.Groups[at].By != Values {
 		x, y := a.keys[at].Unit, b.keys[at].Unit
 		if x < 0 || y < 0 {
 			return cmp.Compare(max(0, -x), max(0, -y))
@@ -274,12 +359,7 @@ func (s *Spec) compare(at int, a, b row, descending bool) int {
 		}
 		return sign * cmp.Compare(p, q)
 	}
-	if p, ok := number(x); ok {
-		if q, ok := number(y); ok {
-			return sign * p.Cmp(q)
-		}
-	}
-	return sign * x.Compare(y)
+	return sign * compare(x, y)
 }
 
 func (s *Spec) shownAt(at int) *column.Column {

@@ -136,6 +136,12 @@ func (p *Ready) Query() compile.Query {
 	q := p.Bound.Counting(p.Bound.Where())
 	if table.Summary == nil {
 		q.Show, q.Sort, q.Key, q.Ties = table.Show, table.Sort, table.Of.Key, p.From.Ties
+		return q
+	}
+	for _, g := range table.Summary.Groups {
+		if g.By.Comes() && g.Of.Type == column.Instant {
+			q.Clocks = append(q.Clocks, g.Of)
+		}
 	}
 	return q
 }

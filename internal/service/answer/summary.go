@@ -18,6 +18,7 @@ import (
 type Summing struct {
 	Statement compile.Statement
 	Units     [][]civil.Period // of each group by units of the calendar
+	Names     [][]string       // of the units or parts of each group by dates
 }
 
 // Summing makes the statement of a report that sums records up. The units that they are grouped by
@@ -25,9 +26,10 @@ type Summing struct {
 // the data. q is the query of the records, whose extents are known.
 func (p *Ready) Summing(ctx context.Context, v source.View, q compile.Query) (*Summing, error) {
 	spec := p.Bound.Report.Table.Summary
-	s := &Summing{Units: make([][]civil.Period, len(spec.Groups))}
+	s := &Summing{Units: make([][]civil.Period, len(spec.Groups)), Names: make([][]string, len(spec.Groups))}
 	for i, g := range spec.Groups {
-		if g.By == civil.NoUnit {
+		if g.By == summary.Values || g.By.Comes() {
+			s.Names[i] = g.By.Names()
 			continue
 		}
 		first, last, err := p.daysOf(ctx, v, q, g.Of)
@@ -42,9 +44,9 @@ func (p *Ready) Summing(ctx context.Context, v source.View, q compile.Query) (*S
 			}
 			return nil, &base.Refusal{Kind: fault.AnswersRefused, Faults: fault.List{f}}
 		}
-		s.Units[i] = units
+		s.Units[i], s.Names[i] = units, summary.UnitNames(g.By, units)
 	}
-	s.Statement = p.From.SQL.Summarise(q, spec, s.Units, summary.MostRows+1)
+	s.Statement = p.From.SQL.Summarise(q, spec, s.Units)
 	return s, nil
 }
 

@@ -26,16 +26,18 @@ func (r *Run) sumUp(ctx context.Context, v source.View, q *compile.Query, got *r
 		return err
 	}
 	r.receipt.SQL, r.receipt.Values = summing.Statement.SQL, answer.BoundTo(summing.Statement)
-	var counted []summary.Counted
+	tally := table.Summary.Tally()
 	err = v.Rows(ctx, summing.Statement, func(row []value.Value) error {
-		group, err := r.ready.From.SQL.Counted(table.Summary, row)
-		counted = append(counted, group)
+		group, err := r.ready.From.SQL.Counted(table.Summary, summing.Units, row)
+		if err == nil {
+			err = tally.Add(group)
+		}
 		return err
 	})
-	if err != nil {
-		return err
+	var sums *summary.Table
+	if err == nil {
+		sums, err = tally.Table(summing.Names, r.ready.Bound.Having, table.Sort)
 	}
-	sums, err := table.Summary.Table(counted, summing.Units, r.ready.Bound.Having, table.Sort)
 	if errors.Is(err, summary.ErrTooMany) {
 		return &base.Refusal{Kind: fault.AnswersRefused, Faults: fault.List{fault.New(fault.TooManyGroups, "the summary would have more than %s; ask for less, or have the report grouped by less", english.Count(summary.MostRows, "row"))}}
 	}
