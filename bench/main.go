@@ -339,7 +339,7 @@ func (b *bench) sqlite() error {
 		return err
 	}
 	return b.compare("a summary of them by day and route, filled in, to the GROUP BY by hand", "1.1", b.curl("own", "sums", b.path("ours.csv")),
-		[]string{"sqlite3", "-csv", "-header", file, "SELECT travel_on, route, count(*), sum(party), round(sum(fare), 2) FROM trips WHERE travel_on >= '" + first + "' AND travel_on < '" + after + "' GROUP BY travel_on, route ORDER BY travel_on, route"},
+		[]string{"sqlite3", "-csv", "-header", file, "SELECT travel_on, route, count(*) AS trips, sum(party) AS people, round(sum(fare), 2) AS fares FROM trips WHERE travel_on >= '" + first + "' AND travel_on < '" + after + "' GROUP BY travel_on, route ORDER BY travel_on, route"},
 		b.path("ours.csv"), b.path("theirs.csv"), true)
 }
 
