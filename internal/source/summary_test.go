@@ -16,7 +16,6 @@ import (
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/compile"
-	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/summary"
 	"pikegate/internal/core/value"
 	"pikegate/internal/source"
@@ -25,7 +24,7 @@ import (
 
 // summed runs a summary as a service does; each row is its cells in plain form, parted by blanks, a
 // missing one as -.
-func summed(t *testing.T, e sourcetest.Engine, sql *compile.Compiler, s *summary.Spec, units [][]civil.Period, order ...criteria.Sort) []string {
+func summed(t *testing.T, e sourcetest.Engine, sql *compile.Compiler, s *summary.Spec, units [][]civil.Period, left *[]summary.Part) []string {
 	t.Helper()
 	tally := s.Tally()
 	q := compile.Query{Zone: helsinki}
@@ -46,8 +45,11 @@ func summed(t *testing.T, e sourcetest.Engine, sql *compile.Compiler, s *summary
 			return err
 		})
 	}), statement.SQL)
-	table, err := tally.Table(names, nil, order)
+	table, err := tally.Table(names, nil, nil)
 	require.NoError(t, err)
+	if left != nil {
+		*left = table.Left
+	}
 	rows := make([]string, len(table.Rows))
 	for i, row := range table.Rows {
 		cells := make([]string, len(row))
@@ -121,7 +123,7 @@ func TestUnitsAgreeWithANaiveCount(t *testing.T) {
 				g.Shown = g.ShownAs(c.Name, c.Name)
 				s := &summary.Spec{Groups: []summary.Group{g}, Figures: []summary.Figure{{Kind: summary.Count, Shown: late}}}
 				got, all, last := map[string]int{}, 0, ""
-				for _, row := range summed(t, e, sql, s, [][]civil.Period{units}) {
+				for _, row := range summed(t, e, sql, s, [][]civil.Period{units}, nil) {
 					var name string
 					var n float64
 					_, err := fmt.Sscan(row, &name, &n)
@@ -139,6 +141,72 @@ func TestUnitsAgreeWithANaiveCount(t *testing.T) {
 			}
 		}
 	})
+}
+
+// The first and the last date are of those that can be read, and the others are counted as left out.
+func TestLeastAndGreatestDates(t *testing.T) {
+	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
+		rows := world(rand.New(rand.NewPCG(9, 10)))
+		sql := table(t, e, rows)
+		total, err := e.Read(only("SELECT count(*) FROM t"))
+		require.NoError(t, err)
+		for _, c := range columnsOn(e) {
+			s := &summary.Spec{}
+			for _, kind := range []summary.Kind{summary.Least, summary.Greatest, summary.Count} {
+				f := summary.Figure{Kind: kind}
+				if kind != summary.Count {
+					f.Of = c
+				}
+				f.Shown = f.ShownAs(string(kind), string(kind), nil)
+				s.Figures = append(s.Figures, f)
+			}
+			read := 0
+			for _, r := range rows {
+				if r.dayIs != "" {
+					read++
+				}
+			}
+			missing, err := e.Read(only("SELECT count(*) FROM t WHERE " + c.Name + " IS NULL"))
+			require.NoError(t, err)
+			var left []summary.Part
+			summed(t, e, sql, s, nil, &left)
+			for _, part := range left[:2] {
+				assert.Equal(t, missing[0], fmt.Sprint(part.Missing), c.Name)
+				assert.Equal(t, total[0], fmt.Sprint(int64(read)+part.Missing+part.Unreadable), "%s: what is neither missing nor unreadable was read", c.Name)
+			}
+			var least, greatest value.Value
+			require.NoError(t, e.Source.View(ctx, func(v source.View) error {
+				var err error
+				if least, err = v.One(ctx, sql.Edge(compile.Query{Zone: helsinki}, c, false)); err == nil {
+					greatest, err = v.One(ctx, sql.Edge(compile.Query{Zone: helsinki}, c, true))
+				}
+				return err
+			}))
+			_, first, _ := c.Micros(least)
+			_, last, _ := c.Micros(greatest)
+			cells := cellsOf(t, e, sql, s)
+			for i, want := range []int64{first, last} {
+				_, got, ok := s.Figures[i].Shown.Micros(cells[i])
+				assert.True(t, ok, c.Name)
+				assert.Equal(t, want, got, c.Name)
+			}
+		}
+	})
+}
+
+// cellsOf are the cells of a summary of one row.
+func cellsOf(t *testing.T, e sourcetest.Engine, sql *compile.Compiler, s *summary.Spec) (cells []value.Value) {
+	t.Helper()
+	require.NoError(t, e.Source.View(ctx, func(v source.View) error {
+		return v.Rows(ctx, sql.Summarise(compile.Query{Zone: helsinki}, s, nil), func(row []value.Value) error {
+			one, err := sql.Counted(s, nil, row)
+			for _, p := range one.Parts {
+				cells = append(cells, p.Value)
+			}
+			return err
+		})
+	}))
+	return cells
 }
 
 // passage is a record of the table that figures are held to; nil is a missing value.
@@ -194,7 +262,7 @@ func TestFiguresAgreeWithANaiveReading(t *testing.T) {
 			s.Figures = append(s.Figures, f)
 		}
 		units, _ := summary.Units(summary.Month, civil.MustParseDay("2025-12-15"), civil.MustParseDay("2026-05-01"))
-		got := summed(t, e, sql, s, [][]civil.Period{units, nil})
+		got := summed(t, e, sql, s, [][]civil.Period{units, nil}, nil)
 
 		var want []string
 		for _, month := range []string{"2025-12", "2026-01", "2026-02", "2026-03", "2026-04", "2026-05"} {
@@ -216,7 +284,7 @@ func TestFiguresAgreeWithANaiveReading(t *testing.T) {
 
 		// All groups together come to what there is without groups.
 		s.Groups = nil
-		assert.Equal(t, []string{strings.Join(naive(all), " ")}, summed(t, e, sql, s, nil))
+		assert.Equal(t, []string{strings.Join(naive(all), " ")}, summed(t, e, sql, s, nil, nil))
 	})
 }
 

@@ -132,7 +132,10 @@ func (w *writer) notIn(col *columnSQL) {
 func (w *writer) figure(f summary.Figure) {
 	col := w.column(f.Of)
 	readable := col.readable[0][0]
-	if readable == "" {
+	switch {
+	case readable == "" && col.Type.IsDated():
+		readable = col.stored + " IS NOT NULL" // which is missing where it cannot be read
+	case readable == "":
 		readable = col.present
 	}
 	of := func(expression string) string { return fmt.Sprintf("CASE WHEN %s THEN %s END", readable, expression) }
