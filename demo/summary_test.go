@@ -109,6 +109,15 @@ func TestASummaryHasItsEvidence(t *testing.T) {
 	assert.EqualValues(t, *r.Records, total)
 	assert.Len(t, r.Evidence.Fingerprint, 64)
 
+	totals := f.Texts(t, `SELECT count(*) || ' ' || sum(passengers) || ' ' || max(minutes_late) FROM sailings WHERE departed_at >= '2026-06-30 21:00:00' AND departed_at < '2026-09-30 21:00:00' AND minutes_late >= 15`)
+	told := map[string]string{}
+	for _, total := range r.Totals {
+		told[total.Column] = total.Value
+	}
+	assert.Equal(t, totals[0], told["late"]+" "+told["carried"]+" "+told["worst"])
+	assert.NotEmpty(t, told["typical"], "the average of all records")
+	assert.Len(t, told, 4)
+
 	// Pages of it are the same rows, and know the whole.
 	var rows [][]any
 	body := `{"evidence": true, "limit": 7, "answers": {"travel-period": "Q3 2026"}}`
@@ -139,6 +148,19 @@ func TestASummaryHasItsEvidence(t *testing.T) {
 	require.NoError(t, json.NewDecoder(resp.Body).Decode(&again))
 	assert.True(t, again.Same)
 	assert.Equal(t, []string{"Departed", "Route"}, again.Key)
+}
+
+// Totals of records are of all of them, whatever page is shown, and part of the evidence.
+func TestTotalsOfRecords(t *testing.T) {
+	f := demotest.Start(t)
+	want := f.Texts(t, `SELECT sum(kilos) || ' ' || printf('%.2f', sum(round(charge * 100)) / 100.0) FROM waybills WHERE manifest_day BETWEEN '20260301' AND '20260331'`)
+	for _, limit := range []int{0, 3} {
+		r := receiptOf(t, f, "waybills-by-day", `{"manifest-period":"Mar 2026"}`, limit)
+		require.Len(t, r.Totals, 2)
+		assert.Equal(t, want[0], r.Totals[0].Value+" "+r.Totals[1].Value)
+		assert.Equal(t, "kg", r.Totals[0].Unit)
+	}
+	assert.Empty(t, summaryOf(t, f, "waybills-by-day", `{"answers": {"manifest-period":"Mar 2026"}}`).Receipt.Totals)
 }
 
 // A summary that would be too long is refused with what to do, and nothing is read for it.

@@ -40,6 +40,7 @@ func writeTable(from io.Reader, to io.Writer, colour bool) error {
 		fmt.Fprintln(t.w)
 	}
 	t.say(told.Notes)
+	t.totals(told.Totals)
 	for _, left := range told.LeftOut {
 		fmt.Fprintf(t.w, "Left out of %s: %s without a value.\n", left.Label, english.Count(int(left.Missing+left.Unreadable), "record"))
 	}
@@ -246,4 +247,18 @@ func instantText(at time.Time, zone string) string {
 		at = at.In(z)
 	}
 	return at.Format("Mon _2 Jan 2006 ") + civil.ClockAt(at)
+}
+
+// totals prints the totals of columns in a line.
+func (t *table) totals(totals []receipt.Total) {
+	said := make([]string, len(totals))
+	for i, total := range totals {
+		said[i] = total.Label + " " + total.Value
+		if total.Unit != "" {
+			said[i] += " " + total.Unit
+		}
+	}
+	if len(said) > 0 {
+		fmt.Fprintf(t.w, "In all: %s.\n", strings.Join(said, ", "))
+	}
 }

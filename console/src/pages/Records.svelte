@@ -9,6 +9,7 @@
   // Of a summary there are as many rows as groups, else as many as records.
   const all = $derived(result.receipt?.groups ?? result.receipt?.records ?? result.rows.length);
   const what = $derived(result.receipt?.groups === undefined ? 'record' : 'row');
+  const totals = $derived(new Map((result.receipt?.totals ?? []).map((total) => [total.column, total.value])));
   const left = $derived(all - result.rows.length);
 
   // More rows come as one scrolls to the end of those that are there.
@@ -42,6 +43,19 @@
           {/each}
         </tr>
       {/each}
+    {/snippet}
+    {#snippet foot()}
+      {#if totals.size > 0}
+        <tr class="font-[640] [&>*]:border-t-[1.5px] [&>*]:border-edge [&>*]:px-2.5 [&>*]:py-[5px] [&>*]:whitespace-nowrap">
+          {#each columns as column, c (column.name)}
+            {#if c === 0 && !totals.has(column.name)}
+              <th scope="row" class="text-left">In all</th>
+            {:else}
+              <td class:text-right={isNumeric(column)}>{totals.get(column.name) ?? ''}</td>
+            {/if}
+          {/each}
+        </tr>
+      {/if}
     {/snippet}
   </DataTable>
 </div>

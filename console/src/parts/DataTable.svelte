@@ -3,8 +3,8 @@
 
   // A table of records: its name for screen readers, its heads, its rows.
   type Head = { text: string; unit?: string; isNumber?: boolean };
-  type Props = { caption: string; heads: Head[]; rows: Snippet; class?: string };
-  let { caption, heads, rows, class: more = '' }: Props = $props();
+  type Props = { caption: string; heads: Head[]; rows: Snippet; foot?: Snippet; class?: string };
+  let { caption, heads, rows, foot, class: more = '' }: Props = $props();
 </script>
 
 <table class="table border-collapse text-[15px]/[1.42] {more}">
@@ -19,4 +19,5 @@
     </tr>
   </thead>
   <tbody>{@render rows()}</tbody>
+  {#if foot}<tfoot>{@render foot()}</tfoot>{/if}
 </table>

@@ -53,6 +53,7 @@ type Report struct {
 	Unasked []*prompt.Prompt               // the derived and hidden ones of its conditions
 	Where   *criteria.Node                 // holds beside the query's own; nil for none
 	Table   *Query
+	Totals  []*column.Column // of those shown, the ones whose total is told
 	// MostRead is how many records a run may have the database read, 0 for any number.
 	MostRead int64
 }

@@ -321,7 +321,10 @@ var wordingKeys = keys{
 
 var (
 	sectionKeys = keys{must("table", tableKeys.schema(""))}
-	tableKeys   = keys{must("query", name("The query that feeds it."))}
+	tableKeys   = keys{
+		must("query", name("The query that feeds it.")),
+		may("totals", list(object{"type": "string"}, "The columns whose total over all rows is told.")),
+	}
 )
 
 // The variants of an operand that is not written out.

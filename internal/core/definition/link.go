@@ -637,6 +637,7 @@ func (l *linker) report(name string, m *mapping) *catalog.Report {
 		if tm, ok := l.mapping(table, tableKeys); ok {
 			query := l.need(tm, "query")
 			r.Table = named(l, query, fault.UnknownQuery, "query", l.catalog.Queries)
+			l.totalled(r, tm.take("totals"))
 			l.finish(tm)
 			if r.Table != nil {
 				var used []*prompt.Prompt

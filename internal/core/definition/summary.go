@@ -255,3 +255,32 @@ func (l *linker) having(q *catalog.Query, n *yaml.Node) {
 		}
 	}
 }
+
+// totalled reads which columns of a report's table have a total: numbers of records, and figures of
+// summaries that add up.
+func (l *linker) totalled(r *catalog.Report, n *yaml.Node) {
+	names := l.texts(n)
+	if r.Table == nil {
+		return
+	}
+	shown := make([]string, len(r.Table.Show))
+	for i, c := range r.Table.Show {
+		shown[i] = c.Name
+	}
+	for i, name := range names {
+		at := slices.Index(shown, name)
+		if at < 0 {
+			l.fault(n.Content[i], fault.UnknownColumn, "%q shows no column %q", r.Table.Name, english.Shorten(name)).Suggest(fault.Near(name, shown))
+			continue
+		}
+		c, has := r.Table.Show[at], r.Table.Show[at].Type.IsNumeric()
+		if s := r.Table.Summary; s != nil {
+			has = has && at >= len(s.Groups) && s.Figures[at-len(s.Groups)].HasTotal()
+		}
+		if !has {
+			l.fault(n.Content[i], fault.TypeMismatch, "%q has no total: only numbers have one, and figures that add up", name)
+			continue
+		}
+		r.Totals = append(r.Totals, c)
+	}
+}

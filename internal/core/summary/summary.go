@@ -112,6 +112,21 @@ type Figure struct {
 	Shown *column.Column // what it is shown as; the scale of an average is the scale of this
 }
 
+// HasTotal reports whether the figure of all rows together can be told from theirs. Shares are of all groups,
+// shown or not, and ratios can be of what does not add up.
+func (f Figure) HasTotal() bool { return f.Kind != CountDistinct && f.Kind != Share && f.Kind != Per }
+
+// Sums is the summary that adds columns up.
+func Sums(columns []*column.Column) *Spec {
+	s := &Spec{}
+	for _, c := range columns {
+		f := Figure{Kind: Sum, Of: c}
+		f.Shown = f.ShownAs(c.Name, c.Label, nil)
+		s.Figures = append(s.Figures, f)
+	}
+	return s
+}
+
 // Shown are the columns of the result: the groups', then the figures'.
 func (s *Spec) Shown() []*column.Column {
 	all := s.Keys()

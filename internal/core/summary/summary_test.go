@@ -261,6 +261,7 @@ func TestFiguresOfFigures(t *testing.T) {
 	table, err := tableOf(s, []Counted{group("a", 1, "10.00", 3), group("b", 2, "-10.00", 3), group("c", 5, "0.05", 0)}, [][]string{nil}, having, nil)
 	require.NoError(t, err)
 	assert.Equal(t, [][]string{{"b", "2", "-10", "3", "25", "-3.33", "1.5"}, {"c", "5", "0.05", "0", "62.5", "-", "0"}}, texts(table.Rows))
+	assert.Equal(t, [][]string{{"-", "7", "-9.95", "3", "-", "-", "-"}}, texts([][]value.Value{table.Total}), "of the rows that are shown")
 	table, err = tableOf(s, nil, [][]string{nil}, nil, nil)
 	require.NoError(t, err)
 	assert.Empty(t, table.Rows)

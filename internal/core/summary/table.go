@@ -44,6 +44,7 @@ type Part struct {
 // Table is a summary.
 type Table struct {
 	Rows    [][]value.Value // as Shown says
+	Total   []value.Value   // of the rows together, in the place of each column; of groups none, nor of what does not add up
 	Records int64           // that it is of
 	Left    []Part          // of each figure, in all: how many values are missing or unreadable
 }
@@ -55,6 +56,7 @@ var ErrTooMany = errors.New("there are too many groups")
 type row struct {
 	keys  []Key
 	cells []value.Value
+	of    *Counted // nil where there are no records
 }
 
 // Tally puts together what was counted.
@@ -122,7 +124,7 @@ func (t *Tally) Table(names [][]string, having *criteria.Bound, order []criteria
 	rows := make([]row, 0, len(t.groups))
 	for _, c := range t.groups {
 		table.Records += c.Records
-		r := row{keys: c.Keys, cells: s.keyCells(c.Keys, names)}
+		r := row{keys: c.Keys, cells: s.keyCells(c.Keys, names), of: c}
 		for i, f := range s.Figures {
 			r.cells = append(r.cells, f.cell(c.Records, c.Parts[i]))
 			table.Left[i].Missing += c.Parts[i].Missing
@@ -138,12 +140,38 @@ func (t *Tally) Table(names [][]string, having *criteria.Bound, order []criteria
 	if having != nil {
 		filled = slices.DeleteFunc(filled, func(r row) bool { return !s.meets(having, r.cells[len(s.Groups):]) })
 	}
+	table.Total = s.total(filled)
 	s.sort(filled, order)
 	table.Rows = make([][]value.Value, len(filled))
 	for i, r := range filled {
 		table.Rows[i] = r.cells
 	}
 	return table, nil
+}
+
+// total are the figures of all records of rows together. Different values do not add up.
+func (s *Spec) total(rows []row) []value.Value {
+	all := Counted{Parts: make([]Part, len(s.Figures))}
+	for _, r := range rows {
+		if r.of == nil {
+			continue
+		}
+		all.Records += r.of.Records
+		for i, f := range s.Figures {
+			all.Parts[i].add(f.Kind, r.of.Parts[i])
+		}
+	}
+	one := []row{{cells: make([]value.Value, len(s.Groups), len(s.Groups)+len(s.Figures))}}
+	for i, f := range s.Figures {
+		one[0].cells = append(one[0].cells, f.cell(all.Records, all.Parts[i]))
+	}
+	s.workOut(one)
+	for i, f := range s.Figures {
+		if !f.HasTotal() {
+			one[0].cells[len(s.Groups)+i] = value.Value{}
+		}
+	}
+	return one[0].cells
 }
 
 // keyCells are the keys as they are shown.

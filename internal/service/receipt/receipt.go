@@ -51,6 +51,7 @@ type Receipt struct {
 	Records        *int64                    `json:"records,omitempty" doc:"How many records match in all; absent where that was not asked for and is not known from the rows."`
 	Groups         *int64                    `json:"groups,omitempty" doc:"Of a summary: how many rows it has in all."`
 	LeftOut        []LeftOut                 `json:"left_out,omitempty" doc:"Of a summary: figures whose column has no value in some of the records, or none that can be read."`
+	Totals         []Total                   `json:"totals,omitempty" doc:"Totals over all rows, of the columns that the report says; of records they are part of the evidence."`
 	Next           string                    `json:"next,omitempty" doc:"What to ask for further rows of this run after; absent where there are none."`
 	Changes        string                    `json:"changes,omitempty" doc:"What the database said of the state of its tables when a page of rows was read."`
 	DataChanged    bool                      `json:"data_changed,omitempty" doc:"Of further rows: whether the database says that its tables changed since the first ones were read."`
@@ -60,6 +61,14 @@ type Receipt struct {
 	Time           Spent                     `json:"time" doc:"Where the time went."`
 
 	Partly bool // what is kept of it could not all be read
+}
+
+// Total is a total over all rows.
+type Total struct {
+	Column string `json:"column" doc:"Name of the column."`
+	Label  string `json:"label" doc:"What people read."`
+	Unit   string `json:"unit,omitempty" doc:"Its unit."`
+	Value  string `json:"value" doc:"In digits; of dates as they are stored."`
 }
 
 // LeftOut is how many records a figure of a summary leaves out.

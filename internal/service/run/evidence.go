@@ -61,6 +61,7 @@ func (r *Run) count(ctx context.Context, v source.View, q compile.Query, got *re
 		{"where the records lie", c.tally},
 		{"the ends of the result", c.ends},
 		{"the fingerprint", func(ctx context.Context) error { return c.fingerprint(ctx, got) }},
+		{"the totals", c.totals},
 		{"why there are no records", c.empty},
 		{"when the data were loaded", c.loaded},
 	}

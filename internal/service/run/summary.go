@@ -4,7 +4,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
@@ -47,6 +49,7 @@ func (r *Run) sumUp(ctx context.Context, v source.View, q *compile.Query, got *r
 	groups := int64(len(sums.Rows))
 	r.receipt.Groups, r.receipt.Records = &groups, &sums.Records
 	r.leftOut(table.Summary, sums)
+	r.totals(table.Show, sums.Total)
 	if most := table.Of.Source.At.Rows; most > 0 && len(sums.Rows) > most {
 		return fmt.Errorf("%w: %d", receipt.ErrSize, most)
 	}
@@ -76,4 +79,45 @@ func (r *Run) leftOut(spec *summary.Spec, sums *summary.Table) {
 			r.receipt.Notes = append(r.receipt.Notes, fmt.Sprintf("%s leaves out %s whose %s cannot be read.", f.Shown.Label, english.Count(int(left.Unreadable), "record"), f.Of.Label))
 		}
 	}
+}
+
+// totals tells the totals that the report wants, of columns with what they come to.
+func (r *Run) totals(columns []*column.Column, come []value.Value) {
+	for i, c := range columns {
+		if !slices.ContainsFunc(r.ready.Bound.Report.Totals, func(wanted *column.Column) bool { return wanted.Name == c.Name }) || come[i].IsMissing() {
+			continue
+		}
+		text := []byte(nil)
+		if c.Type == column.Decimal {
+			text, _ = come[i].AppendDecimal(nil, c.Scale, false)
+		} else {
+			text = come[i].Append(nil)
+		}
+		r.receipt.Totals = append(r.receipt.Totals, receipt.Total{Column: c.Name, Label: c.Label, Unit: c.Unit, Value: string(text)})
+	}
+}
+
+// totals adds the columns of all records up, where the report wants that.
+func (c *counter) totals(ctx context.Context) error {
+	report := c.run.ready.Bound.Report
+	if report.Table.Summary != nil || len(report.Totals) == 0 { // a summary has told
+		return nil
+	}
+	spec := summary.Sums(report.Totals)
+	sql := c.run.ready.From.SQL
+	return c.rows(ctx, sql.Summarise(c.query, spec, nil), func(row []value.Value) error {
+		tally := spec.Tally()
+		counted, err := sql.Counted(spec, nil, row)
+		if err == nil {
+			err = tally.Add(counted)
+		}
+		if err != nil {
+			return err
+		}
+		sums, err := tally.Table(nil, nil, nil)
+		if err == nil {
+			c.run.totals(spec.Shown(), sums.Total)
+		}
+		return err
+	})
 }
