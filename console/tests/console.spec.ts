@@ -539,6 +539,18 @@ sections: [{table: {query: readings}}]
     await request.delete(`/api/v1/definitions/${kind}/${kind === 'source' ? 'station' : 'readings'}`);
 });
 
+test('a summary shows its rows, what they come to and what they leave out', async ({ page, request }) => {
+  await page.goto('/reports/charges-by-goods?travel-period=Mar+2026');
+  await expect(rows(page)).toHaveCount(7);
+  await expect(page.locator('.count')).toContainText('3,440 records in 7 rows');
+  const told = await request.post('/api/v1/reports/charges-by-goods/runs', { data: { answers: { 'travel-period': 'Mar 2026' } } });
+  const totals = (await told.json()).receipt.totals.map((total: { value: string }) => total.value);
+  await expect(page.locator('tfoot td').filter({ hasText: /./ })).toHaveText(totals);
+  await expect(page.locator('tfoot th')).toHaveText('In all');
+  await expect(page.getByText('Left out of Charges: 17 records without a value.')).toBeVisible();
+  await accessible(page);
+});
+
 test('all records download as CSV', async ({ page, request }) => {
   await page.goto('/reports/waybills-by-day?manifest-period=last+month&goods=');
   await expect(rows(page).first()).toBeVisible();
