@@ -341,3 +341,16 @@ func halfToEven(n *big.Rat, scale int) *big.Rat {
 	}
 	return new(big.Rat).Mul(new(big.Rat).SetInt(floor), unit)
 }
+
+// Binary fractions with more digits than their column says add up with all of them; what is no
+// number, or a text with more digits, is left out and counted.
+func TestSumsOfUnrulyDecimals(t *testing.T) {
+	e := sourcetest.Open(t, catalog.SQLite)
+	e.Exec(t, "CREATE TABLE p (fare, price)")
+	e.Exec(t, "INSERT INTO p VALUES (1.005, '1.005'), (2.25, '-2.25'), (0.1 + 0.2, '0.3'), ('n/a', 'n/a'), (NULL, NULL), (7, '12345678901234.5'), ('', '1,5'), (x'31', '1e3')")
+	sql := compile.New(e.Source.Dialect(), catalog.From{Table: "p"}, nil)
+	s := summary.Sums([]*column.Column{{Name: "fare", Type: column.Decimal, Scale: 2}, {Name: "price", Type: column.Decimal, Scale: 2, Stored: column.StoredText}})
+	var left []summary.Part
+	assert.Equal(t, []string{"10.555000 12345678901232.550000"}, summed(t, e, sql, s, nil, &left))
+	assert.Equal(t, []int64{1, 3, 1, 4}, []int64{left[0].Missing, left[0].Unreadable, left[1].Missing, left[1].Unreadable})
+}

@@ -305,22 +305,30 @@ func (SQLite) Part(wall string, p criteria.Part) string {
 // Clock leaves it to SQLite's strftime.
 func (SQLite) Clock(wall string) string { return fmt.Sprintf("strftime('%%H:%%M:%%S', %s)", wall) }
 
+// spareDigits are the digits beyond its scale that a binary fraction may have and still be added up
+// without loss: some values have more than the dataset says. Decimals in texts are of such size
+// that there is no room for more; those with more digits are left out, and counted.
+const spareDigits = 3
+
 // Amount is a whole number of units of the last digit, since SQLite's own fractions are binary.
 func (s SQLite) Amount(c Column) (expression, fits string) {
 	name := s.Name(c.Name)
 	switch {
 	case c.IsExactText():
-		units := fmt.Sprintf("%s(%s, '%d')", unitsFunction, name, c.Scale)
+		units := fmt.Sprintf("%s(%s, '%d')", unitsFunction, name, s.Shifted(c))
 		return "CAST(" + units + " AS INTEGER)", units + " IS NOT NULL"
 	case c.Type == column.Decimal:
-		return fmt.Sprintf("CAST(round(%s * 1e%d) AS INTEGER)", name, c.Scale), ""
+		return fmt.Sprintf("CAST(round(%s * 1e%d) AS INTEGER)", name, s.Shifted(c)), ""
 	}
 	return name, ""
 }
 
 func (SQLite) Shifted(c Column) int {
-	if c.Type == column.Decimal {
+	switch {
+	case c.IsExactText():
 		return c.Scale
+	case c.Type == column.Decimal:
+		return c.Scale + spareDigits
 	}
 	return 0
 }
