@@ -130,7 +130,8 @@ func (o *output) Flush() error {
 func (o *output) end() error {
 	err := o.handOn()
 	if err == nil && cap(o.buffer) <= 2*inBuffer {
-		buffers.Put(&o.buffer)
+		again := o.buffer // on its own: the pool is not to hold the writer and its reader
+		buffers.Put(&again)
 	}
 	return err
 }

@@ -22,8 +22,9 @@ type Dataset struct {
 	Prompts []*prompt.Prompt    // those that its conditions and its SQL use
 	Values  map[int]Placeholder // what the placeholders of its SQL stand for, by their piece
 
-	Conditions int // of Where
-	Bases      int // how many datasets it is built on, one on the other
+	Summed     bool // it is the result of a summary, and no dataset that somebody defined
+	Conditions int  // of Where
+	Bases      int  // how many datasets it is built on, one on the other
 }
 
 // Origins are where the columns stand in their tables, those of a plain dataset too;

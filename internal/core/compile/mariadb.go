@@ -242,14 +242,10 @@ func (MariaDB) Clock(wall string) string { return fmt.Sprintf("DATE_FORMAT(%s, '
 // Amount is a number with all its digits: of a binary fraction the shortest that it stands for.
 func (m MariaDB) Amount(c Column) (expression, fits string) {
 	name := m.Name(c.Name)
-	amount := fmt.Sprintf("CAST(%s AS DECIMAL(65, %d))", name, value.MostScale)
-	switch {
-	case c.IsExactText():
-		return amount, name + " REGEXP '^-?[0-9]+([.][0-9]+)?$'"
-	case c.Type == column.Number || !c.Binary && !c.Text:
+	if c.Type == column.Number || !c.Binary && !c.Text {
 		return name, ""
 	}
-	return amount, ""
+	return fmt.Sprintf("CAST(%s AS DECIMAL(65, %d))", name, value.MostScale), ""
 }
 
 func (MariaDB) Shifted(Column) int { return 0 }

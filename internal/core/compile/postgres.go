@@ -269,9 +269,6 @@ func (Postgres) Clock(wall string) string {
 func (p Postgres) Amount(c Column) (expression, fits string) {
 	name := p.Name(c.Name)
 	switch {
-	case c.IsExactText():
-		name = p.Value(c)
-		return name + "::numeric", name + " ~ '^-?[0-9]+([.][0-9]+)?$'"
 	case c.Type == column.Number:
 		return name + "::double precision", fmt.Sprintf("%s::double precision NOT IN ('NaN', 'Infinity', '-Infinity')", name)
 	case c.Binary || c.Text:

@@ -190,14 +190,12 @@ func (c *Compiler) Counted(s *summary.Spec, units [][]civil.Period, row []value.
 		case summary.Count, summary.Share, summary.Per:
 		case summary.CountDistinct:
 			p.Taken, p.Missing = number(), number()
-		case summary.Sum, summary.Average:
-			if p.Value, p.Sum, err = c.sum(f.Of, next()); err != nil {
+		default:
+			if v := next(); f.Kind == summary.Least || f.Kind == summary.Greatest {
+				p.Value = v.Clone()
+			} else if p.Value, p.Sum, err = c.sum(f.Of, v); err != nil {
 				return counted, err
 			}
-			p.Taken, p.Missing = number(), number()
-			p.Unreadable = counted.Records - p.Taken - p.Missing
-		default:
-			p.Value = next().Clone()
 			p.Taken, p.Missing = number(), number()
 			p.Unreadable = counted.Records - p.Taken - p.Missing
 		}

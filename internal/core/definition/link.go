@@ -434,10 +434,7 @@ func (l *linker) column(p pair, m *mapping, variants ...string) *column.Column {
 	case c.Type == "": // refused; what the other keys mean is known with the type
 		variants = append(words(column.Types...), columnOfTable, textStored)
 	case c.Type == column.Decimal:
-		scale := l.need(m, "scale")
-		if c.Scale = l.whole(scale, 0); c.Scale > value.MostScale {
-			l.fault(scale, fault.WrongValue, "a decimal has %d digits after its point at most, and this is %d", value.MostScale, c.Scale)
-		}
+		c.Scale = l.scale(l.need(m, "scale"))
 		if stored := m.take("stored"); stored != nil && oneOf(l.reader, stored, column.StoredForms[c.Type]) == column.StoredText {
 			c.Stored = column.StoredText
 		}
@@ -455,6 +452,15 @@ func (l *linker) column(p pair, m *mapping, variants ...string) *column.Column {
 	}
 	l.finish(m, variants...)
 	return c
+}
+
+// scale reads how many digits after the point a decimal has.
+func (l *linker) scale(n *yaml.Node) int {
+	scale := l.whole(n, 0)
+	if scale > value.MostScale {
+		l.fault(n, fault.WrongValue, "a decimal has %d digits after its point at most, and this is %d", value.MostScale, scale)
+	}
+	return scale
 }
 
 // settled refuses a value that names two readings, and goes on with the first.
@@ -506,7 +512,7 @@ func (l *linker) columnOf(d *catalog.Dataset, n *yaml.Node, name string) *column
 		names[i] = c.Name
 	}
 	f := l.fault(n, fault.UnknownColumn, "no column %q in dataset %q", english.Shorten(name), d.Name)
-	if d.Key == nil && d.Base == nil { // the result of a summary
+	if d.Summed {
 		f.Message = fmt.Sprintf("the summary has no %q", english.Shorten(name))
 	}
 	f.Suggest(fault.Near(name, names))
@@ -555,7 +561,7 @@ func (l *linker) query(name string, m *mapping) (*catalog.Query, []string) {
 	variant, sorted := ofRecords, q.Of
 	if q.Summary = l.summary(q, m); q.Summary != nil {
 		variant, q.Show = ofSummary, q.Summary.Shown()
-		sorted = &catalog.Dataset{Name: name, Columns: q.Show}
+		sorted = resultOf(q, q.Show)
 		if show := m.take("show"); show != nil {
 			l.fault(show, fault.WrongValue, "a query has show, for records, or summaries, and not both")
 		}

@@ -1,7 +1,6 @@
 package definition
 
 import (
-	"maps"
 	"regexp"
 	"slices"
 
@@ -167,19 +166,26 @@ func (l *linker) totals(p *catalog.Proof, n *yaml.Node) {
 		if p.Report == nil || p.Report.Table == nil || total == nil {
 			continue
 		}
-		shown := map[string]*column.Column{}
-		for _, c := range p.Report.Table.Show {
-			shown[c.Name] = c
-		}
-		c := shown[pair.key.Value]
+		c := l.shown(p.Report.Name, p.Report.Table.Show, pair.key, pair.key.Value)
 		switch {
 		case c == nil:
-			f := l.fault(pair.key, fault.UnknownColumn, "%q shows no column %q", p.Report.Name, english.Shorten(pair.key.Value))
-			f.Suggest(fault.Near(pair.key.Value, slices.Sorted(maps.Keys(shown))))
 		case c.Type != column.Integer && c.Type != column.Decimal:
 			l.fault(pair.key, fault.TypeMismatch, "only integers and decimals have a total; the column %q is of type %s", c.Name, c.Type)
 		default:
 			p.Totals[c] = *total
 		}
 	}
+}
+
+// shown finds a column among those that somebody shows, and refuses any other.
+func (l *linker) shown(who string, columns []*column.Column, n *yaml.Node, name string) *column.Column {
+	names := make([]string, len(columns))
+	for i, c := range columns {
+		if names[i] = c.Name; c.Name == name {
+			return c
+		}
+	}
+	slices.Sort(names)
+	l.fault(n, fault.UnknownColumn, "%q shows no column %q", who, english.Shorten(name)).Suggest(fault.Near(name, names))
+	return nil
 }

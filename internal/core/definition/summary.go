@@ -12,7 +12,6 @@ import (
 	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/summary"
-	"pikegate/internal/core/value"
 )
 
 // summary reads what a query tells in sum, nil for a query of records. Its groups and figures are
@@ -194,7 +193,10 @@ func (l *linker) figure(q *catalog.Query, p pair) (f summary.Figure, of *yaml.No
 	}
 	var digits *int
 	if f.Kind == summary.Average || f.Kind.IsOfFigures() {
-		digits = l.digits(m.take("scale"))
+		if n := m.take("scale"); n != nil {
+			scale := l.scale(n)
+			digits = &scale
+		}
 	}
 	l.finish(m, string(f.Kind))
 	switch {
@@ -221,16 +223,13 @@ func (l *linker) noFigure(n *yaml.Node) *fault.Fault {
 	return l.fault(n, fault.WrongValue, "a figure is count, or has one of %s with what it is of", english.Both(words(summary.Kinds[1:]...)))
 }
 
-// digits reads how many digits after the point a decimal has, nil where that is not said.
-func (l *linker) digits(n *yaml.Node) *int {
-	if n == nil {
-		return nil
+// resultOf are columns of a summary as what criteria and sorts are on.
+func resultOf(q *catalog.Query, columns []*column.Column) *catalog.Dataset {
+	result := &catalog.Dataset{Name: q.Name, Columns: columns, Summed: true}
+	if q.Of != nil {
+		result.Source = q.Of.Source
 	}
-	scale := l.whole(n, 0)
-	if scale > value.MostScale {
-		l.fault(n, fault.WrongValue, "a decimal has %d digits after its point at most, and this is %d", value.MostScale, scale)
-	}
-	return &scale
+	return result
 }
 
 // having reads the conditions on figures. The prompts that they use are the query's too.
@@ -238,11 +237,7 @@ func (l *linker) having(q *catalog.Query, n *yaml.Node) {
 	if n == nil {
 		return
 	}
-	figures := &catalog.Dataset{Name: q.Name, Columns: q.Summary.Shown()[len(q.Summary.Groups):]}
-	if q.Of != nil {
-		figures.Source = q.Of.Source
-	}
-	w := l.read(&where{of: figures}, n)
+	w := l.read(&where{of: resultOf(q, q.Show[len(q.Summary.Groups):])}, n)
 	q.Summary.Having = w.root
 	w.root.Walk(func(c *criteria.Node) {
 		if c.Column != nil && !c.Column.Type.IsNumeric() {
@@ -263,19 +258,14 @@ func (l *linker) totalled(r *catalog.Report, n *yaml.Node) {
 	if r.Table == nil {
 		return
 	}
-	shown := make([]string, len(r.Table.Show))
-	for i, c := range r.Table.Show {
-		shown[i] = c.Name
-	}
 	for i, name := range names {
-		at := slices.Index(shown, name)
-		if at < 0 {
-			l.fault(n.Content[i], fault.UnknownColumn, "%q shows no column %q", r.Table.Name, english.Shorten(name)).Suggest(fault.Near(name, shown))
+		c := l.shown(r.Table.Name, r.Table.Show, n.Content[i], name)
+		if c == nil {
 			continue
 		}
-		c, has := r.Table.Show[at], r.Table.Show[at].Type.IsNumeric()
+		has := c.Type.IsNumeric()
 		if s := r.Table.Summary; s != nil {
-			has = has && at >= len(s.Groups) && s.Figures[at-len(s.Groups)].HasTotal()
+			has = has && slices.ContainsFunc(s.Figures, func(f summary.Figure) bool { return f.Shown == c && f.HasTotal() })
 		}
 		if !has {
 			l.fault(n.Content[i], fault.TypeMismatch, "%q has no total: only numbers have one, and figures that add up", name)

@@ -80,11 +80,16 @@ func (t *Tally) Add(c Counted) error {
 		t.groups, t.at[name] = append(t.groups, &c), &c
 		return nil
 	}
-	known.Records += c.Records
-	for i, f := range t.spec.Figures {
-		known.Parts[i].add(f.Kind, c.Parts[i])
-	}
+	t.spec.add(known, c)
 	return nil
+}
+
+// add adds what was counted to what is known.
+func (s *Spec) add(known *Counted, more Counted) {
+	known.Records += more.Records
+	for i, f := range s.Figures {
+		known.Parts[i].add(f.Kind, more.Parts[i])
+	}
 }
 
 // add adds a part of a group to another.
@@ -124,13 +129,11 @@ func (t *Tally) Table(names [][]string, having *criteria.Bound, order []criteria
 	rows := make([]row, 0, len(t.groups))
 	for _, c := range t.groups {
 		table.Records += c.Records
-		r := row{keys: c.Keys, cells: s.keyCells(c.Keys, names), of: c}
-		for i, f := range s.Figures {
-			r.cells = append(r.cells, f.cell(c.Records, c.Parts[i]))
-			table.Left[i].Missing += c.Parts[i].Missing
-			table.Left[i].Unreadable += c.Parts[i].Unreadable
+		for i, p := range c.Parts {
+			table.Left[i].Missing += p.Missing
+			table.Left[i].Unreadable += p.Unreadable
 		}
-		rows = append(rows, r)
+		rows = append(rows, row{keys: c.Keys, cells: append(s.keyCells(c.Keys, names), s.figureCells(c)...), of: c})
 	}
 	filled, err := s.fill(rows, names)
 	if err != nil {
@@ -151,27 +154,31 @@ func (t *Tally) Table(names [][]string, having *criteria.Bound, order []criteria
 
 // total are the figures of all records of rows together. Different values do not add up.
 func (s *Spec) total(rows []row) []value.Value {
-	all := Counted{Parts: make([]Part, len(s.Figures))}
+	all := s.nothing()
 	for _, r := range rows {
-		if r.of == nil {
-			continue
-		}
-		all.Records += r.of.Records
-		for i, f := range s.Figures {
-			all.Parts[i].add(f.Kind, r.of.Parts[i])
+		if r.of != nil {
+			s.add(all, *r.of)
 		}
 	}
-	one := []row{{cells: make([]value.Value, len(s.Groups), len(s.Groups)+len(s.Figures))}}
-	for i, f := range s.Figures {
-		one[0].cells = append(one[0].cells, f.cell(all.Records, all.Parts[i]))
-	}
-	s.workOut(one)
+	cells := append(make([]value.Value, len(s.Groups)), s.figureCells(all)...)
 	for i, f := range s.Figures {
 		if !f.HasTotal() {
-			one[0].cells[len(s.Groups)+i] = value.Value{}
+			cells[len(s.Groups)+i] = value.Value{}
 		}
 	}
-	return one[0].cells
+	return cells
+}
+
+// nothing is a group without records.
+func (s *Spec) nothing() *Counted { return &Counted{Parts: make([]Part, len(s.Figures))} }
+
+// figureCells are the figures of a group as they are shown.
+func (s *Spec) figureCells(c *Counted) []value.Value {
+	cells := make([]value.Value, len(s.Figures))
+	for i, f := range s.Figures {
+		cells[i] = f.cell(c.Records, c.Parts[i])
+	}
+	return cells
 }
 
 // keyCells are the keys as they are shown.
@@ -301,7 +308,7 @@ func (s *Spec) fill(rows []row, names [][]string) ([]row, error) {
 				}
 				keys := slices.Clone(o.keys)
 				keys[at] = Key{Unit: unit}
-				rows = append(rows, s.without(keys, names))
+				rows = append(rows, row{keys: keys, cells: append(s.keyCells(keys, names), s.figureCells(s.nothing())...)})
 			}
 			if len(rows) > MostRows {
 				return nil, ErrTooMany
@@ -309,15 +316,6 @@ func (s *Spec) fill(rows []row, names [][]string) ([]row, error) {
 		}
 	}
 	return rows, nil
-}
-
-// without is the row of a group without records.
-func (s *Spec) without(keys []Key, names [][]string) row {
-	r := row{keys: keys, cells: s.keyCells(keys, names)}
-	for _, f := range s.Figures {
-		r.cells = append(r.cells, f.cell(0, Part{}))
-	}
-	return r
 }
 
 // nameOf is a text that tells apart the keys of groups, all but one of them.
@@ -409,13 +407,6 @@ func number(v value.Value) (decimal.Decimal, bool) {
 	if n, ok := v.Int(); ok {
 		return decimal.NewFromInt(n), true
 	}
-	if f, ok := v.Float(); ok {
-		n, err := decimal.NewFromString(value.Real(f).String())
-		return n, err == nil
-	}
-	if text, ok := v.Digits(); ok {
-		n, err := decimal.NewFromString(text)
-		return n, err == nil
-	}
-	return decimal.Decimal{}, false
+	n, err := decimal.NewFromString(v.String())
+	return n, err == nil && v.IsNumber()
 }

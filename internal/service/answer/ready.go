@@ -2,6 +2,7 @@ package answer
 
 import (
 	"context"
+	"time"
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/column"
@@ -97,6 +98,15 @@ func (b Bound) Plan() evidence.Plan {
 func (b Bound) Clock() criteria.Clock {
 	from := b.Report.Table.Of.Source
 	return criteria.Clock{Name: from.Clock, Zone: from.Zone}
+}
+
+// ZoneOf is the zone in which the seconds of a column's dates have their day: those of
+// days and wall times are as if UTC.
+func (b Bound) ZoneOf(of *column.Column) *time.Location {
+	if of.Type == column.Instant {
+		return b.Report.Table.Of.Source.Zone
+	}
+	return time.UTC
 }
 
 // Where are all the criteria, nil for none.

@@ -71,11 +71,7 @@ func (p *Ready) daysOf(ctx context.Context, v source.View, q compile.Query, c *c
 		if err != nil || !ok {
 			return 0, 0, err
 		}
-		if c.Type == column.Instant {
-			*day = civil.DayHolding(seconds, zone)
-		} else {
-			*day = civil.DayHolding(seconds, time.UTC)
-		}
+		*day = civil.DayHolding(seconds, p.Bound.ZoneOf(c))
 	}
 	return first, last, nil
 }

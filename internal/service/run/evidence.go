@@ -265,7 +265,7 @@ func (c *counter) records(n int64) {
 
 // dated spells a date of the plan's column, given in seconds.
 func (c *counter) dated(seconds int64) receipt.Dated {
-	zone := c.zoneOf(c.plan.Dated)
+	zone := c.run.ready.Bound.ZoneOf(c.plan.Dated)
 	day := civil.DayHolding(seconds, zone)
 	d := receipt.Dated{Day: day, Spelled: day.Spelled()}
 	if c.plan.Dated.Type == column.Date {
@@ -273,15 +273,6 @@ func (c *counter) dated(seconds int64) receipt.Dated {
 	}
 	d.Spelled += " " + civil.ClockAt(time.Unix(seconds, 0).In(zone))
 	return d
-}
-
-// zoneOf is the zone in which the seconds of a column's dates have their day: those of
-// days and wall times are as if UTC.
-func (c *counter) zoneOf(of *column.Column) *time.Location {
-	if of.Type == column.Instant {
-		return c.run.Zone
-	}
-	return time.UTC
 }
 
 // ends counts the records on the first and on the last day.

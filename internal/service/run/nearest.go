@@ -107,10 +107,10 @@ func (c *counter) besides(ctx context.Context, p *criteria.Bound, others []*crit
 	})
 	f := plan.Sum(groups)
 	if f.Earlier.Any {
-		earlier = civil.DayHolding(f.Earlier.Last, c.zoneOf(p.Column))
+		earlier = civil.DayHolding(f.Earlier.Last, c.run.ready.Bound.ZoneOf(p.Column))
 	}
 	if f.Later.Any {
-		later = civil.DayHolding(f.Later.First, c.zoneOf(p.Column))
+		later = civil.DayHolding(f.Later.First, c.run.ready.Bound.ZoneOf(p.Column))
 	}
 	return earlier, later, err
 }

@@ -89,7 +89,7 @@ func (r *Run) totals(columns []*column.Column, come []value.Value) {
 		}
 		text := []byte(nil)
 		if c.Type == column.Decimal {
-			text, _ = come[i].AppendDecimal(nil, c.Scale, false)
+			text, _ = c.AppendDecimal(nil, come[i])
 		} else {
 			text = come[i].Append(nil)
 		}
