@@ -105,6 +105,11 @@ var scans = []struct {
 	{"claims-of-a-month", `{"claim-month":"Feb 2025"}`, "claims", "opened_on", "1 = 1", month, "2025-02-01", "2025-03-01"},
 	{"open-claims", "{}", "claims", "opened_on", "closed_on IS NULL", month, "", "2026-08-25"},
 	{"large-claims", "{}", "claims", "opened_on", "amount >= 2000", month, "2026-01-01", ""},
+	{"sailings-in-figures", "{}", "sailings", "departed_at", "1 = 1", utc, "2026-10-01", "2026-11-01"},
+	{"late-in-figures", "{}", "sailings", "departed_at", "minutes_late >= 15", utc, "2026-10-01", "2026-11-01"},
+	{"passengers-by-month", "{}", "sailings", "departed_at", "1 = 1", utc, "2026-01-01", "2026-11-24"},
+	{"charges-in-shares", "{}", "waybills", "manifest_day", "1 = 1", digits, "2026-01-01", "2026-11-24"},
+	{"open-claims-by-age", "{}", "claims", "opened_on", "closed_on IS NULL", month, "", "2026-08-25"},
 	{"late-sailings", `{"travel-period":"Jan 2020"}`, "sailings", "departed_at", "minutes_late >= 15", utc, "2020-01-01", "2020-02-01"},
 }
 

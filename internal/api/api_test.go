@@ -601,7 +601,9 @@ func testDefinitions(t *testing.T, c *caller) {
 	for _, b := range []struct{ name, text, want string }{
 		{"mistyped key", strings.Replace(other, "ask:", "aks:", 1), `f1.yaml:3:1: no key "aks" here; did you mean "ask"? [unknown_key]`},
 		{"tab", other + "\tdefault: today\n", `f1.yaml:5:1: a tab indents this line; indent with blanks [tab_in_indentation]`},
-		{"breaks a stored report", "pikegate: 1\nprompt: routes\nask: Which?\ntype: day\n", `late-sailings.yaml:45:32: an answer of type day, as the prompt "routes" asks for, does not go with any_of on the column "route" of type text [type_mismatch]`},
+		{"breaks a stored report", "pikegate: 1\nprompt: routes\nask: Which?\ntype: day\n", `late-sailings.yaml:45:32: an answer of type day, as the prompt "routes" asks for, does not go with any_of on the column "route" of type text [type_mismatch]
+sailings-in-figures.yaml:9:32: an answer of type day, as the prompt "routes" asks for, does not go with any_of on the column "route" of type text [type_mismatch]
+sailings-in-figures.yaml:18:32: an answer of type day, as the prompt "routes" asks for, does not go with any_of on the column "route" of type text [type_mismatch]`},
 	} {
 		status, text := put(day, b.text)
 		assert.Equal(t, 422, status)

@@ -21,6 +21,7 @@ import (
 	"pikegate/internal/service/answer"
 	"pikegate/internal/service/base"
 	"pikegate/internal/service/receipt"
+	"pikegate/internal/service/run"
 )
 
 // ReportSummary is a report as it stands in a list.
@@ -82,7 +83,16 @@ type ReportInfo struct {
 	Clock   string          `json:"clock" doc:"What people call that zone's time."`
 	Records string          `json:"records" doc:"What its records are called."`
 	Prompts []PromptInfo    `json:"prompts" doc:"The questions, in the order in which they are asked."`
-	Columns []export.Column `json:"columns" doc:"The columns shown."`
+	Columns []export.Column `json:"columns" doc:"The columns of its main section: the first table of records, else the first table, else the first section."`
+	// Sections say what a run of them all will bring.
+	Sections []SectionInfo `json:"sections" doc:"What it shows, in order."`
+}
+
+// SectionInfo is a section of a report.
+type SectionInfo struct {
+	export.Head
+	ReaderMay []string        `json:"reader_may,omitempty" doc:"What a reader may change of a table: columns, sort, group."`
+	Offers    []export.Column `json:"offers,omitempty" doc:"Columns that a reader may add."`
 }
 
 // Asked is a request with answers.
@@ -164,6 +174,20 @@ type Result struct {
 	Receipt receipt.Receipt `json:"receipt" doc:"The record of the run; always last."`
 }
 
+// SectionsResult is a JSON result of several sections. One without a receipt was cut.
+type SectionsResult struct {
+	Sections []SectionResult `json:"sections" doc:"In the order of the report."`
+	Receipt  receipt.Receipt `json:"receipt" doc:"The record of the run; always last."`
+}
+
+// SectionResult is a section with its rows.
+type SectionResult struct {
+	receipt.Section
+	Chart   *export.Chart   `json:"chart,omitempty" doc:"How a chart is drawn."`
+	Columns []export.Column `json:"columns" doc:"The columns, in the order of the values in each row."`
+	Rows    [][]cell        `json:"rows" doc:"The records, or the rows of a summary, sorted; of a figure one."`
+}
+
 // cell stands for one value in the document.
 type cell struct{}
 
@@ -231,7 +255,7 @@ func resultContent(schemas huma.Registry) map[string]*huma.MediaType {
 		return &huma.MediaType{Schema: &huma.Schema{Type: huma.TypeString, Description: about}}
 	}
 	return map[string]*huma.MediaType{
-		"application/json":     {Schema: schemas.Schema(reflect.TypeFor[Result](), true, "Result")},
+		"application/json":     {Schema: &huma.Schema{OneOf: []*huma.Schema{schemas.Schema(reflect.TypeFor[Result](), true, "Result"), schemas.Schema(reflect.TypeFor[SectionsResult](), true, "SectionsResult")}}},
 		"text/csv":             text("RFC 4180: a header of column names, lines that end in CRLF, a missing value as an empty field, empty text as two quotes."),
 		"application/x-ndjson": text("One object a line, its members by column name."),
 	}
@@ -267,13 +291,20 @@ func (r routes) report(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
-	of := on.Table.Of
+	of := on.Main().Query.Of
 	info := ReportInfo{ReportSummary: summary(on.Report), AsOf: on.AsOf, Zone: of.Source.Zone.String(), Clock: of.Source.Clock, Records: of.Title,
-		Prompts: make([]PromptInfo, len(on.Prompts)), Columns: export.Columns(on.Table.Show, of.Source.Zone)}
+		Prompts: make([]PromptInfo, len(on.Prompts)), Columns: export.Columns(on.Main().Shown(), of.Source.Zone)}
+	for i, s := range on.Sections {
+		section := SectionInfo{Head: run.HeadOf(i+1, s, of.Source.Zone), Offers: export.Columns(s.Offers, of.Source.Zone)}
+		for _, f := range s.ReaderMay {
+			section.ReaderMay = append(section.ReaderMay, string(f))
+		}
+		info.Sections = append(info.Sections, section)
+	}
 	for i, p := range on.Prompts {
 		info.Prompts[i] = promptInfo(p, on.Offers[p.Name], on.Units[p.Name])
 		asked := on.Asked(p)
-		info.Prompts[i].Ask, info.Prompts[i].Help, info.Prompts[i].Labels = asked.Ask, asked.Help, readback.Labels(on.Criteria(), p)
+		info.Prompts[i].Ask, info.Prompts[i].Help, info.Prompts[i].Labels = asked.Ask, asked.Help, readback.Labels(on.Conditions(), p)
 	}
 	return &body[ReportInfo]{info}, nil
 }
@@ -367,11 +398,12 @@ func (r routes) choices(ctx context.Context, in *struct {
 }
 
 func (r routes) run(ctx context.Context, in *struct {
-	Report string `path:"report"`
-	Output output `query:"output" doc:"The format; that of the header Accept where it is absent, else JSON."`
-	Safe   bool   `query:"safe" doc:"Of CSV: put an apostrophe before fields that a spreadsheet program would take for formulas. Without it CSV is true to the data."`
-	Accept string `header:"Accept"`
-	Body   RunRequest
+	Report  string `path:"report"`
+	Output  output `query:"output" doc:"The format; that of the header Accept where it is absent, else JSON."`
+	Section int    `query:"section" minimum:"1" maximum:"1000" doc:"The number of the section that alone is wanted, from 1. Without it JSON has all sections, and CSV and NDJSON the only table."`
+	Safe    bool   `query:"safe" doc:"Of CSV: put an apostrophe before fields that a spreadsheet program would take for formulas. Without it CSV is true to the data."`
+	Accept  string `header:"Accept"`
+	Body    RunRequest
 }) (*huma.StreamResponse, error) {
 	format := formatOf(export.Format(in.Output), in.Accept)
 	if in.Safe {
@@ -380,7 +412,11 @@ func (r routes) run(ctx context.Context, in *struct {
 		}
 		format = export.SafeCSV
 	}
-	run, err := r.service.Runs.Prepare(ctx, in.Report, answer.Request{Answers: in.Body.Answers, AsOf: in.Body.AsOf,
+	section := in.Section
+	if section == 0 && format != export.JSON && format != export.Events {
+		section = answer.OnlyTable
+	}
+	run, err := r.service.Runs.Prepare(ctx, in.Report, answer.Request{Section: section, Answers: in.Body.Answers, AsOf: in.Body.AsOf,
 		Limit: in.Body.Limit, Skip: in.Body.Skip, Uncounted: in.Body.Uncounted, Evidence: in.Body.Evidence != "", Whole: in.Body.Evidence == WholeEvidence, Files: in.Body.Files, Of: in.Body.Of, After: in.Body.After})
 	if err != nil {
 		return nil, problemOf(ctx, err)
@@ -390,7 +426,14 @@ func (r routes) run(ctx context.Context, in *struct {
 		if id := run.ID(); id > 0 {
 			c.SetHeader("Link", "<"+receiptPath(id)+`>; rel="describedby"`)
 		}
-		_, err := run.Stream(ctx, export.New(format, run.Sending(c.BodyWriter(), func() { cutOff(c.BodyWriter()) }), run.Columns, run.Zone, run.Notes()...))
+		to := run.Sending(c.BodyWriter(), func() { cutOff(c.BodyWriter()) })
+		var result export.Result
+		if run.Several() {
+			result = export.NewSections(format, to, run.Zone)
+		} else {
+			result = export.Whole{Writer: export.New(format, to, run.Columns, run.Zone, run.Notes()...)}
+		}
+		_, err := run.Stream(ctx, result)
 		switch {
 		case err == nil:
 		case run.Sent() || errors.Is(err, context.Canceled) || errors.Is(err, receipt.ErrGone):

@@ -133,7 +133,7 @@ func TestAFirstStartThatIsKilled(t *testing.T) {
 		require.NoError(t, err)
 		require.NoError(t, json.NewDecoder(answer.Body).Decode(&list))
 		answer.Body.Close()
-		assert.Len(t, list.Reports, 20, after)
+		assert.Len(t, list.Reports, 25, after)
 		require.NoError(t, second.Process.Kill())
 		_ = second.Wait()
 	}
@@ -145,6 +145,6 @@ func TestAFirstStartThatIsKilled(t *testing.T) {
 	require.NoError(t, fillDemo(t.Context(), dir, catalog.Embedded, day))
 	require.NoError(t, s.Base.SetToday(t.Context(), day))
 	require.NoError(t, prepareDemo(t.Context(), s, dir, catalog.Embedded, day))
-	assert.Len(t, s.Base.Reports(""), 20)
+	assert.Len(t, s.Base.Reports(""), 25)
 	require.NoError(t, s.Close())
 }

@@ -28,6 +28,7 @@ func newRun() *cobra.Command {
 	var given, with []string
 	var asOf, output, to, evidence string
 	var safe bool
+	var section int
 	c := &cobra.Command{
 		Use:   "run REPORT",
 		Short: "Run a report and print its records",
@@ -38,7 +39,8 @@ without any answer asks for them one by one.
 
 Under a table stands what shows that it is right: its first and last date and the
 nearest records left out, where all records lie beside the period, and how many each
-condition left. The run is on record: see pikegate history and pikegate receipt.`,
+condition left. Of a report of several sections a figure is a line, a chart a picture of blocks
+beside its numbers. The run is on record: see pikegate history and pikegate receipt.`,
 		Example: `  pikegate run late-sailings
   pikegate run late-sailings --answer "travel-period=1 Mar 2026 to 5 Mar 2026" --answer minutes=30
   pikegate run late-sailings --with drafts --as-of 2027-01-01
@@ -66,7 +68,7 @@ condition left. The run is on record: see pikegate history and pikegate receipt.
 					return err
 				}
 			}
-			return runTo(c, client, args[0], asked, output, safe, to)
+			return runTo(c, client, args[0], asked, output, section, safe, to)
 		},
 	}
 	serverFlag(c)
@@ -75,6 +77,7 @@ condition left. The run is on record: see pikegate history and pikegate receipt.
 	wordFlag(c, &evidence, "evidence", "", []string{"true", "false", "whole"}, "count what shows that the records are right, for the receipt; a table does unless told not to; whole counts all records of a large table too")
 	c.Flags().Lookup("evidence").NoOptDefVal = "true"
 	c.Flags().StringArrayVar(&with, "with", nil, "a file or directory of definitions to try that are not published; repeat it for more")
+	c.Flags().IntVar(&section, "section", 0, "the number of the section that alone is wanted, from 1; CSV and NDJSON have room for one, and take the only table without it")
 	c.Flags().BoolVar(&safe, "safe", false, "of CSV: write what no spreadsheet program takes for a formula; without it CSV is true to the data")
 	c.Flags().StringVar(&to, "to", "", "file to write to, in place of standard output; it appears when it is whole")
 	return c
@@ -127,12 +130,16 @@ func isTerminal(stream any) bool {
 }
 
 // runTo runs the report and writes its records to a file or standard output.
-func runTo(c *cobra.Command, client *client, report string, asked api.RunRequest, output string, safe bool, to string) error {
+func runTo(c *cobra.Command, client *client, report string, asked api.RunRequest, output string, section int, safe bool, to string) error {
 	format := export.Format(output)
 	if output == tableOutput {
 		format = export.JSON
 	}
-	answer, err := client.call(c.Context(), http.MethodPost, fmt.Sprintf("%s/runs?output=%s&safe=%t", reportPath(report), format, safe), asked, export.MediaTypes[format])
+	path := fmt.Sprintf("%s/runs?output=%s&safe=%t", reportPath(report), format, safe)
+	if section > 0 {
+		path += fmt.Sprint("&section=", section)
+	}
+	answer, err := client.call(c.Context(), http.MethodPost, path, asked, export.MediaTypes[format])
 	if err != nil {
 		return err
 	}

@@ -27,29 +27,47 @@ const missing = "missing"
 // and the count under it.
 func writeTable(from io.Reader, to io.Writer, colour bool) error {
 	t := &table{w: bufio.NewWriter(to), colour: colour}
-	told, err := readResult(from, t.begin, t.row)
+	told, err := readResult(from, t)
 	if err != nil {
 		t.flush()
 		return err
 	}
-	if t.widths == nil { // no row is printed yet, and the receipt knows more
-		t.notes = told.Notes
+	if len(told.Sections) > 0 {
+		t.said = nil
+		t.say(told.Notes)
+		fmt.Fprintf(t.w, "%s\n", told.ReadBack)
+		if main := told.Sections[told.Main-1]; main.Records != nil {
+			fmt.Fprintf(t.w, "Section %d, %s: %s.\n", main.Section, main.Label, recordsOf(told))
+		}
+	} else {
+		t.under(told)
+		fmt.Fprintf(t.w, "%s. %s\n", recordsOf(told), told.ReadBack)
 	}
-	if len(t.columns) > 0 && t.rows > 0 {
-		t.release()
-		fmt.Fprintln(t.w)
-	}
-	t.say(told.Notes)
-	t.totals(told.Totals)
-	for _, left := range told.LeftOut {
-		fmt.Fprintf(t.w, "Left out of %s: %s without a value.\n", left.Label, english.Count(int(left.Missing+left.Unreadable), "record"))
-	}
-	fmt.Fprintf(t.w, "%s. %s\n", recordsOf(told), told.ReadBack)
 	sayEvidence(t.w, told)
 	if told.ID > 0 {
 		fmt.Fprintf(t.w, "Receipt %d.\n", told.ID)
 	}
 	return t.flush()
+}
+
+// under prints what stands under the rows of a table.
+func (t *table) under(told *receipt.Receipt) {
+	if t.widths == nil { // no row is printed yet, and the receipt knows more
+		t.notes = told.Notes
+	}
+	within := t.interleave(told.Subtotals)
+	if len(t.columns) > 0 && t.rows > 0 {
+		t.release()
+		fmt.Fprintln(t.w)
+	}
+	t.say(told.Notes)
+	if !within {
+		t.subtotals(told.Subtotals)
+	}
+	t.totals(told.Totals)
+	for _, left := range told.LeftOut {
+		fmt.Fprintf(t.w, "Left out of %s: %s without a value.\n", left.Label, english.Count(int(left.Missing+left.Unreadable), "record"))
+	}
 }
 
 // say prints what to know before reading the rows, each note once.
@@ -62,62 +80,77 @@ func (t *table) say(notes []string) {
 	}
 }
 
-// readResult decodes a JSON result as it comes. A result without a receipt is
-// refused.
-//
-// It follows the stream part by part, since nothing of it is held in memory.
-func readResult(from io.Reader, begin func([]export.Column, []string), row func([]any)) (*receipt.Receipt, error) {
+// readResult decodes a JSON result as it comes, and hands what is read to t. A result without a
+// receipt is refused.
+func readResult(from io.Reader, t *table) (*receipt.Receipt, error) {
 	d := json.NewDecoder(from)
 	d.UseNumber()
-	if _, err := d.Token(); err != nil {
-		return nil, err
-	}
 	var told *receipt.Receipt
 	var columns []export.Column
 	var notes []string
-	for d.More() {
-		key, err := d.Token()
-		if err != nil {
-			return nil, err
-		}
+	err := members(d, func(key string) error {
 		switch key {
 		case "columns":
-			if err := d.Decode(&columns); err != nil {
-				return nil, err
-			}
+			return d.Decode(&columns)
 		case "notes":
-			if err := d.Decode(&notes); err != nil {
-				return nil, err
-			}
+			return d.Decode(&notes)
 		case "rows":
-			begin(columns, notes)
-			if _, err := d.Token(); err != nil {
-				return nil, err
-			}
-			for d.More() {
-				var values []any
-				if err := d.Decode(&values); err != nil {
-					return nil, err
-				}
-				row(values)
-			}
-			if _, err := d.Token(); err != nil {
-				return nil, err
-			}
+			t.begin(columns, notes)
+			return rows(d, t.row)
+		case "sections":
+			return items(d, func() error { return t.section(d) })
 		case "receipt":
 			told = &receipt.Receipt{}
-			if err := d.Decode(told); err != nil {
-				return nil, err
-			}
+			return d.Decode(told)
+		}
+		return d.Decode(new(any))
+	})
+	if err == nil && told == nil {
+		err = errCut
+	}
+	return told, err
+}
+
+// members hands out the names of the members of an object; read reads the value of each.
+func members(d *json.Decoder, read func(name string) error) error {
+	if _, err := d.Token(); err != nil {
+		return err
+	}
+	for d.More() {
+		name, err := d.Token()
+		if err != nil {
+			return err
+		}
+		if err := read(fmt.Sprint(name)); err != nil {
+			return err
 		}
 	}
+	_, err := d.Token()
+	return err
+}
+
+// items reads the items of an array.
+func items(d *json.Decoder, read func() error) error {
 	if _, err := d.Token(); err != nil {
-		return nil, err
+		return err
 	}
-	if told == nil {
-		return nil, errCut
+	for d.More() {
+		if err := read(); err != nil {
+			return err
+		}
 	}
-	return told, nil
+	_, err := d.Token()
+	return err
+}
+
+// rows hands out rows.
+func rows(d *json.Decoder, row func([]any)) error {
+	return items(d, func() error {
+		var values []any
+		err := d.Decode(&values)
+		row(values)
+		return err
+	})
 }
 
 // table prints rows under headings, numbers to the right.
@@ -251,14 +284,50 @@ func instantText(at time.Time, zone string) string {
 
 // totals prints the totals of columns in a line.
 func (t *table) totals(totals []receipt.Total) {
+	if len(totals) > 0 {
+		fmt.Fprintf(t.w, "In all: %s.\n", totalsText(totals))
+	}
+}
+
+// interleave puts subtotals behind the rows that they are of, where all rows are held; each stands in
+// the first column, and its totals under what they are of.
+func (t *table) interleave(all []receipt.Subtotal) bool {
+	rows := 0
+	for _, s := range all {
+		rows += int(s.Rows)
+	}
+	if rows == 0 || rows != len(t.held) {
+		return false
+	}
+	var held [][]string
+	for _, s := range all {
+		held, t.held = append(held, t.held[:s.Rows]...), t.held[s.Rows:]
+		cells := make([]string, len(t.columns))
+		for i, c := range t.columns {
+			for _, total := range s.Totals {
+				if total.Column == c.Name {
+					cells[i] = total.Value
+				}
+			}
+		}
+		cells[0] = fmt.Sprintf("= %s, %d", plain(s.Value), s.Records)
+		held = append(held, cells)
+	}
+	t.held = held
+	return true
+}
+
+// subtotals prints the totals of the rows that lie together, a line for each.
+func (t *table) subtotals(all []receipt.Subtotal) {
+	for _, s := range all {
+		fmt.Fprintf(t.w, "%s, %s: %s.\n", plain(s.Value), english.Count(int(s.Records), "record"), totalsText(s.Totals))
+	}
+}
+
+func totalsText(totals []receipt.Total) string {
 	said := make([]string, len(totals))
 	for i, total := range totals {
-		said[i] = total.Label + " " + total.Value
-		if total.Unit != "" {
-			said[i] += " " + total.Unit
-		}
+		said[i] = strings.TrimSpace(total.Label + " " + total.Value + " " + total.Unit)
 	}
-	if len(said) > 0 {
-		fmt.Fprintf(t.w, "In all: %s.\n", strings.Join(said, ", "))
-	}
+	return strings.Join(said, ", ")
 }

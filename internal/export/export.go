@@ -181,6 +181,12 @@ func (o *output) appendDated(b []byte, c *column.Column, v value.Value) []byte {
 	return civil.AppendStamp(b, time.UnixMicro(micros), o.zone)
 }
 
+// ValueJSON is a value of a column as JSON, as it stands in the rows of a result.
+func ValueJSON(c *column.Column, zone *time.Location, v value.Value) []byte {
+	o := output{columns: []*column.Column{c}, zone: zone, dates: make([]repeated, 1)}
+	return o.appendJSON(nil, 0, v)
+}
+
 func isWhole(v value.Value) bool {
 	_, ok := v.Int()
 	return ok

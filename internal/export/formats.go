@@ -141,14 +141,19 @@ func (w *jsonWriter) Begin() error {
 }
 
 func (w *jsonWriter) Row(values []value.Value) error {
-	if w.rows > 0 {
-		w.buffer = append(w.buffer, ',')
-	}
 	w.rows++
-	w.buffer = append(w.buffer, '\n', '[')
-	w.appendValues(values)
-	w.buffer = append(w.buffer, ']')
-	return w.send()
+	return w.row(w.rows == 1, values)
+}
+
+// row writes a row as an item of a JSON array.
+func (o *output) row(first bool, values []value.Value) error {
+	if !first {
+		o.buffer = append(o.buffer, ',')
+	}
+	o.buffer = append(o.buffer, '\n', '[')
+	o.appendValues(values)
+	o.buffer = append(o.buffer, ']')
+	return o.send()
 }
 
 // Flush ends the rows, so that whoever reads line by line knows that they are all.
@@ -212,11 +217,14 @@ func (w *eventsWriter) Begin() error {
 	return w.send()
 }
 
-func (w *eventsWriter) Row(values []value.Value) error {
-	w.buffer = append(w.buffer, `{"event":"row","values":[`...)
-	w.appendValues(values)
-	w.buffer = append(w.buffer, "]}\n"...)
-	return w.send()
+func (w *eventsWriter) Row(values []value.Value) error { return w.rowEvent(values) }
+
+// rowEvent writes a row as an event.
+func (o *output) rowEvent(values []value.Value) error {
+	o.buffer = append(o.buffer, `{"event":"row","values":[`...)
+	o.appendValues(values)
+	o.buffer = append(o.buffer, "]}\n"...)
+	return o.send()
 }
 
 // Flush says that there are no more rows.

@@ -18,6 +18,7 @@ import (
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/value"
+	"pikegate/internal/export"
 	"pikegate/internal/load"
 	"pikegate/internal/service"
 	"pikegate/internal/service/answer"
@@ -115,7 +116,7 @@ func ran(t *testing.T, s *service.Service, req answer.Request) *receipt.Receipt 
 	req.Evidence = true
 	started, err := s.Runs.Prepare(ctx, "trips", req)
 	require.NoError(t, err)
-	receipt, err := started.Stream(ctx, &pausing{})
+	receipt, err := started.Stream(ctx, export.Whole{Writer: &pausing{}})
 	require.NoError(t, err)
 	return receipt
 }
@@ -211,7 +212,7 @@ sort: [on]
 		return statements(t, func() {
 			r, err := s.Runs.Prepare(ctx, "sieve", answer.Request{Evidence: true, Limit: limit})
 			require.NoError(t, err)
-			receipt, err := r.Stream(ctx, &pausing{})
+			receipt, err := r.Stream(ctx, export.Whole{Writer: &pausing{}})
 			require.NoError(t, err)
 			assert.Len(t, receipt.Evidence.ConditionCounts, 8)
 			assert.EqualValues(t, 4, receipt.Evidence.ConditionCounts[7].Left)
@@ -258,7 +259,7 @@ func TestRunningAgain(t *testing.T) {
 
 	started, err := s.Runs.Prepare(ctx, "trips", answer.Request{})
 	require.NoError(t, err)
-	bare, err := started.Stream(ctx, &pausing{})
+	bare, err := started.Stream(ctx, export.Whole{Writer: &pausing{}})
 	require.NoError(t, err)
 	assert.Nil(t, bare.Evidence)
 	c, err = s.Runs.Again(ctx, bare.ID, "")
@@ -310,7 +311,7 @@ func TestWhyEmpty(t *testing.T) {
 	} {
 		started, err := s.Runs.Prepare(ctx, report, answer.Request{Answers: map[string]prompt.Entered{"since": prompt.OneText(c.asked)}, Evidence: true})
 		require.NoError(t, err)
-		r, err := started.Stream(ctx, &pausing{})
+		r, err := started.Stream(ctx, export.Whole{Writer: &pausing{}})
 		require.NoError(t, err)
 		near := r.Evidence.Empty.Nearest
 		assert.Equal(t, []any{c.answer, c.spelled, int64(1)}, []any{near.Answer, near.Spelled, near.Records}, report)
@@ -362,7 +363,7 @@ func TestStates(t *testing.T) {
 			if cancel, ok := ctx.Value(cancelKey{}).(context.CancelFunc); ok && w.then == nil {
 				w.then = func() error { cancel(); return ctx.Err() }
 			}
-			_, err = r.Stream(ctx, w)
+			_, err = r.Stream(ctx, export.Whole{Writer: w})
 			return err
 		}
 	}
@@ -392,10 +393,10 @@ func TestStates(t *testing.T) {
 	third, err := s.Runs.Prepare(ctx, "trips", answer.Request{}) // whose receipt is the last
 	require.NoError(t, err)
 	state(receipt.SourceBusy, "its queue is full", s, func(ctx context.Context) (busy error) {
-		_, err := second.Stream(ctx, &writing{then: func() error {
-			_, busy = third.Stream(ctx, fine())
+		_, err := second.Stream(ctx, export.Whole{Writer: &writing{then: func() error {
+			_, busy = third.Stream(ctx, export.Whole{Writer: fine()})
 			return nil
-		}})
+		}}})
 		return errors.Join(busy, err)
 	})
 
@@ -434,7 +435,7 @@ func TestDataThatChangeMeanwhile(t *testing.T) {
 	changed := func(s *service.Service, change func()) *receipt.Receipt {
 		started, err := s.Runs.Prepare(ctx, "trips", answer.Request{Evidence: true})
 		require.NoError(t, err)
-		r, err := started.Stream(ctx, &handing{then: change})
+		r, err := started.Stream(ctx, export.Whole{Writer: &handing{then: change}})
 		require.NoError(t, err)
 		require.Empty(t, r.Evidence.NotComputed)
 		return r
@@ -555,7 +556,7 @@ func TestComparingVersions(t *testing.T) {
 
 	started, err := s.Runs.Prepare(ctx, "trips", answer.Request{Files: file(strings.Replace(query, "at_least: 1", "at_least: 4", 1))})
 	require.NoError(t, err)
-	r, err := started.Stream(ctx, &pausing{})
+	r, err := started.Stream(ctx, export.Whole{Writer: &pausing{}})
 	require.NoError(t, err)
 	assert.EqualValues(t, 2, *r.Records, "tried before it is published")
 	assert.Zero(t, r.ID)

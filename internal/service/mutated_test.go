@@ -19,6 +19,7 @@ import (
 	"pikegate/internal/core/difference"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
+	"pikegate/internal/export"
 	"pikegate/internal/service/answer"
 	"pikegate/internal/service/author"
 	"pikegate/internal/service/base"
@@ -116,7 +117,7 @@ func TestDefinitionsThatAreBrokenByChance(t *testing.T) {
 		case 2:
 			doing = "run of " + name
 			if started, err := s.Runs.Prepare(who, name, answer.Request{Files: tried, Limit: 1, Answers: map[string]prompt.Entered{"travel-period": prompt.OneText("last month")}}); err == nil {
-				_, _ = started.Stream(who, &pausing{})
+				_, _ = started.Stream(who, export.Whole{Writer: &pausing{}})
 			}
 		case 3:
 			doing = "comparison of " + name

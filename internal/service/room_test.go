@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/internal/core/prompt"
+	"pikegate/internal/export"
 	"pikegate/internal/load"
 	"pikegate/internal/service"
 	"pikegate/internal/service/answer"
@@ -113,7 +114,7 @@ func TestOwnRecordsHaveASize(t *testing.T) {
 	}
 	started, err := s.Runs.Prepare(ctx, "one", answer.Request{})
 	if err == nil {
-		_, err = started.Stream(ctx, &pausing{})
+		_, err = started.Stream(ctx, export.Whole{Writer: &pausing{}})
 	}
 	require.ErrorIs(t, err, store.ErrNoRoom)
 	assert.Error(t, s.Base.Ready(ctx))
@@ -137,7 +138,7 @@ func TestAFullDisk(t *testing.T) {
 	started := func() error {
 		r, err := s.Runs.Prepare(ctx, "one", answer.Request{})
 		if err == nil {
-			_, err = r.Stream(ctx, &pausing{})
+			_, err = r.Stream(ctx, export.Whole{Writer: &pausing{}})
 		}
 		return err
 	}

@@ -91,7 +91,7 @@ func asked(t *testing.T, s *service.Service, report string, req answer.Request, 
 	started, err := s.Runs.Prepare(ctx, report, req)
 	require.NoError(t, err)
 	var out bytes.Buffer
-	_, err = started.Stream(ctx, export.New(export.JSON, &out, started.Columns, started.Zone, started.Notes()...))
+	_, err = started.Stream(ctx, export.Whole{Writer: export.New(export.JSON, &out, started.Columns, started.Zone, started.Notes()...)})
 	require.NoError(t, err)
 	var g got
 	require.NoError(t, json.Unmarshal(out.Bytes(), &g))
@@ -412,7 +412,7 @@ func TestARunThatPanics(t *testing.T) {
 				assert.Equal(t, started.ID(), p.Receipt)
 				assert.Contains(t, string(p.Stack), "panicking")
 			}()
-			_, _ = started.Stream(ctx, &panicking{n: row})
+			_, _ = started.Stream(ctx, export.Whole{Writer: &panicking{n: row}})
 		}()
 		r, err := s.Receipts.Find(ctx, started.ID())
 		require.NoError(t, err)
@@ -470,10 +470,10 @@ func TestAResultOnItsWay(t *testing.T) {
 		assert.Equal(t, receipt.Rows, r.State)
 		return r.Says
 	}
-	_, err = started.Stream(ctx, &ending{end: func() error {
+	_, err = started.Stream(ctx, export.Whole{Writer: &ending{end: func() error {
 		assert.Equal(t, "All was read and sent; it is not known to have arrived.", said())
 		return nil
-	}})
+	}}})
 	require.NoError(t, err)
 	assert.Equal(t, "Records came back.", said())
 }

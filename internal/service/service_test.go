@@ -215,7 +215,7 @@ func TestTheSameNameTwiceInOneUpload(t *testing.T) {
 
 func TestFindingReports(t *testing.T) {
 	ferries := demotest.Start(t)
-	for search, want := range map[string]int{"": 20, "LATE": 3, "office late newest left": 1, "freight fuel": 0, "waybills day": 1} {
+	for search, want := range map[string]int{"": 25, "LATE": 4, "office late newest left": 1, "freight fuel": 0, "waybills day": 1} {
 		assert.Len(t, ferries.Service.Base.Reports(search), want, "%q", search)
 	}
 	_, err := ferries.Service.Base.Report("waybill-by-day")
@@ -309,7 +309,7 @@ func TestAReportWithManyPrompts(t *testing.T) {
 	started, err := ferries.Service.Runs.Prepare(ctx, "many", answer.Request{Limit: 100})
 	require.NoError(t, err)
 	var out strings.Builder
-	receipt, err := started.Stream(ctx, export.New(export.NDJSON, &out, started.Columns, started.Zone))
+	receipt, err := started.Stream(ctx, export.Whole{Writer: export.New(export.NDJSON, &out, started.Columns, started.Zone)})
 	require.NoError(t, err)
 	assert.Equal(t, 100, receipt.Rows)
 	assert.Len(t, receipt.Answers, 20)
@@ -333,7 +333,7 @@ func TestTheLimitsOfASource(t *testing.T) {
 	started := func(limit int, w export.Writer) (*receipt.Receipt, error) {
 		r, err := s.Runs.Prepare(ctx, "one", answer.Request{Limit: limit})
 		require.NoError(t, err)
-		return r.Stream(ctx, w)
+		return r.Stream(ctx, export.Whole{Writer: w})
 	}
 	_, err = started(0, &pausing{})
 	assert.ErrorIs(t, err, receipt.ErrSize)

@@ -15,6 +15,7 @@ import (
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/prompt"
+	"pikegate/internal/export"
 	"pikegate/internal/service"
 	"pikegate/internal/service/answer"
 	"pikegate/internal/service/base"
@@ -224,7 +225,7 @@ func evidenceOf(t require.TestingT, s *service.Service, report string, req answe
 	req.Evidence = true
 	started, err := s.Runs.Prepare(ctx, report, req)
 	require.NoError(t, err)
-	r, err := started.Stream(ctx, &pausing{})
+	r, err := started.Stream(ctx, export.Whole{Writer: &pausing{}})
 	require.NoError(t, err)
 	return r
 }
@@ -413,7 +414,7 @@ func TestLargeTablesTellTheSame(t *testing.T) {
 		now = now.Add(2 * time.Minute)
 		started, err := s.Runs.Prepare(ctx, "crossings", entered("days", "2 Jan 2026"))
 		if err == nil {
-			_, err = started.Stream(ctx, &pausing{})
+			_, err = started.Stream(ctx, export.Whole{Writer: &pausing{}})
 		}
 		assert.Error(t, err, "the table is gone")
 	})

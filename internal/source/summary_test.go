@@ -45,7 +45,7 @@ func summed(t *testing.T, e sourcetest.Engine, sql *compile.Compiler, s *summary
 			return err
 		})
 	}), statement.SQL)
-	table, err := tally.Table(names, nil, nil)
+	table, err := tally.Table(summary.Asked{Names: names})
 	require.NoError(t, err)
 	if left != nil {
 		*left = table.Left

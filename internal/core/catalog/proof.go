@@ -24,3 +24,11 @@ type Proof struct {
 	// Places are where each of what is expected stands, by its key.
 	Places map[string]fault.Place
 }
+
+// Main is the section that it proves, nil where there is none.
+func (p *Proof) Main() *Section {
+	if p.Report == nil {
+		return nil
+	}
+	return p.Report.Main()
+}

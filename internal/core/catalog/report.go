@@ -51,9 +51,8 @@ type Report struct {
 	Wording map[*prompt.Prompt]Wording     // the report's own, of some of them
 	Lists   map[*prompt.Prompt]*ChoiceList // where the choices of some of them come from
 	Unasked []*prompt.Prompt               // the derived and hidden ones of its conditions
-	Where   *criteria.Node                 // holds beside the query's own; nil for none
-	Table   *Query
-	Totals  []*column.Column // of those shown, the ones whose total is told
+	// Sections are what it shows, in order; all of records of one source.
+	Sections []*Section
 	// MostRead is how many records a run may have the database read, 0 for any number.
 	MostRead int64
 }
@@ -67,18 +66,55 @@ func (r *Report) Asked(p *prompt.Prompt) Wording {
 	return Wording{Ask: cmp.Or(w.Ask, p.Ask), Help: cmp.Or(w.Help, p.Help)}
 }
 
-// Criteria are all the conditions that hold for the report, nil for none.
-func (r *Report) Criteria() *criteria.Node { return criteria.Both(r.Table.Criteria(), r.Where) }
+// Main is the section that the evidence is about and that further pages are of: the first table of
+// records, else the first table, else the first section; nil where there is none.
+func (r *Report) Main() *Section {
+	var first, table *Section
+	for _, s := range r.Sections {
+		switch {
+		case s.Kind == Table && s.Query.Summary == nil:
+			return s
+		case s.Kind == Table && table == nil:
+			table = s
+		case first == nil:
+			first = s
+		}
+	}
+	return cmp.Or(table, first)
+}
 
-// Parts are the criteria that hold together for the report, any of which may be nil:
-// those of its dataset first, then those of its query and its own.
-func (r *Report) Parts() []*criteria.Node {
-	return []*criteria.Node{r.Table.Of.Where, r.Table.Where, r.Where}
+// IsOneTable reports whether all that the report shows is a table.
+func (r *Report) IsOneTable() bool { return len(r.Sections) == 1 && r.Sections[0].Kind == Table }
+
+// Walk hands out the conditions of all sections, each with the dataset that it is on: those of the
+// main section first.
+func (r *Report) Walk(use func(of *Dataset, c *criteria.Node)) {
+	main := r.Main()
+	walk := func(s *Section) {
+		s.Criteria().Walk(func(c *criteria.Node) { use(s.Query.Of, c) })
+	}
+	if main == nil {
+		return
+	}
+	walk(main)
+	for _, s := range r.Sections {
+		if s != main {
+			walk(s)
+		}
+	}
+}
+
+// Conditions are the conditions of all sections one after the other, as if any of them could hold; nil
+// for none.
+func (r *Report) Conditions() *criteria.Node {
+	all := &criteria.Node{Logic: criteria.All}
+	r.Walk(func(_ *Dataset, c *criteria.Node) { all.Nodes = append(all.Nodes, c) })
+	return all
 }
 
 // Alone is the query as a report that asks what it needs and says nothing of itself.
 func (q *Query) Alone() *Report {
-	r := &Report{Name: q.Name, Title: q.Name, Table: q}
+	r := &Report{Name: q.Name, Title: q.Name, Sections: []*Section{{Kind: Table, Query: q, From: q}}}
 	for _, p := range q.Prompts {
 		if !p.IsAsked() {
 			r.Unasked = append(r.Unasked, p)

@@ -87,7 +87,7 @@ func TestJoinedAndDerivedDatasets(t *testing.T) {
 	assert.Empty(t, defs.Warnings[catalog.Ref{Kind: catalog.KindReport, Name: "r"}])
 	assert.ElementsMatch(t, []catalog.Ref{{Kind: catalog.KindDataset, Name: "recent"}, {Kind: catalog.KindFilter, Name: "afloat"}}, defs.Users[catalog.Ref{Kind: catalog.KindDataset, Name: "joined"}])
 	conditions := 0
-	for _, n := range defs.Reports["r"].Criteria().Nodes {
+	for _, n := range defs.Reports["r"].Main().Criteria().Nodes {
 		conditions += max(1, len(n.Nodes))
 	}
 	assert.Equal(t, 3, conditions, "its bases' and its own")

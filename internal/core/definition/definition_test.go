@@ -127,7 +127,7 @@ func TestLinking(t *testing.T) {
 	c, faults := Link(docs, catalog.RefsOf(docs), setting)
 	require.Empty(t, faults)
 	r := c.Reports["late"]
-	q := r.Table
+	q := r.Main().Query
 	assert.Equal(t, "Harbour time", q.Of.Source.Clock)
 	assert.Equal(t, "From", q.Show[1].Label)
 	assert.Equal(t, criteria.Any, q.Where.Logic)

@@ -2,6 +2,7 @@ package definition
 
 import (
 	"fmt"
+	"slices"
 
 	"go.yaml.in/yaml/v3"
 
@@ -52,7 +53,9 @@ func (l *linker) ages(p *prompt.Prompt, n *yaml.Node) {
 
 // unused warns of prompts that a report asks in vain, where it names them.
 func (l *linker) unused(r *catalog.Report, prompts *yaml.Node) {
-	if r.Table == nil || prompts == nil || l.broken[catalog.Ref{Kind: catalog.KindQuery, Name: r.Table.Name}] {
+	if prompts == nil || slices.ContainsFunc(r.Sections, func(s *catalog.Section) bool {
+		return l.broken[catalog.Ref{Kind: catalog.KindQuery, Name: s.From.Name}]
+	}) {
 		return
 	}
 	named := map[string]*yaml.Node{}

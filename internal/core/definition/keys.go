@@ -119,7 +119,7 @@ var kindKeys = map[catalog.Kind]keys{
 			"The questions, in the order in which they are asked; where absent, all that its conditions need, in the order in which they are met.")),
 		may("where", ref("criteria", "Holds beside the query's own.")),
 		may("limits", reportLimitKeys.schema("What a run may cost.")),
-		must("sections", list(sectionKeys.schema(""), "One table.")),
+		must("sections", list(sectionSchema(), "What it shows, in order: figures, charts and tables.")),
 	),
 	catalog.KindProof: kind("proof", "Answers with what must come back for them.",
 		may("report", name("The report that is proved.")),
@@ -319,13 +319,66 @@ var wordingKeys = keys{
 	may("help", text("More about it, likewise.")),
 }
 
-var (
-	sectionKeys = keys{must("table", tableKeys.schema(""))}
-	tableKeys   = keys{
-		must("query", name("The query that feeds it.")),
-		may("totals", list(object{"type": "string"}, "The columns whose total over all rows is told.")),
+// sectionKeys are the kinds of sections, of which a section is one.
+func sectionKeys() keys {
+	var all keys
+	for _, kind := range catalog.SectionKinds {
+		all = append(all, must(string(kind), sectionKinds[kind].schema(sectionAbout[kind]), string(kind)))
 	}
-)
+	return all
+}
+
+// sectionSchema are the forms that a section can have, in JSON Schema.
+func sectionSchema() object {
+	var forms []any
+	for _, kind := range catalog.SectionKinds {
+		forms = append(forms, sectionKeys().of(string(kind)).schema(""))
+	}
+	return object{"oneOf": forms}
+}
+
+var sectionAbout = map[catalog.SectionKind]string{catalog.Figure: "A number.", catalog.Chart: "A picture of a summary.", catalog.Table: "Records, or the rows of a summary."}
+
+// sectionKinds are the keys of each kind of section.
+var sectionKinds = map[catalog.SectionKind]keys{
+	catalog.Figure: section("The query whose records it tells of.",
+		must("summary", object{"description": "The figure of the summary; of a query of records one that is written out, such as count or {sum: passengers}.", "oneOf": append([]any{object{"type": "string"}}, figureForms()[1:]...)}),
+		compareKey,
+		may("better", oneOfTheseSchema(catalog.Betters, "Which change is drawn as a good one.")),
+		may("line", object{"type": "object", "additionalProperties": groupKeys.schema(""), "minProperties": 1, "maxProperties": 1, "description": "A small line of it along a unit of the calendar, such as {departed_at: {by: day}}."}),
+	),
+	catalog.Chart: section("The summary that it draws.",
+		must("kind", oneOfTheseSchema(catalog.DrawnKinds, "How it is drawn; share is of the whole, as stacked columns.")),
+		must("across", text("The group along its axis.")),
+		must("up", text("The figure that is drawn.")),
+		may("split", text("The group that makes series of it.")),
+		may("stacked", truth("The series stand on each other.")),
+		may("first", whole("How many series it has at most, or how many values along its axis; the rest is put together as others. 12 series where absent.")),
+		compareKey,
+	),
+	catalog.Table: section("The query that feeds it.",
+		may("totals", list(object{"type": "string"}, "The columns whose total over all rows is told.")),
+		may("subtotals", object{"description": "What the totals are told for too: the column that the rows are sorted by first, a date by a unit of the calendar.",
+			"oneOf": []any{object{"type": "string"}, object{"type": "object", "additionalProperties": groupKeys.schema(""), "minProperties": 1, "maxProperties": 1}}}),
+		may("first", whole("How many rows of a summary are shown.")),
+		may("rest", truth("The rows behind the first ones are put together in one, named others.")),
+		compareKey,
+		may("reader_may", list(oneOfTheseSchema(catalog.Freedoms, ""), "What a reader may change of it: which columns it shows and in what order, how it is sorted, by what it is grouped.")),
+		may("offer", list(object{"type": "string"}, "Columns of the dataset that a reader may add.")),
+	),
+}
+
+var compareKey = may("compare", object{"description": "The periods before the one that is asked for which it is compared with.",
+	"oneOf": []any{oneOfTheseSchema(comparisons, ""), list(oneOfTheseSchema(comparisons, ""), "")}})
+
+// section is a table of keys with those that each section has.
+func section(query string, more ...key) keys {
+	return append(keys{
+		must("query", name(query)),
+		may("label", text("What people read above it.")),
+		may("where", ref("criteria", "Holds beside the query's own and the report's.")),
+	}, more...)
+}
 
 // The variants of an operand that is not written out.
 const (

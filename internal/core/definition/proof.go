@@ -140,8 +140,8 @@ func (l *linker) keys(p *catalog.Proof, n *yaml.Node) [][]string {
 		return nil
 	}
 	width := 1
-	if p.Report != nil && p.Report.Table != nil && p.Report.Table.Of != nil {
-		width = len(p.Report.Table.Key())
+	if main := p.Main(); main != nil && main.Query.Of != nil {
+		width = len(main.Query.Key())
 	}
 	all := make([][]string, len(n.Content))
 	for i, item := range n.Content {
@@ -163,10 +163,11 @@ func (l *linker) totals(p *catalog.Proof, n *yaml.Node) {
 	}
 	for _, pair := range m.pairs {
 		total := l.decimal(pair.value)
-		if p.Report == nil || p.Report.Table == nil || total == nil {
+		main := p.Main()
+		if main == nil || total == nil {
 			continue
 		}
-		c := l.shown(p.Report.Name, p.Report.Table.Show, pair.key, pair.key.Value)
+		c := l.shown(p.Report.Name, main.Query.Show, pair.key, pair.key.Value)
 		switch {
 		case c == nil:
 		case c.Type != column.Integer && c.Type != column.Decimal:

@@ -250,27 +250,3 @@ func (l *linker) having(q *catalog.Query, n *yaml.Node) {
 		}
 	}
 }
-
-// totalled reads which columns of a report's table have a total: numbers of records, and figures of
-// summaries that add up.
-func (l *linker) totalled(r *catalog.Report, n *yaml.Node) {
-	names := l.texts(n)
-	if r.Table == nil {
-		return
-	}
-	for i, name := range names {
-		c := l.shown(r.Table.Name, r.Table.Show, n.Content[i], name)
-		if c == nil {
-			continue
-		}
-		has := c.Type.IsNumeric()
-		if s := r.Table.Summary; s != nil {
-			has = has && slices.ContainsFunc(s.Figures, func(f summary.Figure) bool { return f.Shown == c && f.HasTotal() })
-		}
-		if !has {
-			l.fault(n.Content[i], fault.TypeMismatch, "%q has no total: only numbers have one, and figures that add up", name)
-			continue
-		}
-		r.Totals = append(r.Totals, c)
-	}
-}

@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 )
 
 // Either joins texts as "a", "a or b", "a, b or c".
@@ -37,6 +39,23 @@ func Count(n int, one string) string {
 		return "1 " + one
 	}
 	return fmt.Sprintf("%d %ss", n, one)
+}
+
+// Title is a text that begins with a capital letter.
+func Title(text string) string {
+	r, size := utf8.DecodeRuneInString(text)
+	return string(unicode.ToUpper(r)) + text[size:]
+}
+
+// Within is a text as it stands within a sentence: its first letter is small, unless the second is
+// large too.
+func Within(text string) string {
+	first, size := utf8.DecodeRuneInString(text)
+	second, _ := utf8.DecodeRuneInString(text[size:])
+	if unicode.IsUpper(first) && !unicode.IsUpper(second) {
+		return string(unicode.ToLower(first)) + text[size:]
+	}
+	return text
 }
 
 // Shorten cuts a text for quoting it in a message: at most 60 characters.

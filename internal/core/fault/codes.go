@@ -79,6 +79,11 @@ const (
 	PromptNotAsked        Code = "prompt_not_asked"
 	CannotDerive          Code = "cannot_derive"
 	OpenSideDerived       Code = "open_side_derived"
+	NothingToCompare      Code = "nothing_to_compare"
+	OpenComparison        Code = "open_comparison"
+	FigureWithoutUnit     Code = "figure_without_unit"
+	ShareWithoutWhole     Code = "share_without_whole"
+	SumOfFractions        Code = "sum_of_fractions"
 	OutsideOwnLimits      Code = "outside_own_limits"
 	PatternNotRead        Code = "pattern_not_read"
 	NotSettled            Code = "not_settled"
@@ -141,6 +146,8 @@ const (
 	NotFound           Code = "not_found"
 	Unknown            Code = "unknown"
 	UnknownReceipt     Code = "unknown_receipt"
+	UnknownSection     Code = "unknown_section"
+	SectionNotChosen   Code = "section_not_chosen"
 	UnknownDefinition  Code = "unknown_definition"
 	NotPublished       Code = "not_published"
 	NotRecorded        Code = "not_recorded"
@@ -257,6 +264,11 @@ var Registry = []Registered{
 	{PromptNotAsked, Definitions, "The report does not ask a prompt that its conditions need.", "{pikegate: 1, report: g, title: G, prompts: [routes], sections: [{table: {query: by-day}}]}"},
 	{CannotDerive, Definitions, "The prompt cannot be worked out from the other one.", "{pikegate: 1, prompt: p, ask: Before, derived: previous routes}"},
 	{OpenSideDerived, Definitions, "A side of the period may be left open, and the derived one needs it.", "{pikegate: 1, prompt: q, ask: When, type: period, open: either}\n---\n{pikegate: 1, prompt: p, ask: Before, derived: previous q}"},
+	{NothingToCompare, Definitions, "A section is compared with the period before, and no period is asked for.", "{pikegate: 1, query: h, of: sailings, show: [id], sort: [id]}\n---\n{pikegate: 1, report: g, title: G, sections: [{figure: {query: h, summary: count, compare: previous}}]}"},
+	{OpenComparison, Definitions, "A section is compared with the period before, and the period may be open.", "{pikegate: 1, prompt: q, ask: When, type: period, open: either, required: true}\n---\n{pikegate: 1, query: h, of: sailings, show: [id, on], sort: [id], where: {on: {within: {prompt: q}}}}\n---\n{pikegate: 1, report: g, title: G, sections: [{figure: {query: h, summary: count, compare: previous}}]}"},
+	{FigureWithoutUnit, Definitions, "A report shows an amount in large, and nobody sees of what it is.", "{pikegate: 1, dataset: d, source: harbour, table: t, key: [id], columns: {id: {type: integer}, fare: {type: decimal, scale: 2}}}\n---\n{pikegate: 1, query: h, of: d, show: [id], sort: [id]}\n---\n{pikegate: 1, report: g, title: G, sections: [{figure: {query: h, summary: {sum: fare}}}]}"},
+	{ShareWithoutWhole, Definitions, "Shares are shown of some of the rows that they are of.", "{pikegate: 1, query: h, of: sailings, group: [route], summaries: {n: count, part: {share_of_total: n}}, having: {n: {at_least: 2}}}\n---\n{pikegate: 1, report: g, title: G, sections: [{table: {query: h}}]}"},
+	{SumOfFractions, Definitions, "Binary fractions are added up, and their sum is about right only.", "{pikegate: 1, dataset: d, source: harbour, table: t, key: [id], columns: {id: {type: integer}, n: {type: number}}}\n---\n{pikegate: 1, query: h, of: d, summaries: {n: {sum: n}}}"},
 	{OutsideOwnLimits, Definitions, "The default or an offer is one that the prompt itself refuses.", "{pikegate: 1, prompt: p, ask: When, type: day, latest: today, default: 1 Jan 2030}"},
 	{PatternNotRead, Definitions, "The pattern of the dates has letters that are not read.", "{pikegate: 1, dataset: g, source: harbour, table: t, key: [id], columns: {id: {type: integer}, on: {type: date, stored: text, pattern: DD-MM-QQQQ}}}"},
 	{NotSettled, Definitions, "A proposed column leaves two readings open.", "{pikegate: 1, dataset: g, source: harbour, table: t, key: [id], columns: {id: {type: integer}, on: {type: date, stored: text, pattern: d/M/yyyy or M/d/yyyy}}}"},
@@ -306,6 +318,8 @@ var Registry = []Registered{
 	{InvalidRequest, Requests, "The request does not have the shape that the OpenAPI document describes.", "POST /api/v1/reports/late-sailings/runs {\"answers\": 7}"},
 	{NotFound, Requests, "The service has no such path, or no such method of it.", "GET /api/v1/nothing"},
 	{Unknown, Requests, "Nothing has the name that was given.", "GET /api/v1/reports/nothing"},
+	{UnknownSection, Requests, "The report has no section of that number.", "POST /api/v1/reports/late-sailings/runs?section=9 {}"},
+	{SectionNotChosen, Requests, "The format has room for one section, and the report has several.", "POST /api/v1/reports/sailings-in-figures/runs {\"limit\": 1, \"skip\": 1}"},
 	{UnknownReceipt, Requests, "No receipt has the number, or it is of another report.", "GET /api/v1/receipts/999999"},
 	{UnknownDefinition, Requests, "No definition has the name, or it has no such revision.", "GET /api/v1/definitions/query/nothing"},
 	{NotPublished, Requests, "The definition is stored and not published.", "TestCommands"},

@@ -5,10 +5,12 @@ import (
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/summary"
 )
 
 // Found is a fault of a part of a definition. Its place is for those to add who know where
@@ -40,6 +42,13 @@ func Query(q *catalog.Query) []Found {
 	if len(q.Sort) == 0 && q.Summary == nil { // whose rows come in the order of its groups
 		found = append(found, Found{Fault: fault.Warn(fault.NoSort, "the query %q has no sort; its records come in the order of the key", q.Name)})
 	}
+	if q.Summary != nil {
+		for _, f := range q.Summary.Figures {
+			if (f.Kind == summary.Sum || f.Kind == summary.Average) && f.Of != nil && f.Of.Type == column.Number {
+				found = append(found, Found{Fault: fault.Warn(fault.SumOfFractions, "%q adds up binary fractions, whose sum is about right only; of a decimal it is exact", f.Shown.Name)})
+			}
+		}
+	}
 	q.Where.Walk(func(c *criteria.Node) {
 		if c.Column == nil || !c.Column.Type.IsDated() {
 			return
@@ -51,6 +60,25 @@ func Query(q *catalog.Query) []Found {
 			found = append(found, Found{Node: c, Fault: f})
 		}
 	})
+	return found
+}
+
+// Section finds what in a section misleads its readers.
+func Section(s *catalog.Section) []Found {
+	var found []Found
+	warn := func(f *fault.Fault) { found = append(found, Found{Fault: f}) }
+	spec := s.Query.Summary
+	if spec == nil {
+		return nil
+	}
+	if f := spec.Figures[0]; s.Kind == catalog.Figure && f.Shown.Unit == "" && (f.Kind == summary.Per || f.Of != nil && (f.Of.Type == column.Decimal || f.Of.Type == column.Number)) {
+		warn(fault.Warn(fault.FigureWithoutUnit, "the figure %q has no unit, and its readers do not know of what it is; give its column one", f.Shown.Label).Suggest("unit: UNIT"))
+	}
+	for _, f := range spec.Figures[:spec.Told()] {
+		if f.Kind == summary.Share && (spec.Having != nil || spec.First > 0 && !spec.Rest) {
+			warn(fault.Warn(fault.ShareWithoutWhole, "%q is of all rows, and not all are shown: those that are shown do not come to the whole", f.Shown.Name))
+		}
+	}
 	return found
 }
 
@@ -126,7 +154,7 @@ func Report(r *catalog.Report, lists map[*prompt.Prompt]*catalog.ChoiceList) []F
 		}
 		list := lists[p]
 		for _, period := range r.Prompts {
-			if periods[period] && list != nil && list.Of == r.Table.Of && !slices.Contains(list.Prompts, period) {
+			if periods[period] && list != nil && list.Of == r.Main().Query.Of && !slices.Contains(list.Prompts, period) {
 				found = append(found, Found{Prompt: p, Fault: fault.Warn(fault.ListIgnoresPeriod, "the choices for %q do not follow %q, although they come from the same records: some will match nothing", p.Name, period.Name)})
 			}
 		}
@@ -151,15 +179,17 @@ func usedBy(r *catalog.Report, lists map[*prompt.Prompt]*catalog.ChoiceList) (us
 			}
 		}
 	}
-	if r.Table.Of != nil {
-		for _, v := range r.Table.Of.Values {
-			use(v.Prompt)
+	for _, s := range r.Sections {
+		if s.Query.Of != nil {
+			for _, v := range s.Query.Of.Values {
+				use(v.Prompt)
+			}
+		}
+		if s.Query.Summary != nil {
+			s.Query.Summary.Having.Walk(func(c *criteria.Node) { use(c.Operand.Prompt) })
 		}
 	}
-	if r.Table.Summary != nil {
-		r.Table.Summary.Having.Walk(func(c *criteria.Node) { use(c.Operand.Prompt) })
-	}
-	r.Criteria().Walk(func(c *criteria.Node) {
+	r.Walk(func(_ *catalog.Dataset, c *criteria.Node) {
 		p := c.Operand.Prompt
 		if use(p); p != nil && c.Column != nil && c.Column.Type.IsDated() && p.Type.IsPeriod() && p.IsAsked() {
 			periods[p] = true

@@ -2,6 +2,7 @@ package prompt
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -151,6 +152,27 @@ func Check(prompts []*Prompt, entered map[string]Entered, s phrase.Setting) (Ans
 		}
 	}
 	return answers, append(refused, unknown(prompts, entered)...)
+}
+
+// Derived is the answer that comes from one to a period: that of the period before it, or of the same
+// period a year earlier. It is an answer to the same prompt.
+func (a *Answer) Derived(d Derivation) (Answer, *fault.Fault) {
+	derived, f := (&Prompt{Derived: d, Base: a.Prompt}).derive(a)
+	derived.Prompt = a.Prompt
+	return derived, f
+}
+
+// Rederived are answers of which one is another, with those that are worked out from it.
+func (all Answers) Rederived(other *Answer) Answers {
+	answers := maps.Clone(all)
+	answers[other.Prompt.Name] = other
+	for name, a := range answers {
+		if p := a.Prompt; p.Derived != "" && p.Base == other.Prompt {
+			derived, _ := p.derive(other) // none where it lies outside the calendar
+			answers[name] = &derived
+		}
+	}
+	return answers
 }
 
 // derive works out the answer of a derived prompt from that of its base; there is

@@ -7,8 +7,6 @@ import (
 	"slices"
 	"strings"
 	"time"
-	"unicode"
-	"unicode/utf8"
 
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/column"
@@ -58,16 +56,7 @@ func (r *Sentence) value(text string) { *r = append(*r, Piece{Text: text, Value:
 func Say(what Subject, b *criteria.Bound, dropped []criteria.Dropped, order []criteria.Sort, clock criteria.Clock) Sentence {
 	var r Sentence
 	r.say("%s", what.Title)
-	for i, a := range what.Given {
-		if i == 0 {
-			r.say(" by SQL of its own, given ")
-		} else {
-			r.say(" and ")
-		}
-		r.say("%s ", a.Prompt.Name)
-		r.value(a.Spelled())
-	}
-	if len(what.Given) > 0 {
+	if r.given(" by SQL of its own, given ", what.Given); len(what.Given) > 0 {
 		r.say(",")
 	}
 	if b == nil {
@@ -76,6 +65,44 @@ func Say(what Subject, b *criteria.Bound, dropped []criteria.Dropped, order []cr
 		r.say(" ")
 		r.group(b, clock, true)
 	}
+	r.rest(what, dropped, order, clock)
+	r.say(".")
+	return r
+}
+
+// More is what holds for a part of what a sentence says: its own conditions, what it tells in sum and
+// its order; nothing where there is none of them.
+func More(what Subject, b *criteria.Bound, dropped []criteria.Dropped, order []criteria.Sort, clock criteria.Clock) Sentence {
+	var r Sentence
+	if r.given("SQL of its own, given ", what.Given); b != nil {
+		if len(r) > 0 {
+			r.say("; ")
+		}
+		r.group(b, clock, true)
+	}
+	if r.rest(what, dropped, order, clock); len(r) == 0 {
+		return nil
+	}
+	r[0].Text = english.Title(strings.TrimPrefix(r[0].Text, "; "))
+	r.say(".")
+	return r
+}
+
+// given says the answers that custom SQL takes.
+func (r *Sentence) given(before string, answers []*prompt.Answer) {
+	for i, a := range answers {
+		if i == 0 {
+			r.say("%s", before)
+		} else {
+			r.say(" and ")
+		}
+		r.say("%s ", a.Prompt.Name)
+		r.value(a.Spelled())
+	}
+}
+
+// rest says what was left unanswered, what is told in sum, and the order.
+func (r *Sentence) rest(what Subject, dropped []criteria.Dropped, order []criteria.Sort, clock criteria.Clock) {
 	for i, d := range dropped {
 		if i == 0 {
 			r.say("; ")
@@ -95,14 +122,12 @@ func Say(what Subject, b *criteria.Bound, dropped []criteria.Dropped, order []cr
 		}
 		r.say("%s, %s", label(s.Column), what.direction(s))
 	}
-	r.say(".")
-	return r
 }
 
 // summed says what is told of the records in sum, and of which groups.
 func (r *Sentence) summed(s *summary.Spec, having *criteria.Bound, clock criteria.Clock) {
 	var figures, groups []string
-	for _, f := range s.Figures {
+	for _, f := range s.Figures[:s.Told()] {
 		figures = append(figures, figure(s, f))
 	}
 	for _, g := range s.Groups {
@@ -476,11 +501,4 @@ func direction(s criteria.Sort) string {
 
 // label is a column's label as it stands within a sentence: a capital that is
 // alone at its start becomes small.
-func label(c *column.Column) string {
-	first, size := utf8.DecodeRuneInString(c.Label)
-	second, _ := utf8.DecodeRuneInString(c.Label[size:])
-	if unicode.IsUpper(first) && !unicode.IsUpper(second) {
-		return string(unicode.ToLower(first)) + c.Label[size:]
-	}
-	return c.Label
-}
+func label(c *column.Column) string { return english.Within(c.Label) }

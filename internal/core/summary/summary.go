@@ -6,6 +6,7 @@ package summary
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -94,6 +95,47 @@ type Spec struct {
 	Groups  []Group // none for one row about all records
 	Figures []Figure
 	Having  *criteria.Node // which groups are shown, by their figures; nil for all
+
+	Telling int    // how many of the figures are told, the first ones; 0 for all
+	First   int    // how many rows there are, 0 for all
+	Rest    bool   // the rows after them are put together in one
+	Parted  bool   // what rows with the same first group come to is told too
+	Series  Series // the group that makes series of the others
+}
+
+// Series are the values of a group of which there is the most of the first figure; what has another
+// value is put together as others.
+type Series struct {
+	Group int // its place
+	First int // how many there are at most, 0 for all
+}
+
+// Told is how many figures are told, the first ones.
+func (s *Spec) Told() int {
+	if s.Telling > 0 {
+		return s.Telling
+	}
+	return len(s.Figures)
+}
+
+// TellingOf is the summary with one figure told, the one at a place, and the groups given.
+func (s *Spec) TellingOf(figure int, groups []Group) *Spec {
+	order := []int{figure}
+	for i := range s.Figures {
+		if i != figure {
+			order = append(order, i)
+		}
+	}
+	only := &Spec{Groups: groups, Having: s.Having, Telling: 1}
+	for _, i := range order {
+		f := s.Figures[i]
+		f.From = slices.Clone(f.From)
+		for j, from := range f.From {
+			f.From[j] = slices.Index(order, from)
+		}
+		only.Figures = append(only.Figures, f)
+	}
+	return only
 }
 
 // Group is what records are put together by: the values of a column, or what its dates are in.
@@ -130,7 +172,7 @@ func Sums(columns []*column.Column) *Spec {
 // Shown are the columns of the result: the groups', then the figures'.
 func (s *Spec) Shown() []*column.Column {
 	all := s.Keys()
-	for _, f := range s.Figures {
+	for _, f := range s.Figures[:s.Told()] {
 		all = append(all, f.Shown)
 	}
 	return all

@@ -63,7 +63,7 @@ func tableOf(s *Spec, counted []Counted, names [][]string, having *criteria.Boun
 			return nil, err
 		}
 	}
-	return t.Table(names, having, order)
+	return t.Table(Asked{Names: names, Having: having, Order: order})
 }
 
 func key(unit int, text string) []Key {

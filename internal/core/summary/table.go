@@ -26,10 +26,11 @@ type Key struct {
 	Unit  int         // of a group by dates: the number of the unit or part, from 0, or Unreadable or Missing
 }
 
-// The units of dates that are in none.
+// The units of dates that are in none, and of the groups that are put together as one.
 const (
 	Unreadable = -1
 	Missing    = -2
+	Others     = -3 // of values too
 )
 
 // Part is what a database tells for a figure.
@@ -43,10 +44,28 @@ type Part struct {
 
 // Table is a summary.
 type Table struct {
-	Rows    [][]value.Value // as Shown says
-	Total   []value.Value   // of the rows together, in the place of each column; of groups none, nor of what does not add up
+	Rows    [][]value.Value // groups, then figures, then those of each other summary beside them
+	Total   []value.Value   // of all rows together, in the place of each value; of groups none, nor of what does not add up
+	Parts   []Subtotal      // of the rows with the same first group, in order
 	Records int64           // that it is of
 	Left    []Part          // of each figure, in all: how many values are missing or unreadable
+	Alone   []int64         // of each other summary: its records in units that have none beside them
+}
+
+// Subtotal is what rows with the same first group come to.
+type Subtotal struct {
+	Of      value.Value // the group, as it is shown
+	Rows    int
+	Records int64
+	Total   []value.Value // as that of the table
+}
+
+// Beside is another summary by the same specification, whose figures stand beside those of the
+// table: of each group the number of the unit here that a unit there stands beside, nil for the
+// same, Missing for none.
+type Beside struct {
+	Tally *Tally
+	Match [][]int
 }
 
 // ErrTooMany is the cause where there would be more rows than MostRows.
@@ -57,6 +76,7 @@ type row struct {
 	keys  []Key
 	cells []value.Value
 	of    *Counted // nil where there are no records
+	rest  []row    // of the row that is the rest, those that it is put together of
 }
 
 // Tally puts together what was counted.
@@ -120,53 +140,205 @@ func compare(a, b value.Value) int {
 	return a.Compare(b)
 }
 
-// Table makes the summary. names are those of the units or parts of each group by dates, in order.
-// Rows are those that meet the conditions on their figures, nil for all, sorted by columns that are
-// Shown, then by the groups in their order; what is missing comes last.
-func (t *Tally) Table(names [][]string, having *criteria.Bound, order []criteria.Sort) (*Table, error) {
+// Asked says which rows of a summary are wanted, and in what order.
+type Asked struct {
+	Names  [][]string      // those of the units or parts of each group by dates, in order
+	Having *criteria.Bound // the conditions on figures, nil for none
+	Order  []criteria.Sort // by columns that are Shown, then the groups in their order; what is missing comes last
+	Beside []Beside        // other summaries whose figures stand beside
+}
+
+// Table makes the summary.
+func (t *Tally) Table(asked Asked) (*Table, error) {
 	s := t.spec
 	table := &Table{Left: make([]Part, len(s.Figures))}
-	rows := make([]row, 0, len(t.groups))
-	for _, c := range t.groups {
+	groups := t.groups
+	if s.Series.First > 0 {
+		groups = s.gathered(groups, s.best(groups))
+	}
+	rows := make([]row, 0, len(groups))
+	for _, c := range groups {
 		table.Records += c.Records
 		for i, p := range c.Parts {
 			table.Left[i].Missing += p.Missing
 			table.Left[i].Unreadable += p.Unreadable
 		}
-		rows = append(rows, row{keys: c.Keys, cells: append(s.keyCells(c.Keys, names), s.figureCells(c)...), of: c})
+		rows = append(rows, s.row(c.Keys, c, asked.Names))
 	}
-	filled, err := s.fill(rows, names)
+	others := make([]beside, len(asked.Beside))
+	for i, b := range asked.Beside {
+		others[i] = s.beside(b, groups, asked.Names)
+		table.Alone = append(table.Alone, others[i].alone)
+		rows = append(rows, others[i].without(rows, asked.Names)...)
+	}
+	filled, err := s.fill(rows, asked.Names)
 	if err != nil {
 		return nil, err
 	}
-	s.workOut(filled)
-	if having != nil {
-		filled = slices.DeleteFunc(filled, func(r row) bool { return !s.meets(having, r.cells[len(s.Groups):]) })
+	whole := s.wholes(filled)
+	for _, r := range filled {
+		s.workOut(r.cells, whole)
 	}
-	table.Total = s.total(filled)
-	s.sort(filled, order)
+	if asked.Having != nil {
+		filled = slices.DeleteFunc(filled, func(r row) bool { return !s.meets(asked.Having, r.cells[len(s.Groups):]) })
+	}
+	table.Total = s.told(s.total(filled), others, (*beside).total)
+	s.sort(filled, asked.Order)
+	table.Parts = s.parts(filled, others)
+	filled = s.first(filled, whole)
 	table.Rows = make([][]value.Value, len(filled))
 	for i, r := range filled {
-		table.Rows[i] = r.cells
+		table.Rows[i] = s.told(r.cells, others, func(b *beside) []value.Value { return b.of(r) })
 	}
 	return table, nil
 }
 
-// total are the figures of all records of rows together. Different values do not add up.
-func (s *Spec) total(rows []row) []value.Value {
+// row is the row of a group, c being nil where it has no records.
+func (s *Spec) row(keys []Key, c *Counted, names [][]string) row {
+	of := c
+	if c == nil {
+		c = s.nothing()
+	}
+	return row{keys: keys, cells: append(s.keyCells(keys, names), s.figureCells(c)...), of: of}
+}
+
+// told are the cells of a row that are told, with those that stand beside them.
+func (s *Spec) told(cells []value.Value, others []beside, of func(*beside) []value.Value) []value.Value {
+	told := cells[:len(s.Groups)+s.Told()]
+	if len(others) == 0 {
+		return told
+	}
+	told = slices.Clone(told)
+	for i := range others {
+		figures := make([]value.Value, s.Told())
+		if more := of(&others[i]); more != nil {
+			copy(figures, more[len(s.Groups):])
+		}
+		told = append(told, figures...)
+	}
+	return told
+}
+
+// first are the first rows, as many as are wanted; the rest is put together in one where that is wanted.
+func (s *Spec) first(rows []row, whole []decimal.Decimal) []row {
+	if s.First == 0 || len(rows) <= s.First {
+		return rows
+	}
+	rest := rows[s.First:]
+	rows = slices.Clip(rows[:s.First])
+	if !s.Rest {
+		return rows
+	}
+	keys := make([]Key, len(s.Groups))
+	for i := range keys {
+		keys[i].Unit = Others
+	}
+	others := s.row(keys, s.sumOf(rest), nil)
+	others.rest = rest
+	s.notAdding(others.cells)
+	s.workOut(others.cells, whole)
+	return append(rows, others)
+}
+
+// parts are what rows with the same first group come to, where that is wanted.
+func (s *Spec) parts(rows []row, others []beside) (parts []Subtotal) {
+	if !s.Parted || len(s.Groups) == 0 {
+		return nil
+	}
+	for from := 0; from < len(rows); {
+		until := from + 1
+		for until < len(rows) && nameOf(rows[until].keys[:1], -1) == nameOf(rows[from].keys[:1], -1) {
+			until++
+		}
+		same := rows[from:until]
+		parts = append(parts, Subtotal{Of: rows[from].cells[0], Rows: len(same), Records: s.sumOf(same).Records, Total: s.told(s.total(same), others, func(b *beside) []value.Value { return b.sum(same) })})
+		from = until
+	}
+	return parts
+}
+
+// sumOf is what rows come to as one group.
+func (s *Spec) sumOf(rows []row) *Counted {
 	all := s.nothing()
 	for _, r := range rows {
 		if r.of != nil {
 			s.add(all, *r.of)
 		}
 	}
-	cells := append(make([]value.Value, len(s.Groups)), s.figureCells(all)...)
+	return all
+}
+
+// total are the figures of all records of rows together. Different values do not add up.
+func (s *Spec) total(rows []row) []value.Value { return s.totalOf(s.sumOf(rows)) }
+
+// unnamed are the cells of a group without its keys.
+func (s *Spec) unnamed(c *Counted) []value.Value {
+	return append(make([]value.Value, len(s.Groups)), s.figureCells(c)...)
+}
+
+func (s *Spec) totalOf(all *Counted) []value.Value {
+	cells := s.unnamed(all)
 	for i, f := range s.Figures {
 		if !f.HasTotal() {
 			cells[len(s.Groups)+i] = value.Value{}
 		}
 	}
 	return cells
+}
+
+// notAdding takes away the figures of different values, which those of several groups do not tell.
+func (s *Spec) notAdding(cells []value.Value) {
+	for i, f := range s.Figures {
+		if f.Kind == CountDistinct {
+			cells[len(s.Groups)+i] = value.Value{}
+		}
+	}
+}
+
+// best are the values of the group that makes series of whose figure there is most, by their names.
+func (s *Spec) best(groups []*Counted) map[string]bool {
+	at, by := s.Series.Group, s.Figures[0]
+	sums := map[string]*Counted{}
+	var names []string
+	for _, c := range groups {
+		name := nameOf(c.Keys[at:at+1], -1)
+		if sums[name] == nil {
+			sums[name] = s.nothing()
+			names = append(names, name)
+		}
+		s.add(sums[name], *c)
+	}
+	slices.SortStableFunc(names, func(a, b string) int {
+		p, _ := number(by.cell(sums[a].Records, sums[a].Parts[0]))
+		q, _ := number(by.cell(sums[b].Records, sums[b].Parts[0]))
+		return q.Cmp(p)
+	})
+	if len(names) <= s.Series.First {
+		return nil
+	}
+	kept := map[string]bool{}
+	for _, name := range names[:s.Series.First] {
+		kept[name] = true
+	}
+	return kept
+}
+
+// gathered are groups of which those of no kept series are put together as others; all of them where
+// kept is nil.
+func (s *Spec) gathered(groups []*Counted, kept map[string]bool) []*Counted {
+	if kept == nil {
+		return groups
+	}
+	t := &Tally{spec: s, at: map[string]*Counted{}}
+	at := s.Series.Group
+	for _, c := range groups {
+		copied := Counted{Keys: slices.Clone(c.Keys), Records: c.Records, Parts: slices.Clone(c.Parts)}
+		if !kept[nameOf(c.Keys[at:at+1], -1)] {
+			copied.Keys[at] = Key{Unit: Others}
+		}
+		_ = t.Add(copied) // there are no more of them than there were
+	}
+	return t.groups
 }
 
 // nothing is a group without records.
@@ -186,6 +358,8 @@ func (s *Spec) keyCells(keys []Key, names [][]string) []value.Value {
 	cells := make([]value.Value, len(keys), len(keys)+len(s.Figures))
 	for i, g := range s.Groups {
 		switch k := keys[i]; {
+		case k.Unit == Others:
+			cells[i] = value.Chars("others")
 		case g.By == Values:
 			cells[i] = k.Value
 		case k.Unit >= 0:
@@ -244,34 +418,40 @@ func ratio(n, by decimal.Decimal, scale int) decimal.Decimal {
 	return quotient
 }
 
-// workOut works out the figures that are of others. A share is of all groups together, those that
-// are not shown included; what is divided by 0, or by what is missing, is missing.
-func (s *Spec) workOut(rows []row) {
+// wholes are, for each share, what all groups together come to, those that are not shown included.
+func (s *Spec) wholes(rows []row) []decimal.Decimal {
+	all := make([]decimal.Decimal, len(s.Figures))
+	for at, f := range s.Figures {
+		if f.Kind != Share {
+			continue
+		}
+		for _, r := range rows {
+			n, _ := number(r.cells[len(s.Groups)+f.From[0]])
+			all[at] = all[at].Add(n)
+		}
+	}
+	return all
+}
+
+// workOut works out the figures of a row that are of others. What is divided by 0, or by what is
+// missing, is missing.
+func (s *Spec) workOut(cells []value.Value, whole []decimal.Decimal) {
 	first := len(s.Groups)
 	for at, f := range s.Figures {
 		if !f.Kind.IsOfFigures() {
 			continue
 		}
-		total, hundred := decimal.Decimal{}, decimal.NewFromInt(100)
+		n, known := number(cells[first+f.From[0]])
+		by := whole[at]
 		if f.Kind == Share {
-			for _, r := range rows {
-				n, _ := number(r.cells[first+f.From[0]])
-				total = total.Add(n)
-			}
+			n = n.Mul(decimal.NewFromInt(100))
+		} else {
+			var knownToo bool
+			by, knownToo = number(cells[first+f.From[1]])
+			known = known && knownToo
 		}
-		for _, r := range rows {
-			n, known := number(r.cells[first+f.From[0]])
-			by := total
-			if f.Kind == Share {
-				n = n.Mul(hundred)
-			} else {
-				var knownToo bool
-				by, knownToo = number(r.cells[first+f.From[1]])
-				known = known && knownToo
-			}
-			if known && !by.IsZero() {
-				r.cells[first+at] = exact(ratio(n, by, f.Shown.Scale))
-			}
+		if known && !by.IsZero() {
+			cells[first+at] = exact(ratio(n, by, f.Shown.Scale))
 		}
 	}
 }
@@ -308,7 +488,7 @@ func (s *Spec) fill(rows []row, names [][]string) ([]row, error) {
 				}
 				keys := slices.Clone(o.keys)
 				keys[at] = Key{Unit: unit}
-				rows = append(rows, row{keys: keys, cells: append(s.keyCells(keys, names), s.figureCells(s.nothing())...)})
+				rows = append(rows, s.row(keys, nil, names))
 			}
 			if len(rows) > MostRows {
 				return nil, ErrTooMany
@@ -365,7 +545,7 @@ func (s *Spec) compare(at int, a, b row, descending bool) int {
 	if descending {
 		sign = -1
 	}
-	if at < len(s.Groups) && s.Groups[at].By != Values {
+	if at < len(s.Groups) && (s.Groups[at].By != Values || a.keys[at].Unit == Others || b.keys[at].Unit == Others) {
 		x, y := a.keys[at].Unit, b.keys[at].Unit
 		if x < 0 || y < 0 {
 			return cmp.Compare(max(0, -x), max(0, -y))

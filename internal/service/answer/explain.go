@@ -21,7 +21,7 @@ func (s *Answers) Explain(ctx context.Context, name string, req Request) (*Expla
 	if err != nil {
 		return nil, err
 	}
-	of := r.Bound.Report.Table.Of
+	of := r.Bound.Section.Query.Of
 	e := &Explanation{Report: name, AsOf: r.Bound.Setting.AsOf, Answers: InOrder(r.Bound.Report, r.Bound.Answers), Source: of.Source.Name, Engine: string(of.Source.At.Engine)}
 	said := r.Bound.Said()
 	e.ReadBack, e.ReadBackPieces = said.String(), said
@@ -32,7 +32,7 @@ func (s *Answers) Explain(ctx context.Context, name string, req Request) (*Expla
 			return err
 		}
 		var statement compile.Statement
-		if r.Bound.Report.Table.Summary == nil {
+		if r.Bound.Section.Query.Summary == nil {
 			statement = r.From.SQL.Select(q)
 		} else if summing, err := r.Summing(ctx, v, q); err == nil {
 			statement = summing.Statement

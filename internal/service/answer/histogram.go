@@ -59,12 +59,12 @@ func (s *Answers) histogram(ctx context.Context, report *catalog.Report, asked *
 	unit := civil.Days
 	histogram := &Histogram{Unit: unit.String(), Units: []Count{}}
 	var column *column.Column
-	report.Criteria().Walk(func(n *criteria.Node) {
+	var of *catalog.Dataset
+	report.Walk(func(on *catalog.Dataset, n *criteria.Node) {
 		if n.Operand.Prompt == asked && n.Column.Type.IsDated() && column == nil {
-			column = n.Column
+			of, column = on, n.Column
 		}
 	})
-	of := report.Table.Of
 	if column == nil || len(of.Prompts) > 0 { // which records it has depends on the answers
 		return histogram, nil
 	}

@@ -17,11 +17,11 @@ import (
 func (s *Answers) dataOf(ctx context.Context, r *catalog.Report, p *prompt.Prompt) (civil.Period, error) {
 	var data civil.Period
 	var failed error
-	r.Criteria().Walk(func(n *criteria.Node) {
+	r.Walk(func(of *catalog.Dataset, n *criteria.Node) {
 		if n.Operand.Prompt != p || failed != nil {
 			return
 		}
-		days, err := s.daysIn(ctx, r.Table.Of, n.Column)
+		days, err := s.daysIn(ctx, of, n.Column)
 		failed = err
 		if !days.IsClosed() {
 			return

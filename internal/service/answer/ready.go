@@ -2,12 +2,15 @@ package answer
 
 import (
 	"context"
+	"fmt"
+	"strings"
 	"time"
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/evidence"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
@@ -29,8 +32,11 @@ func (s *Answers) ready(ctx context.Context, name string, req Request) (*Ready, 
 // ReadyFor is ready for a report at hand. Where it fails, what it got to know is in
 // the result all the same: the setting, and the answers as far as they were read.
 func (s *Answers) ReadyFor(ctx context.Context, report *catalog.Report, req Request) (*Ready, error) {
-	p := &Ready{Answers: s, Bound: Bound{Report: report}, Who: base.PersonOf(ctx)}
-	var err error
+	p := &Ready{Answers: s, Bound: Bound{Report: report, Section: report.Main()}, Who: base.PersonOf(ctx)}
+	section, err := SectionOf(report, req.Section)
+	if err != nil {
+		return p, err
+	}
 	if p.Bound.Setting, err = s.settingFor(report, req.AsOf); err != nil {
 		return p, err
 	}
@@ -45,19 +51,71 @@ func (s *Answers) ReadyFor(ctx context.Context, report *catalog.Report, req Requ
 	if len(refused) > 0 {
 		return p, &base.Refusal{Kind: fault.AnswersRefused, Faults: refused}
 	}
-	if p.From, err = s.base.Relation(ctx, report.Table.Of); err != nil {
-		return p, err
-	}
-	if f := p.misfitting(); f != nil {
-		return p, &base.Refusal{Kind: fault.DefinitionInError, Faults: fault.List{f}}
-	}
-	p.Bound = Bind(report, p.Bound.Answers, p.Who, p.Bound.Setting)
-	return p, nil
+	return p, p.on(ctx, section)
 }
 
-// Bound is a report with the answers of a run in place.
+// on makes ready for a section of the report.
+func (p *Ready) on(ctx context.Context, section *catalog.Section) (err error) {
+	p.Bound.Section = section
+	if p.From, err = p.Answers.base.Relation(ctx, section.Query.Of); err != nil {
+		return err
+	}
+	if f := p.misfitting(); f != nil {
+		return &base.Refusal{Kind: fault.DefinitionInError, Faults: fault.List{f}}
+	}
+	p.Bound = Bind(p.Bound.Report, section, p.Bound.Answers, p.Who, p.Bound.Setting)
+	return nil
+}
+
+// For is the report ready for another section, with the same answers.
+func (p *Ready) For(ctx context.Context, section *catalog.Section) (*Ready, error) {
+	other := &Ready{Answers: p.Answers, Bound: p.Bound, Who: p.Who}
+	return other, other.on(ctx, section)
+}
+
+// With is the report ready for the same section with other answers, which were worked out from those
+// that were checked.
+func (p *Ready) With(section *catalog.Section, answers prompt.Answers) *Ready {
+	other := *p
+	other.Bound = Bind(p.Bound.Report, section, answers, p.Who, p.Bound.Setting)
+	return &other
+}
+
+// OnlyTable chooses, in place of a number, the only table of a report.
+const OnlyTable = -1
+
+// SectionOf is the section of a report of some number, from 1; the main one for 0.
+func SectionOf(r *catalog.Report, number int) (*catalog.Section, error) {
+	refuse := func(code fault.Code, format string, args ...any) error {
+		return &base.Refusal{Kind: fault.Unknown, Faults: fault.List{fault.New(code, format, args...)}}
+	}
+	switch {
+	case number == 0:
+		return r.Main(), nil
+	case number > len(r.Sections):
+		return nil, refuse(fault.UnknownSection, "the report has %s, and no section %d", english.Count(len(r.Sections), "section"), number)
+	case number > 0:
+		return r.Sections[number-1], nil
+	}
+	var tables []*catalog.Section
+	var numbers []string
+	for i, s := range r.Sections {
+		numbers = append(numbers, fmt.Sprintf("%d %s", i+1, s.Kind))
+		if s.Kind == catalog.Table {
+			tables = append(tables, s)
+		}
+	}
+	if len(tables) != 1 {
+		f := fault.New(fault.SectionNotChosen, "this format has room for one section, and the report has %s (%s); choose one by its number", english.Count(len(tables), "table"), strings.Join(numbers, ", "))
+		return nil, &base.Refusal{Kind: fault.AnswersRefused, Faults: fault.List{f.Suggest("section=1")}}
+	}
+	return tables[0], nil
+}
+
+// Bound is a section of a report with the answers of a run in place.
 type Bound struct {
 	Report  *catalog.Report
+	Section *catalog.Section
 	Setting phrase.Setting
 	Answers prompt.Answers
 	Own     *criteria.Bound   // the criteria of the dataset itself
@@ -68,9 +126,9 @@ type Bound struct {
 }
 
 // Bind puts answers that were checked in place.
-func Bind(r *catalog.Report, answers prompt.Answers, who base.Person, setting phrase.Setting) Bound {
-	b := Bound{Report: r, Setting: setting, Answers: answers, Values: values(r.Table.Of, answers)}
-	for i, part := range r.Parts() {
+func Bind(r *catalog.Report, section *catalog.Section, answers prompt.Answers, who base.Person, setting phrase.Setting) Bound {
+	b := Bound{Report: r, Section: section, Setting: setting, Answers: answers, Values: values(section.Query.Of, answers)}
+	for i, part := range section.Parts() {
 		where, dropped := criteria.Bind(part, answers, attributes(who), setting)
 		if b.dropped = append(b.dropped, dropped...); i == 0 {
 			b.Own = where
@@ -78,7 +136,7 @@ func Bind(r *catalog.Report, answers prompt.Answers, who base.Person, setting ph
 			b.Parts = append(b.Parts, where)
 		}
 	}
-	if s := r.Table.Summary; s != nil {
+	if s := section.Query.Summary; s != nil {
 		var dropped []criteria.Dropped
 		b.Having, dropped = criteria.Bind(s.Having, answers, attributes(who), setting)
 		b.dropped = append(b.dropped, dropped...)
@@ -88,15 +146,15 @@ func Bind(r *catalog.Report, answers prompt.Answers, who base.Person, setting ph
 
 // Plan is how the evidence is counted.
 func (b Bound) Plan() evidence.Plan {
-	if b.Report.Table.Summary != nil {
+	if b.Section.Query.Summary != nil {
 		return evidence.PlanOf(b.Parts, nil, nil)
 	}
-	return evidence.PlanOf(b.Parts, b.Report.Table.Sort, b.Report.Table.Show)
+	return evidence.PlanOf(b.Parts, b.Section.Query.Sort, b.Section.Query.Show)
 }
 
 // Clock is the time that days are taken in.
 func (b Bound) Clock() criteria.Clock {
-	from := b.Report.Table.Of.Source
+	from := b.Section.Query.Of.Source
 	return criteria.Clock{Name: from.Clock, Zone: from.Zone}
 }
 
@@ -104,7 +162,7 @@ func (b Bound) Clock() criteria.Clock {
 // days and wall times are as if UTC.
 func (b Bound) ZoneOf(of *column.Column) *time.Location {
 	if of.Type == column.Instant {
-		return b.Report.Table.Of.Source.Zone
+		return b.Section.Query.Of.Source.Zone
 	}
 	return time.UTC
 }
@@ -116,13 +174,13 @@ func (b Bound) Where() *criteria.Bound {
 
 // Counting is a query of the records of the dataset that the criteria hold for.
 func (b Bound) Counting(where *criteria.Bound) compile.Query {
-	return compile.Query{Values: b.Values, Where: where, Zone: b.Report.Table.Of.Source.Zone}
+	return compile.Query{Values: b.Values, Where: where, Zone: b.Section.Query.Of.Source.Zone}
 }
 
 // Said is the read-back: what runs, in a sentence.
 func (b Bound) Said() readback.Sentence {
-	of := b.Report.Table.Of
-	return readback.Say(readback.Subject{Title: of.Title, Given: given(of, b.Answers), Summed: b.Report.Table.Summary, Having: b.Having}, b.Where(), b.dropped, b.Report.Table.Sort, b.Clock())
+	of := b.Section.Query.Of
+	return readback.Say(readback.Subject{Title: of.Title, Given: given(of, b.Answers), Summed: b.Section.Query.Summary, Having: b.Having}, b.Where(), b.dropped, b.Section.Query.Sort, b.Clock())
 }
 
 // attributes are what conditions can compare with of a person.
@@ -142,7 +200,7 @@ type Ready struct {
 // Query is the query of the records: in their order, the key among the columns, where they are
 // shown themselves.
 func (p *Ready) Query() compile.Query {
-	table := p.Bound.Report.Table
+	table := p.Bound.Section.Query
 	q := p.Bound.Counting(p.Bound.Where())
 	if table.Summary == nil {
 		q.Show, q.Sort, q.Key, q.Ties = table.Show, table.Sort, table.Of.Key, p.From.Ties
@@ -161,7 +219,7 @@ func (p *Ready) Query() compile.Query {
 func (p *Ready) misfitting() *fault.Fault {
 	used := map[string]bool{}
 	p.Notes = nil
-	p.Bound.Report.Criteria().Walk(func(n *criteria.Node) {
+	p.Bound.Section.Criteria().Walk(func(n *criteria.Node) {
 		for _, c := range []*column.Column{n.Column, n.Operand.Column} {
 			if c != nil {
 				used[c.Name] = true
@@ -175,7 +233,7 @@ func (p *Ready) misfitting() *fault.Fault {
 		case f.Warning:
 			p.Notes = append(p.Notes, Note{fit.Column, f.Message})
 		default:
-			f.Message = "dataset " + p.Bound.Report.Table.Of.Root().Name + ": " + f.Message
+			f.Message = "dataset " + p.Bound.Section.Query.Of.Root().Name + ": " + f.Message
 			return f
 		}
 	}
@@ -191,7 +249,7 @@ type Note struct {
 // looking hands a snapshot of the records to use, for as long as evidence may take.
 func (p *Ready) looking(ctx context.Context, use func(context.Context, source.View) error) error {
 	if err := p.Answers.base.Look(ctx, p.From.Source, p.Answers.base.Config.EvidenceTime, use); err != nil {
-		return p.Answers.base.Failed(p.Bound.Report.Table.Of, err)
+		return p.Answers.base.Failed(p.Bound.Section.Query.Of, err)
 	}
 	return nil
 }

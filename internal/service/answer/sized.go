@@ -20,7 +20,7 @@ import (
 // counted is what a calendar of counts has of a dataset, nil where the dataset is not large or
 // can have none; its records are then counted as they are asked for.
 func (p *Ready) counted(ctx context.Context, v source.View, of *column.Column) (*counts.Of, error) {
-	d := p.Bound.Report.Table.Of
+	d := p.Bound.Section.Query.Of
 	found := p.Answers.counts.Of(d, of, p.From)
 	if found == nil {
 		return nil, nil

@@ -25,7 +25,7 @@ type Summing struct {
 // lie between the ends of the period that is asked for, and on a side that is open between those of
 // the data. q is the query of the records, whose extents are known.
 func (p *Ready) Summing(ctx context.Context, v source.View, q compile.Query) (*Summing, error) {
-	spec := p.Bound.Report.Table.Summary
+	spec := p.Bound.Section.Query.Summary
 	s := &Summing{Units: make([][]civil.Period, len(spec.Groups)), Names: make([][]string, len(spec.Groups))}
 	for i, g := range spec.Groups {
 		if g.By == summary.Values || g.By.Comes() {
@@ -53,7 +53,7 @@ func (p *Ready) Summing(ctx context.Context, v source.View, q compile.Query) (*S
 // daysOf are the first and the last day that records can have in a column; neither is valid where
 // there is none.
 func (p *Ready) daysOf(ctx context.Context, v source.View, q compile.Query, c *column.Column) (first, last civil.Day, err error) {
-	zone := p.Bound.Report.Table.Of.Source.Zone
+	zone := p.Bound.Section.Query.Of.Source.Zone
 	if plan := p.Bound.Plan(); plan.Alone && plan.Period.Column == c && plan.Narrows() {
 		hull := plan.Period.Hull()
 		if hull.From.IsSet() {

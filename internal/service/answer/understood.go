@@ -31,7 +31,7 @@ func (s *Answers) Understand(ctx context.Context, name string, req Request) (*Re
 
 // settingFor is the setting of a run of the report as of a day, "" for today.
 func (s *Answers) settingFor(r *catalog.Report, asOf string) (phrase.Setting, error) {
-	zone := r.Table.Of.Source.Zone
+	zone := r.Main().Query.Of.Source.Zone
 	day, err := s.base.AsOf(asOf, zone)
 	return s.base.Setting(day, zone), err
 }

@@ -23,7 +23,7 @@ func (s *Author) Rehearse(ctx context.Context, name string, try Tried) (*Rehears
 	if report == nil {
 		return nil, base.UnknownReport(name, defs)
 	}
-	zone := report.Table.Of.Source.Zone
+	zone := report.Main().Query.Of.Source.Zone
 	r := &Rehearsal{Report: name, Phrases: []Rehearsed{}}
 	for _, text := range try.AsOf {
 		day, err := s.base.AsOf(text, zone)
@@ -53,7 +53,7 @@ func (s *Author) Rehearse(ctx context.Context, name string, try Tried) (*Rehears
 	for _, p := range report.Answered() {
 		rehearsePrompt(p, add)
 	}
-	report.Criteria().Walk(func(n *criteria.Node) {
+	report.Walk(func(_ *catalog.Dataset, n *criteria.Node) {
 		if n.Column == nil || !n.Column.Type.IsDated() {
 			return
 		}

@@ -149,13 +149,9 @@ type asked struct {
 func askedColumns(all *catalog.Catalog, name string) []asked {
 	var found []asked
 	for _, report := range slices.Sorted(maps.Keys(all.Reports)) {
-		r := all.Reports[report]
-		if r.Table.Of.Source.Name != name {
-			continue
-		}
-		r.Criteria().Walk(func(n *criteria.Node) {
-			a := asked{r.Table.Of, n.Column}
-			if n.Column != nil && n.Column.Type.IsDated() && asksDays(n.Operand.Prompt) && !slices.Contains(found, a) {
+		all.Reports[report].Walk(func(of *catalog.Dataset, n *criteria.Node) {
+			a := asked{of, n.Column}
+			if of.Source.Name == name && n.Column != nil && n.Column.Type.IsDated() && asksDays(n.Operand.Prompt) && !slices.Contains(found, a) {
 				found = append(found, a)
 			}
 		})

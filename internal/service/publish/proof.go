@@ -75,7 +75,7 @@ func (s *Publisher) prove(ctx context.Context, defs *catalog.Catalog, p *catalog
 	fail := func(key, format string, args ...any) {
 		found = append(found, fault.New(fault.ProofFailed, format, args...).At(p.Places[key]))
 	}
-	of := p.Report.Table.Of.Source.Name
+	of := p.Main().Query.Of.Source.Name
 	unproved := func(err error) fault.List {
 		if own := (*source.Error)(nil); errors.As(err, &own) && own.Trouble == source.Unreached {
 			silent[of] = err
@@ -86,8 +86,8 @@ func (s *Publisher) prove(ctx context.Context, defs *catalog.Catalog, p *catalog
 	if err := silent[of]; err != nil {
 		return unproved(err)
 	}
-	totals := &totals{of: p.Report.Table.Show}
-	r, digests, err := s.runs.Try(ctx, p.Report, answer.Request{Answers: p.Answers, AsOf: p.AsOf.String(), Evidence: true, With: defs}, totals)
+	totals := &totals{of: p.Main().Query.Show}
+	r, digests, err := s.runs.Try(ctx, p.Report, answer.Request{Answers: p.Answers, AsOf: p.AsOf.String(), Evidence: true, With: defs, Section: 1 + slices.Index(p.Report.Sections, p.Main())}, totals)
 	if err != nil {
 		var refusal *base.Refusal
 		if errors.As(err, &refusal) {

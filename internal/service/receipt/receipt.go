@@ -35,6 +35,7 @@ type Receipt struct {
 	ZoneRules      string                    `json:"zone_rules" doc:"Release of the IANA time zone data that was used."`
 	Reading        *answer.ReadBy            `json:"reading,omitempty" doc:"What else the answers were read by."`
 	Entered        map[string]prompt.Entered `json:"entered,omitempty" doc:"The answers as they were given, by prompt."`
+	Section        int                       `json:"section,omitempty" doc:"The number of the section that alone was wanted; absent where all were."`
 	Limit          int                       `json:"limit,omitempty" doc:"Most rows that were asked for; absent for all."`
 	Skip           int                       `json:"skip,omitempty" doc:"Rows that were left out first."`
 	Answers        []answer.Understood       `json:"answers,omitempty" doc:"The answers, as entered and as understood."`
@@ -52,6 +53,10 @@ type Receipt struct {
 	Groups         *int64                    `json:"groups,omitempty" doc:"Of a summary: how many rows it has in all."`
 	LeftOut        []LeftOut                 `json:"left_out,omitempty" doc:"Of a summary: figures whose column has no value in some of the records, or none that can be read."`
 	Totals         []Total                   `json:"totals,omitempty" doc:"Totals over all rows, of the columns that the report says; of records they are part of the evidence."`
+	Subtotals      []Subtotal                `json:"subtotals,omitempty" doc:"Those totals for the rows that lie together, where the report wants them, in the order of the rows."`
+	Compare        []OtherPeriod             `json:"compare,omitempty" doc:"Of a summary that is compared: the other periods, in the order of the columns that stand for them."`
+	Main           int                       `json:"main,omitempty" doc:"Of a run of several sections: the number of the one that rows, records and evidence are of."`
+	Sections       []Section                 `json:"sections,omitempty" doc:"Of a run of several sections: each, in order. What the receipt says of rows, records and evidence is of the main one: the first table of records, else the first table, else the first section."`
 	Next           string                    `json:"next,omitempty" doc:"What to ask for further rows of this run after; absent where there are none."`
 	Changes        string                    `json:"changes,omitempty" doc:"What the database said of the state of its tables when a page of rows was read."`
 	DataChanged    bool                      `json:"data_changed,omitempty" doc:"Of further rows: whether the database says that its tables changed since the first ones were read."`
@@ -69,6 +74,61 @@ type Total struct {
 	Label  string `json:"label" doc:"What people read."`
 	Unit   string `json:"unit,omitempty" doc:"Its unit."`
 	Value  string `json:"value" doc:"In digits; of dates as they are stored."`
+}
+
+// Subtotal is what rows that lie together come to.
+type Subtotal struct {
+	Column  string          `json:"column" doc:"Name of the column, or of the group, that they have in common."`
+	Value   json.RawMessage `json:"value" doc:"What they have in common: a value as it stands in the rows, or a unit of the calendar."`
+	Rows    int64           `json:"rows" doc:"How many rows they are."`
+	Records int64           `json:"records" doc:"How many records."`
+	Totals  []Total         `json:"totals" doc:"What they come to."`
+}
+
+// OtherPeriod is another period that a section is compared with.
+type OtherPeriod struct {
+	With       string          `json:"with" enum:"previous,year-before" doc:"Which period it is."`
+	First      *civil.Day      `json:"first,omitempty" doc:"Its first day, included."`
+	Last       *civil.Day      `json:"last,omitempty" doc:"Its last day, included."`
+	Spelled    string          `json:"spelled" doc:"The same, so that nobody can misread it; why there is none, where there is none."`
+	Value      json.RawMessage `json:"value,omitempty" doc:"Of a figure: what it is there; null where it is missing."`
+	Difference json.RawMessage `json:"difference,omitempty" doc:"Of a figure: how much more it is here than there; null where one of them is missing."`
+	PerCent    *string         `json:"per_cent,omitempty" doc:"Of a figure: the difference in per cent of what it is there; absent where that is 0 or missing."`
+	SQL        string          `json:"sql,omitempty" doc:"The statement that the source was sent for it."`
+	Values     []string        `json:"values,omitempty" doc:"The values bound to it, in order."`
+}
+
+// Section is what a section of a report showed.
+type Section struct {
+	Section     int             `json:"section" doc:"Its number, from 1."`
+	Kind        string          `json:"kind" enum:"figure,chart,table" doc:"How it shows what its query tells."`
+	Query       string          `json:"query" doc:"Name of the query."`
+	Label       string          `json:"label" doc:"What people read above it."`
+	Says        string          `json:"says,omitempty" doc:"What holds for it beside what the read-back says of all."`
+	SQL         string          `json:"sql,omitempty" doc:"The statement that the source was sent."`
+	Values      []string        `json:"values,omitempty" doc:"The values bound to it, in order."`
+	Rows        int             `json:"row_count" doc:"How many rows it has here."`
+	Records     *int64          `json:"records,omitempty" doc:"How many records it shows, or is of; absent where that is not known."`
+	Groups      *int64          `json:"groups,omitempty" doc:"Of a summary: how many rows it has in all."`
+	LeftOut     []LeftOut       `json:"left_out,omitempty" doc:"Figures whose column has no value in some of the records, or none that can be read."`
+	Totals      []Total         `json:"totals,omitempty" doc:"Totals over all rows."`
+	Subtotals   []Subtotal      `json:"subtotals,omitempty" doc:"Those totals for rows that lie together."`
+	Value       json.RawMessage `json:"value,omitempty" doc:"Of a figure: what it is; null where there is nothing that it could be of."`
+	Unit        string          `json:"unit,omitempty" doc:"Of a figure: its unit."`
+	Better      string          `json:"better,omitempty" enum:"less,more" doc:"Of a figure: which change is a good one."`
+	Compare     []OtherPeriod   `json:"compare,omitempty" doc:"The other periods that it is compared with."`
+	Line        []Point         `json:"line,omitempty" doc:"Of a figure: what it is in each unit of the calendar, for a small line."`
+	Notes       []string        `json:"notes,omitempty" doc:"What to know before reading it."`
+	Fingerprint string          `json:"fingerprint,omitempty" doc:"The SHA-256 of all its rows; absent where they were not all read."`
+	Problem     string          `json:"problem,omitempty" doc:"Why it is not there, or not whole; the others stand."`
+	Code        fault.Code      `json:"code,omitempty" doc:"The code of what is wrong with it."`
+	TookMS      float64         `json:"took_ms,omitempty" doc:"How long it took, in milliseconds."`
+}
+
+// Point is a point of a figure's line.
+type Point struct {
+	Of    string          `json:"of" doc:"The unit of the calendar."`
+	Value json.RawMessage `json:"value" doc:"What the figure is there."`
 }
 
 // LeftOut is how many records a figure of a summary leaves out.
@@ -121,7 +181,7 @@ func (r *Receipt) Shortened() *Receipt {
 // Head is what a list shows of a receipt, JSON.
 func (r *Receipt) Head() ([]byte, error) {
 	head := *r
-	head.Revisions, head.ReadBackPieces, head.SQL, head.Values, head.Evidence = nil, nil, "", nil, nil // which the receipt itself tells
+	head.Revisions, head.ReadBackPieces, head.SQL, head.Values, head.Evidence, head.Sections, head.Subtotals = nil, nil, "", nil, nil, nil, nil // which the receipt itself tells
 	head.Errors = head.Errors[:min(len(head.Errors), 3)]
 	text, err := json.Marshal(&head)
 	if err == nil && len(text) > MostHead {

@@ -8,6 +8,7 @@ import (
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/value"
+	"pikegate/internal/export"
 	"pikegate/internal/service/answer"
 	"pikegate/internal/service/base"
 	"pikegate/internal/service/receipt"
@@ -38,7 +39,7 @@ func (Nowhere) End([]byte) error { return nil }
 
 func compare(report *catalog.Report, before, after receipt.Receipt, earlier, later *receipt.Digests) (*Comparison, error) {
 	c := &Comparison{Before: before, After: after}
-	for _, k := range report.Table.Key() {
+	for _, k := range report.Main().Query.Key() {
 		c.Key = append(c.Key, k.Label)
 	}
 	known := func(r receipt.Receipt) bool { return r.Evidence != nil && r.Evidence.Fingerprint != "" }
@@ -79,7 +80,7 @@ func (s *Runs) Again(ctx context.Context, id int64, asOf string) (*Comparison, e
 	if before.Partly {
 		return nil, &base.Refusal{Kind: fault.DefinitionInError, Faults: fault.List{fault.New(fault.NotRecorded, "%s", before.Problem)}}
 	}
-	req := answer.Request{Answers: before.Entered, AsOf: asOf, Evidence: true}
+	req := answer.Request{Answers: before.Entered, AsOf: asOf, Evidence: true, Section: before.Section}
 	var report *catalog.Report
 	revisions := before.Revisions
 	if asOf == "" {
@@ -104,7 +105,7 @@ func (s *Runs) Again(ctx context.Context, id int64, asOf string) (*Comparison, e
 	if asOf == "" && before.ZoneRules != r.receipt.ZoneRules {
 		r.ready.Notes = append(r.ready.Notes, answer.Note{Says: fmt.Sprintf("The time zone rules were those of release %s then and are those of %s now.", before.ZoneRules, r.receipt.ZoneRules)})
 	}
-	got, err := r.stream(ctx, Nowhere{})
+	got, err := r.stream(ctx, export.Whole{Writer: Nowhere{}})
 	if err != nil {
 		return nil, err
 	}

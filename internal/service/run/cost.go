@@ -21,7 +21,7 @@ func (r *Run) affordable(ctx context.Context) error {
 	if most == 0 {
 		return nil
 	}
-	table := r.ready.Bound.Report.Table
+	table := r.ready.Bound.Section.Query
 	plan := r.ready.Bound.Plan()
 	q := r.ready.Bound.Counting(nil)
 	var periods []civil.Period

@@ -156,7 +156,7 @@ func (c *counter) tally(ctx context.Context) error {
 		return err
 	}
 	f := c.plan.Sum(groups)
-	c.run.runs.counts.Took(c.run.ready.Bound.Report.Table.Of, f.All, time.Since(start))
+	c.run.runs.counts.Took(c.run.ready.Bound.Section.Query.Of, f.All, time.Since(start))
 	c.e.All = &f.All
 	if p := c.plan.Period; p != nil {
 		_, denies := p.Op.Denies()
@@ -306,7 +306,7 @@ func (c *counter) fingerprint(ctx context.Context, got *reading) error {
 	if got.whole || c.of != nil {
 		return nil
 	}
-	got.keep(c.run.ready.Bound.Report.Table.Show)
+	got.keep(c.run.ready.Bound.Section.Shown())
 	rows := int64(0)
 	c.query.Show = got.columns
 	err := c.rows(ctx, c.run.ready.From.SQL.Select(c.query), func(row []value.Value) error {
@@ -326,7 +326,7 @@ func (c *counter) fingerprint(ctx context.Context, got *reading) error {
 func (c *counter) fingerprinted(got *reading) {
 	c.e.Fingerprint = got.fingerprint.Sum()
 	for i, found := range got.fingerprint.Found() {
-		of := c.run.ready.Bound.Report.Table.Show[i]
+		of := c.run.ready.Bound.Section.Shown()[i]
 		if found.Longer > 0 {
 			c.e.MoreDigits = append(c.e.MoreDigits, receipt.MoreDigits{Column: of.Label, Scale: of.Scale, Records: found.Longer})
 			c.note("%s: %s with more digits than its scale of %d, shown whole.", of.Label, english.Count(int(found.Longer), "value"), of.Scale)
@@ -349,9 +349,25 @@ func (c *counter) note(format string, args ...any) {
 	c.run.receipt.Notes = append(c.run.receipt.Notes, fmt.Sprintf(format, args...))
 }
 
+// totals adds the columns of all records up, where that was not done with the rows.
+func (c *counter) totals(ctx context.Context) error {
+	if c.run.several() {
+		return nil
+	}
+	main := c.run.main
+	if err := main.totals(ctx, c.view, c.query); err != nil {
+		return err
+	}
+	if main.told.Totals != nil && c.run.ready.Bound.Section.Query.Summary == nil {
+		c.e.Statements++
+		c.run.receipt.Totals, c.run.receipt.Subtotals = main.told.Totals, main.told.Subtotals
+	}
+	return nil
+}
+
 // loaded tells when the dataset's table was last loaded.
 func (c *counter) loaded(ctx context.Context) error {
-	of := c.run.ready.Bound.Report.Table.Of
+	of := c.run.ready.Bound.Section.Query.Of
 	if !of.Source.At.IsSQLite() || of.Source.At.File != "" || of.From.Table == "" {
 		return nil
 	}

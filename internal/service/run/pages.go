@@ -91,7 +91,7 @@ func (r *Run) page(ctx context.Context, v source.View, got *reading) {
 	if r.request.Limit == 0 || records != nil || r.request.Changes == "" && (r.request.Uncounted || r.receipt.Next == "") {
 		return
 	}
-	changes, err := v.Changes(ctx, slices.Sorted(maps.Values(r.ready.Bound.Report.Table.Of.From.Tables()))...)
+	changes, err := v.Changes(ctx, slices.Sorted(maps.Values(r.ready.Bound.Section.Query.Of.From.Tables()))...)
 	if err != nil {
 		slog.WarnContext(ctx, "it is not known whether the data change between pages", "report", r.receipt.Report, "error", err)
 		return

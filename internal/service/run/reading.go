@@ -28,15 +28,20 @@ type reading struct {
 	digests     *receipt.Digests
 }
 
-func newReading(r *Run, to export.Writer) *reading {
-	table := r.ready.Bound.Report.Table
-	got := &reading{to: to, columns: slices.Clone(table.Show)}
-	if r.request.Evidence {
-		got.keys = got.with(table.Key())
-		got.keep(table.Show)
+// newReading is where the rows of a section go. Of one of several sections the fingerprint is of all
+// rows that it has, where they are all read.
+func newReading(p *part, to export.Writer) *reading {
+	table := p.section().Query
+	shown := p.section().Shown()
+	got := &reading{to: to, columns: slices.Clone(shown)}
+	if evidence := p.run.request.Evidence; evidence || p.run.several() && (table.Summary != nil || p.mostRows() == 0) {
+		if evidence {
+			got.keys = got.with(table.Key())
+		}
+		got.keep(shown)
 	}
-	if got.limit = r.request.Limit; got.limit > 0 && table.Summary == nil {
-		got.order = r.ready.Query().SortedBy()
+	if got.limit = p.mostRows(); got.limit > 0 && table.Summary == nil {
+		got.order = p.ready.Query().SortedBy()
 		got.places, got.last = got.with(got.order), make([]value.Value, len(got.order))
 	}
 	return got

@@ -8,11 +8,13 @@ import (
 	"fmt"
 	"io"
 	"runtime/debug"
+	"slices"
 	"time"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/column"
-	"pikegate/internal/core/compile"
-	"pikegate/internal/core/value"
+	"pikegate/internal/core/english"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/export"
 	"pikegate/internal/service/answer"
 	"pikegate/internal/service/base"
@@ -26,7 +28,9 @@ type Run struct {
 	Zone    *time.Location
 
 	runs    *Runs
-	ready   *answer.Ready
+	ready   *answer.Ready // of the main section, or of the one that alone is wanted
+	main    *part         // that section
+	parts   []*part       // all that are wanted, in order
 	request answer.Request
 	from    place // where the page of rows before these ended
 	receipt receipt.Receipt
@@ -42,9 +46,9 @@ func (r *Run) prepare(ctx context.Context) error {
 	defer func() { r.checking = time.Since(start) }()
 	var err error
 	r.ready, err = r.runs.answers.ReadyFor(ctx, r.ready.Bound.Report, r.request)
-	table := r.ready.Bound.Report.Table
-	from := table.Of.Source
-	r.Columns, r.Zone = table.Show, from.Zone
+	section := r.ready.Bound.Section
+	from := section.Query.Of.Source
+	r.Columns, r.Zone = section.Shown(), from.Zone
 	r.receipt.Zone, r.receipt.Clock = from.Zone.String(), from.Clock
 	if set := r.ready.Bound.Setting; set.AsOf.IsValid() { // else it was refused
 		r.receipt.AsOf = set.AsOf
@@ -57,10 +61,47 @@ func (r *Run) prepare(ctx context.Context) error {
 		err = r.affordable(ctx)
 	}
 	if err == nil {
-		said := r.ready.Bound.Said()
-		r.receipt.ReadBack, r.receipt.ReadBackPieces = said.String(), said
+		err = r.inParts(ctx)
 	}
 	return err
+}
+
+// inParts makes the parts of the run, and what is said of them.
+func (r *Run) inParts(ctx context.Context) error {
+	if !r.several() {
+		r.main = r.newPart(1+slices.Index(r.ready.Bound.Report.Sections, r.ready.Bound.Section), r.ready)
+		r.parts = []*part{r.main}
+		if !r.ready.Bound.Report.IsOneTable() {
+			r.receipt.Section = r.main.told.Section
+		}
+		said := r.ready.Bound.Said()
+		r.receipt.ReadBack, r.receipt.ReadBackPieces = said.String(), said
+		return nil
+	}
+	if r.request.Skip > 0 || r.request.After != "" {
+		return &base.Refusal{Kind: fault.AnswersRefused, Faults: fault.List{fault.New(fault.SectionNotChosen, "rows are left out of one section, and the report has %s; choose it by its number", english.Count(len(r.ready.Bound.Report.Sections), "section")).Suggest("section=1")}}
+	}
+	bounds := make([]answer.Bound, len(r.ready.Bound.Report.Sections))
+	for i, section := range r.ready.Bound.Report.Sections {
+		ready := r.ready
+		if section != r.ready.Bound.Section {
+			var err error
+			if ready, err = r.ready.For(ctx, section); err != nil {
+				return err
+			}
+		}
+		p := r.newPart(i+1, ready)
+		if r.parts = append(r.parts, p); ready == r.ready {
+			r.main = p
+		}
+		bounds[i] = ready.Bound
+	}
+	said, more := answer.SaidTogether(bounds)
+	r.receipt.ReadBack, r.receipt.ReadBackPieces = said.String(), said
+	for i, p := range r.parts {
+		p.told.Says = more[i]
+	}
+	return nil
 }
 
 // Sending is where a run's result goes to: to w, by a way that keeps no source busy while w
@@ -70,12 +111,12 @@ func (r *Run) Sending(w io.Writer, stop func()) io.Writer {
 	return &r.sent
 }
 
-// Stream reads the records and writes them to w, which is begun only when the
+// Stream reads the records and writes them, which is begun only when the
 // first record is there or it is known that there is none. Where it returns an
 // error the result is not whole. The receipt is on record before anything is read,
 // and what became of the run before w ends.
-func (r *Run) Stream(ctx context.Context, w export.Writer) (*receipt.Receipt, error) {
-	if _, err := r.stream(ctx, w); err != nil {
+func (r *Run) Stream(ctx context.Context, to export.Result) (*receipt.Receipt, error) {
+	if _, err := r.stream(ctx, to); err != nil {
 		return nil, err
 	}
 	return &r.receipt, nil
@@ -90,7 +131,7 @@ type Panicked struct {
 
 func (p *Panicked) String() string { return fmt.Sprint(p.Cause) }
 
-func (r *Run) stream(ctx context.Context, w export.Writer) (*reading, error) {
+func (r *Run) stream(ctx context.Context, to export.Result) (*reading, error) {
 	r.runs.running.Add(1)
 	defer r.runs.running.Add(-1)
 	defer func() {
@@ -103,7 +144,7 @@ func (r *Run) stream(ctx context.Context, w export.Writer) (*reading, error) {
 	if err := r.keep(); err != nil {
 		return nil, fmt.Errorf("keep the receipt: %w", err)
 	}
-	got, err := r.read(ctx, w)
+	got, err := r.read(ctx, to)
 	if err == nil {
 		if err = r.sent.drain(); err != nil {
 			err = unsent(err)
@@ -116,7 +157,7 @@ func (r *Run) stream(ctx context.Context, w export.Writer) (*reading, error) {
 	r.ends()
 	text, err := r.finished(got)
 	if err == nil {
-		if err = w.End(text); err != nil {
+		if err = to.End(text); err != nil {
 			err = unsent(err)
 		}
 	}
@@ -129,9 +170,9 @@ func (r *Run) stream(ctx context.Context, w export.Writer) (*reading, error) {
 	return got, nil
 }
 
-// read reads the records, hands them to w and counts what was asked for.
-func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
-	of := r.ready.Bound.Report.Table.Of
+// read reads the sections, hands them on and counts what was asked for.
+func (r *Run) read(ctx context.Context, to export.Result) (*reading, error) {
+	of := r.ready.Bound.Section.Query.Of
 	limit := r.runs.base.Config.RunTime
 	if own := of.Source.At.Time; own > 0 {
 		limit = min(limit, own)
@@ -143,105 +184,156 @@ func (r *Run) read(ctx context.Context, w export.Writer) (*reading, error) {
 		return nil, r.runs.base.Failed(of, err)
 	}
 	defer leave()
+	start := time.Now()
+	err = r.readParts(ctx, to, limit)
+	r.atSource = time.Since(start) - r.sent.took
+	if err != nil || r.main.err != nil { // else that was done before the evidence
+		r.takes(&r.main.told)
+	}
+	if r.several() {
+		r.receipt.Main = r.main.told.Section
+		for _, p := range r.parts {
+			r.receipt.Sections = append(r.receipt.Sections, p.told)
+		}
+	}
+	return r.main.got, err
+}
+
+// readParts reads the sections one after the other, in one snapshot where the source has one. One
+// that fails is left, and those after it are read in another. limit is the longest that each may take.
+func (r *Run) readParts(ctx context.Context, to export.Result, limit time.Duration) error {
+	sending, cancel := context.WithTimeoutCause(ctx, limit*time.Duration(len(r.parts)), fmt.Errorf("%w: %s", base.ErrTime, limit))
+	defer cancel()
+	r.sent.aside(sending, r.runs.base.Spool, r.runs.base.Config.SpoolBytes)
+	rest, done := r.parts, false
+	for !done {
+		// The view outlives the time of the sections by that of the evidence.
+		err := r.ready.From.Source.View(ctx, func(v source.View) error {
+			for len(rest) > 0 {
+				p := rest[0]
+				rest = rest[1:]
+				if err := r.readWithin(ctx, limit, v, p, to); err != nil {
+					return err
+				}
+			}
+			done = true
+			return r.countEvidence(ctx, v)
+		})
+		if err == nil {
+			continue
+		}
+		if err := r.goesOn(ctx, err, len(r.parts)-len(rest)-1, done); err != nil {
+			return err
+		}
+		if err := r.closed(r.parts[len(r.parts)-len(rest)-1], to); err != nil {
+			return err
+		}
+		done = len(rest) == 0 && r.main.err != nil
+	}
+	if failed := r.parts[0].err; failed != nil && !slices.ContainsFunc(r.parts, func(p *part) bool { return p.err == nil }) {
+		return failed
+	}
+	return nil
+}
+
+// goesOn reports that the run goes on although the section at a place failed, by nil; else why it
+// does not.
+func (r *Run) goesOn(ctx context.Context, err error, at int, done bool) error {
+	if ctx.Err() != nil {
+		return context.Cause(ctx)
+	}
+	if at >= 0 && r.parts[at].got != nil && r.parts[at].got.broken != nil && !errors.Is(err, base.ErrTime) {
+		return unsent(r.parts[at].got.broken)
+	}
+	if at < 0 || done || !r.several() {
+		if errors.Is(err, receipt.ErrSize) || errors.Is(err, base.ErrTime) {
+			return err
+		}
+		return r.runs.base.Failed(r.ready.Bound.Section.Query.Of, err)
+	}
+	p := r.parts[at]
+	p.failed(err)
+	r.receipt.Notes = append(r.receipt.Notes, fmt.Sprintf("Section %d (%s) is not there, or not whole: %s", p.told.Section, p.told.Label, p.told.Problem))
+	return nil
+}
+
+// readWithin reads a section within its time.
+func (r *Run) readWithin(ctx context.Context, limit time.Duration, v source.View, p *part, to export.Result) error {
 	running, cancel := context.WithTimeoutCause(ctx, limit, fmt.Errorf("%w: %s", base.ErrTime, limit))
 	defer cancel()
-	got := newReading(r, w)
-	r.sent.aside(running, r.runs.base.Spool, r.runs.base.Config.SpoolBytes)
-	start := time.Now()
-	// The view outlives the time of the run by that of the evidence.
-	err = r.ready.From.Source.View(ctx, func(v source.View) error {
-		q := r.ready.Query()
-		q.Limit, q.Skip = r.request.Limit, r.request.Skip
-		got.goOn(r.from, &q)
-		read := r.meter(ctx, v)
-		if err := r.readRows(running, v, &q, got); err != nil {
-			return err
-		}
-		if err := r.countRest(running, v, q, got); err != nil {
-			return err
-		}
-		if r.request.Evidence {
-			if err := got.flush(); err != nil {
-				return err
-			}
-			q.Limit, q.Skip, q.After = 0, 0, nil
-			read.rows(ctx)
-			r.count(ctx, v, q, got)
-			r.receipt.Evidence.Read = read.evidence(ctx)
-		}
-		r.page(ctx, v, got)
-		return ctx.Err()
-	})
-	r.atSource = time.Since(start) - r.sent.took
-	switch {
-	case err == nil:
-		return got, nil
-	case running.Err() != nil && ctx.Err() == nil:
-		return nil, context.Cause(running)
-	case ctx.Err() != nil:
-		return nil, context.Cause(ctx)
-	case got.broken != nil:
-		return nil, unsent(got.broken)
-	case errors.Is(err, receipt.ErrSize):
-		return nil, err
+	err := r.readPart(running, v, p, to)
+	if err != nil && running.Err() != nil && ctx.Err() == nil {
+		return context.Cause(running)
 	}
-	return nil, r.runs.base.Failed(of, err)
+	return err
 }
 
-// readRows reads the rows of a query and hands them on; no more than the source allows.
-func (r *Run) readRows(ctx context.Context, v source.View, q *compile.Query, got *reading) (err error) {
-	sql := r.ready.From.SQL
-	if q.Extents, err = base.ExtentsOf(ctx, v, sql, *q); err != nil {
+// readPart reads a section and hands it on.
+func (r *Run) readPart(ctx context.Context, v source.View, p *part, to export.Result) error {
+	p.got = newReading(p, to.Section(p.head(), p.section().Shown()))
+	p.query = p.ready.Query()
+	q := &p.query
+	q.Limit, q.Skip = p.mostRows(), r.request.Skip
+	if p.isMain() {
+		p.got.goOn(r.from, q)
+		p.meter = r.meter(ctx, v)
+	}
+	if err := p.read(ctx, v, q); err != nil {
 		return err
 	}
-	if r.ready.Bound.Report.Table.Summary != nil {
-		return r.sumUp(ctx, v, q, got)
+	if err := p.countRest(ctx, v, *q); err != nil || !r.several() {
+		return err
 	}
-	q.Show = got.columns
-	statement := sql.Select(*q)
-	r.receipt.SQL, r.receipt.Values = statement.SQL, answer.BoundTo(statement)
-	most := r.ready.Bound.Report.Table.Of.Source.At.Rows
-	err = v.Rows(ctx, statement, func(row []value.Value) error {
-		if r.receipt.Rows++; most > 0 && r.receipt.Rows > most {
-			return fmt.Errorf("%w: %d", receipt.ErrSize, most)
+	if r.request.Evidence && p.section().Kind == catalog.Table {
+		if err := p.totals(ctx, v, *q); err != nil {
+			return err
 		}
-		return got.add(row)
-	})
-	if err != nil {
+	}
+	if err := r.closed(p, to); err != nil {
 		return err
 	}
-	return got.begin() // where there was no row
+	return p.got.flush()
 }
 
-// countRest tells how many records match in all, where the rows tell it, or counts them
-// where that was asked for and the evidence does not.
-func (r *Run) countRest(ctx context.Context, v source.View, q compile.Query, got *reading) error {
-	if r.receipt.Groups != nil {
-		return nil // a summary knows what it is of
+// closed ends what is sent of one of several sections.
+func (r *Run) closed(p *part, to export.Result) error {
+	p.ends()
+	text, err := p.tail()
+	if err == nil {
+		err = to.EndSection(p.head(), text)
+		if p.got != nil && p.got.broken == nil {
+			p.got.broken = err
+		}
 	}
-	last := q.Limit == 0 || r.receipt.Rows < q.Limit && (r.receipt.Rows > 0 || q.Skip == 0) // there are no rows after these
-	got.whole = last && got.before == 0
-	all := int64(got.before + r.receipt.Rows)
-	q.Skip, q.After = 0, nil
-	switch {
-	case last:
-	case r.request.Evidence || r.request.Uncounted:
+	return err
+}
+
+// countEvidence counts the evidence of the main section, and tells where its further rows go on.
+func (r *Run) countEvidence(ctx context.Context, v source.View) error {
+	p := r.main
+	if p.err != nil {
 		return nil
-	default:
-		c := r.counter(v, q)
-		err := c.size(ctx)
-		if err != nil {
+	}
+	r.takes(&p.told)
+	if !r.several() {
+		r.receipt.Compare, r.receipt.Notes = p.told.Compare, append(r.receipt.Notes, p.told.Notes...)
+	}
+	if r.request.Evidence {
+		if err := p.got.flush(); err != nil {
 			return err
 		}
-		if page, err := c.isPage(ctx); err != nil || page {
-			return err // more than are counted for a page
-		}
-		if all, err = v.Count(ctx, r.ready.From.SQL.Count(q)); err != nil {
-			return err
+		q := p.query
+		q.Limit, q.Skip, q.After = 0, 0, nil
+		p.meter.rows(ctx)
+		r.count(ctx, v, q, p.got)
+		r.receipt.Evidence.Read = p.meter.evidence(ctx)
+		p.told.Records = r.receipt.Records
+		if p.told.Fingerprint == "" {
+			p.told.Fingerprint = r.receipt.Evidence.Fingerprint
 		}
 	}
-	r.receipt.Records = &all
-	return nil
+	r.page(ctx, v, p.got)
+	return ctx.Err()
 }
 
 // Notes are what is known, before the rows are read, that whoever reads them should know.
@@ -252,6 +344,9 @@ func (r *Run) Notes() []string {
 	}
 	return all
 }
+
+// Several reports whether the result is of several sections, and not of one.
+func (r *Run) Several() bool { return r.several() }
 
 // ID is the number of its receipt, 0 where it is not on record.
 func (r *Run) ID() int64 { return r.receipt.ID }

@@ -1,6 +1,7 @@
 package run
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"slices"
@@ -63,7 +64,8 @@ func (s *Runs) further(ctx context.Context, name string, req answer.Request) (*R
 	case before.Partly || before.State != receipt.Rows || !slices.Equal(before.Revisions, s.base.Published.Load().BuiltOf(name)):
 		return nil, &base.Refusal{Kind: fault.Conflict, Faults: fault.List{fault.New(fault.RunAgain, "there are no further rows of this run to be had: it did not bring any, or the report has changed since; run it again")}}
 	}
-	r := s.newRun(ctx, report, answer.Request{Answers: before.Entered, AsOf: before.AsOf.String(), Limit: req.Limit, Skip: req.Skip, After: req.After, Uncounted: req.Uncounted || before.Records == nil, Then: before.Reading, Changes: before.Changes})
+	section := cmp.Or(max(req.Section, 0), before.Section, 1+slices.Index(report.Sections, report.Main()))
+	r := s.newRun(ctx, report, answer.Request{Section: section, Answers: before.Entered, AsOf: before.AsOf.String(), Limit: req.Limit, Skip: req.Skip, After: req.After, Uncounted: req.Uncounted || before.Records == nil, Then: before.Reading, Changes: before.Changes})
 	r.receipt.PageOf = req.Of
 	if err := r.prepare(base.WithPerson(ctx, base.Person{Name: before.Person, Role: before.Role})); err != nil {
 		return r, err
@@ -87,15 +89,15 @@ func (s *Runs) try(ctx context.Context, name string, req answer.Request) (*Run, 
 	return r, r.prepare(ctx)
 }
 
-// Try runs a report that need not be published, and hands its rows to w. The run is not on
+// Try runs a report that need not be published, and hands its rows on. The run is not on
 // record; what its receipt would be is returned, with the digests of its rows where
 // evidence was asked for.
-func (s *Runs) Try(ctx context.Context, report *catalog.Report, req answer.Request, w export.Writer) (*receipt.Receipt, *receipt.Digests, error) {
+func (s *Runs) Try(ctx context.Context, report *catalog.Report, req answer.Request, to export.Writer) (*receipt.Receipt, *receipt.Digests, error) {
 	r := s.newRun(ctx, report, req)
 	if err := r.prepare(ctx); err != nil {
 		return nil, nil, err
 	}
-	got, err := r.read(ctx, w)
+	got, err := r.read(ctx, export.Whole{Writer: to})
 	if err != nil {
 		return nil, nil, err
 	}

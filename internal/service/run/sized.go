@@ -37,7 +37,7 @@ func (c *counter) size(ctx context.Context) error {
 	if !c.plan.Narrows() {
 		return nil
 	}
-	of := c.run.runs.counts.Of(ready.Bound.Report.Table.Of, c.plan.Dated, ready.From)
+	of := c.run.runs.counts.Of(ready.Bound.Section.Query.Of, c.plan.Dated, ready.From)
 	if of == nil || !of.IsIndexed() {
 		return nil
 	}

@@ -1,0 +1,138 @@
+package summary
+
+import (
+	"slices"
+
+	"github.com/shopspring/decimal"
+
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/value"
+)
+
+// Aligned is, for each unit of another period, the unit of this one that it stands beside: the one
+// at the same place, and of days a year apart the same day of the year, so that 29 February stands
+// beside nothing. It is Missing where there is none.
+func Aligned(by By, units, others []civil.Period, yearApart bool) []int {
+	match := make([]int, len(others))
+	for i, other := range others {
+		match[i] = i
+		if yearApart && by == Day && len(units) > 0 {
+			year, month, date := other.First.Date()
+			match[i] = Missing
+			if day, ok := civil.DayOf(year+1, month, date); ok {
+				match[i] = int(day - units[0].First)
+			}
+		}
+		if match[i] < 0 || match[i] >= len(units) {
+			match[i] = Missing
+		}
+	}
+	return match
+}
+
+// beside is another summary as it stands beside a table: its rows by the names of their keys here.
+type beside struct {
+	spec  *Spec
+	match [][]int
+	rows  map[string]*row
+	order []*row   // those rows as they come
+	all   *Counted // of all of its records
+	whole []decimal.Decimal
+	alone int64 // records in units that have none beside them
+}
+
+// beside puts another summary beside groups.
+func (s *Spec) beside(b Beside, groups []*Counted, names [][]string) beside {
+	there := beside{spec: s, match: b.Match, rows: map[string]*row{}, all: s.nothing()}
+	var moved []*Counted
+	for _, c := range b.Tally.groups {
+		s.add(there.all, *c)
+		copied := *c
+		var ok bool
+		if copied.Keys, ok = there.here(c.Keys); !ok {
+			there.alone += c.Records
+			continue
+		}
+		moved = append(moved, &copied)
+	}
+	if at := s.Series.Group; s.Series.First > 0 && slices.ContainsFunc(groups, func(c *Counted) bool { return c.Keys[at].Unit == Others }) {
+		kept := map[string]bool{}
+		for _, c := range groups {
+			kept[nameOf(c.Keys[at:at+1], -1)] = true
+		}
+		moved = s.gathered(moved, kept)
+	}
+	rows := make([]row, len(moved))
+	for i, c := range moved {
+		rows[i] = s.row(c.Keys, c, names)
+	}
+	there.whole = s.wholes([]row{{cells: s.unnamed(there.all)}})
+	for i, r := range rows {
+		s.workOut(r.cells, there.whole)
+		there.rows[nameOf(r.keys, -1)] = &rows[i]
+		there.order = append(there.order, &rows[i])
+	}
+	return there
+}
+
+// here are the keys of a group of the other summary in units of this one; false where one has none.
+func (b *beside) here(keys []Key) ([]Key, bool) {
+	keys = slices.Clone(keys)
+	for i, match := range b.match {
+		if match == nil || keys[i].Unit < 0 {
+			continue
+		}
+		if keys[i].Unit = match[keys[i].Unit]; keys[i].Unit == Missing {
+			return nil, false
+		}
+	}
+	return keys, true
+}
+
+// without are rows for the groups that only the other summary has.
+func (b *beside) without(rows []row, names [][]string) (more []row) {
+	has := map[string]bool{}
+	for _, r := range rows {
+		has[nameOf(r.keys, -1)] = true
+	}
+	for _, r := range b.order {
+		if !has[nameOf(r.keys, -1)] {
+			more = append(more, b.spec.row(r.keys, nil, names))
+		}
+	}
+	return more
+}
+
+// of are the cells of the other summary that stand beside a row: those of nothing where the other
+// one has no such group, and none where the row's unit has none beside it.
+func (b *beside) of(here row) []value.Value {
+	keys := here.keys
+	if r := b.rows[nameOf(keys, -1)]; r != nil {
+		return r.cells
+	}
+	if here.rest != nil {
+		return b.sum(here.rest)
+	}
+	for i, match := range b.match {
+		if match != nil && keys[i].Unit >= 0 && !slices.Contains(match, keys[i].Unit) {
+			return nil
+		}
+	}
+	return b.spec.unnamed(b.spec.nothing())
+}
+
+// total are the figures of all records of the other summary together.
+func (b *beside) total() []value.Value { return b.spec.totalOf(b.all) }
+
+// sum are the figures of what stands beside some rows.
+func (b *beside) sum(rows []row) []value.Value {
+	all := b.spec.nothing()
+	for _, r := range rows {
+		if there := b.rows[nameOf(r.keys, -1)]; there != nil && there.of != nil {
+			b.spec.add(all, *there.of)
+		}
+	}
+	cells := b.spec.totalOf(all)
+	b.spec.workOut(cells, b.whole)
+	return cells
+}
