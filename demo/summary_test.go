@@ -19,10 +19,15 @@ import (
 	"pikegate/internal/service/receipt"
 )
 
-// asked sends a request to run a report, and returns what came back.
+// asked sends a request to run a report, with more of a query where that stands behind its name, and
+// returns what came back.
 func asked(t *testing.T, f *demotest.Ferries, report, body string) (status int, text []byte) {
 	t.Helper()
-	resp, err := http.Post(f.URL+"/api/v1/reports/"+report+"/runs?output=json", "application/json", strings.NewReader(body))
+	report, more, _ := strings.Cut(report, "?")
+	if more != "" {
+		more = "&" + more
+	}
+	resp, err := http.Post(f.URL+"/api/v1/reports/"+report+"/runs?output=json"+more, "application/json", strings.NewReader(body))
 	require.NoError(t, err)
 	defer resp.Body.Close()
 	text, err = io.ReadAll(resp.Body)

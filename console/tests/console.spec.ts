@@ -682,3 +682,150 @@ base.describe('what goes wrong', () => {
     release();
   });
 });
+
+test('a report of sections has figures, a chart and a table, read by pointer, keys and numbers', async ({ page, request }) => {
+  const answers = { 'travel-period': 'Mar 2026' };
+  const wanted = await (await request.post('/api/v1/reports/sailings-in-figures/runs', { data: { answers, limit: 200, evidence: true } })).json();
+  await page.goto('/reports/sailings-in-figures?travel-period=Mar+2026');
+  const figure = page.getByRole('group', { name: 'Sailings', exact: true });
+  await expect(figure).toContainText(Number(wanted.sections[0].value).toLocaleString('en'));
+  await expect(figure).toContainText(`+${wanted.sections[0].compare[0].difference} (+${wanted.sections[0].compare[0].per_cent} %)`);
+  await expect(figure).toContainText('Sun 1 Feb 2026 through Sat 28 Feb 2026 (28 days)');
+  await expect(page.locator('.read')).toHaveText(/^\s*Sailings departed from Sun 1 Mar 2026 through Tue 31 Mar 2026/);
+
+  // The table of its numbers has them all.
+  const chart = page.getByRole('group', { name: 'Sailings by day', exact: true });
+  await chart.getByText('The numbers').click();
+  const numbers = page.getByRole('region', { name: 'The numbers of Sailings by day' }).locator('tbody tr');
+  await expect(numbers).toHaveCount(wanted.sections[2].rows.length);
+  const third = wanted.sections[2].rows.map((row: unknown[]) => String(row[2]));
+  await expect(numbers.locator('td:nth-child(3)')).toHaveText(third);
+
+  // So has its reading by keys.
+  const slider = chart.getByRole('slider');
+  await slider.focus();
+  await page.keyboard.press('Home');
+  const first = wanted.sections[2].rows.filter((row: unknown[]) => row[0] === '2026-03-01').map((row: unknown[]) => `${row[1]} ${row[2]}`);
+  await expect(slider).toHaveAttribute('aria-valuetext', `Sun 1 Mar 2026: ${first.join(', ')}`);
+  await page.keyboard.press('End');
+  await expect(slider).toHaveAttribute('aria-valuetext', /^Tue 31 Mar 2026: /);
+  await accessible(page);
+
+  // Subtotals stand under the rows that they are of, and the total under all.
+  const table = page.getByRole('region', { name: 'Sailings', exact: true });
+  await expect(table.getByRole('rowheader', { name: /^Greywater Crossing, 137$/ })).toBeVisible();
+  await expect(table.locator('tfoot')).toContainText(wanted.sections[3].totals[0].value);
+
+  // Enter opens the records of the place, and one goes back.
+  await slider.focus();
+  await page.keyboard.press('Home');
+  await page.keyboard.press('Enter');
+  await expect(page.locator('.read')).toContainText('Sailings departed on Sun 1 Mar 2026');
+  await expect(page).toHaveURL(/travel-period=2026-03-01/);
+  await page.getByRole('button', { name: 'Back to what was shown before' }).click();
+  await expect(page.locator('.read')).toContainText('Tue 31 Mar 2026');
+});
+
+test('a click on a column opens its records, and each kind of chart is read', async ({ page, request }) => {
+  await page.goto('/reports/late-in-figures?travel-period=Mar+2026');
+  const columns = page.getByRole('group', { name: 'Late sailings by day' }).getByRole('slider');
+  await columns.scrollIntoViewIfNeeded();
+  const box = (await columns.boundingBox())!;
+  await page.mouse.move(box.x + box.width - 25, box.y + 60);
+  await expect(columns).toHaveAttribute('aria-valuetext', /^Tue 31 Mar 2026: /);
+  await page.mouse.click(box.x + box.width - 25, box.y + 60);
+  await expect(page.locator('.read')).toContainText('Sailings departed on Tue 31 Mar 2026');
+  for (const [report, label, query] of [
+    ['passengers-by-month', 'Passengers by month', 'months-so-far'],
+    ['charges-in-shares', 'Weight by month', 'months-so-far'],
+    ['charges-in-shares', 'Share of the goods in the charges of each month', 'months-so-far'],
+    ['late-in-figures', 'Reasons', 'travel-period'],
+  ] as const) {
+    const answers = { [query]: '1 Feb 2026 to 31 Mar 2026' };
+    const told = await (await request.post(`/api/v1/reports/${report}/runs`, { data: { answers } })).json();
+    const section = told.sections.find((s: { label: string; kind: string }) => s.label === label && s.kind === 'chart');
+    await page.goto(`/reports/${report}?${new URLSearchParams(answers)}`);
+    const slider = page.getByRole('group', { name: label, exact: true }).getByRole('slider');
+    await slider.focus();
+    await page.keyboard.press('Home');
+    await expect(slider).toHaveAttribute('aria-valuenow', '1');
+    const text = (await slider.getAttribute('aria-valuetext'))!;
+    const place = section.rows[0][0] ?? 'missing';
+    for (const row of section.rows.filter((r: unknown[]) => (r[0] ?? 'missing') === place)) {
+      const said = section.chart.split ? `${row[1]} ${row[2]}` : `${place}: ${row[1]}`;
+      expect(text).toContain(said);
+    }
+    await accessible(page);
+  }
+});
+
+test('a reader sorts, chooses columns and groups, and the link keeps it', async ({ page, request }) => {
+  await page.goto('/reports/sailings-in-figures?travel-period=Mar+2026');
+  const table = page.getByRole('region', { name: 'Sailings', exact: true });
+  const passengers = table.locator('tbody td:nth-child(4)');
+  await table.getByRole('button', { name: 'Passengers' }).click();
+  await expect(table.getByRole('columnheader', { name: 'Passengers' })).toHaveAttribute('aria-sort', 'ascending');
+  await table.getByRole('button', { name: 'Passengers' }).click();
+  await expect(table.getByRole('columnheader', { name: 'Passengers' })).toHaveAttribute('aria-sort', 'descending');
+  const view = { sort: ['passengers descending'] };
+  const wanted = await (
+    await request.post('/api/v1/reports/sailings-in-figures/runs', { data: { answers: { 'travel-period': 'Mar 2026' }, limit: 3, view } })
+  ).json();
+  await expect(passengers.first()).toHaveText(String(wanted.sections[3].rows[0][3]));
+  await page.getByText('Columns', { exact: true }).click();
+  await page.getByRole('checkbox', { name: 'Reason' }).check();
+  await expect(table.getByRole('columnheader', { name: 'Reason' })).toBeVisible();
+  await page.getByRole('checkbox', { name: 'Vehicles' }).uncheck();
+  await expect(table.getByRole('columnheader', { name: 'Vehicles' })).toHaveCount(0);
+  await page.getByRole('button', { name: 'Move Vessel forward' }).click();
+  await expect(table.getByRole('columnheader').nth(1)).toHaveText('Vessel');
+  await accessible(page);
+  await page.reload();
+  await expect(table.getByRole('columnheader').nth(1)).toHaveText('Vessel');
+  await page.getByLabel('Group by').selectOption('departed_at week');
+  const weeks = page.getByRole('region', { name: 'Sailings by week', exact: true });
+  await expect(weeks.locator('tbody td:first-child').first()).toHaveText('2026-W09');
+  await expect(page.locator('.count')).toContainText('1,652 records');
+  await page.getByRole('button', { name: 'As published' }).click();
+  await expect(table.getByRole('columnheader')).toHaveCount(6);
+});
+
+test('sections at every size, in light, dark and print', async ({ page }) => {
+  for (const width of [360, 1280, 1920]) {
+    for (const colorScheme of ['light', 'dark'] as const) {
+      await page.setViewportSize({ width, height: 900 });
+      await page.emulateMedia({ colorScheme });
+      await page.goto('/reports/late-in-figures?travel-period=Mar+2026');
+      await expect(page.getByRole('slider')).toHaveCount(2);
+      await expect(page.locator('.count')).toBeVisible();
+      expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(width);
+      await accessible(page);
+    }
+  }
+  await page.emulateMedia({ media: 'print' });
+  await expect(page.getByRole('banner')).toBeHidden();
+  await expect(page.getByRole('button', { name: 'Link' })).toBeHidden();
+  await expect(page.locator('svg').first()).toBeAttached();
+});
+
+test('a section that is not there says so, and the others stand', async ({ page, request }) => {
+  const text = `
+{pikegate: 1, prompt: long-days, ask: Days, type: period, default: 1 Jan 1900 to 31 Dec 2026}
+---
+{pikegate: 1, query: by-long-days, of: sailings, where: {departed_at: {within: {prompt: long-days}}}, group: [{departed_at: {by: day}}], summaries: {n: count}}
+---
+{pikegate: 1, report: partly, title: Partly, sections: [{chart: {query: by-long-days, label: By day, kind: column, across: departed_at, up: n}}, {figure: {query: by-long-days, summary: n, label: Sailings}}]}`;
+  expect((await request.post('/api/v1/definitions', { data: { files: [{ name: 'f.yaml', text }] } })).ok()).toBe(true);
+  await page.goto('/reports/partly?long-days=1900-01-01/2026-12-31');
+  await expect(page.getByRole('group', { name: 'By day' })).toContainText('has more than 4000 days');
+  await expect(page.getByRole('group', { name: 'Sailings', exact: true })).toContainText(/[\d,]{5,}/);
+  await expect(page.getByText(/^Section 1 \(By day\) is not there, or not whole/)).toBeVisible();
+  await accessible(page);
+  await page.goto('/');
+  for (const [kind, name] of [
+    ['report', 'partly'],
+    ['query', 'by-long-days'],
+    ['prompt', 'long-days'],
+  ])
+    await request.delete(`/api/v1/definitions/${kind}/${name}`);
+});

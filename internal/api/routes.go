@@ -7,6 +7,7 @@ import (
 	"io"
 	"net/http"
 	"reflect"
+	"slices"
 	"strings"
 	"time"
 
@@ -86,6 +87,7 @@ type ReportInfo struct {
 	Columns []export.Column `json:"columns" doc:"The columns of its main section: the first table of records, else the first table, else the first section."`
 	// Sections say what a run of them all will bring.
 	Sections []SectionInfo `json:"sections" doc:"What it shows, in order."`
+	Main     int           `json:"main" doc:"The number of its main section."`
 }
 
 // SectionInfo is a section of a report.
@@ -153,6 +155,7 @@ type RunRequest struct {
 	Uncounted bool `json:"uncounted,omitempty" doc:"Leave out how many records match beyond the limit, which has to be counted."`
 	// Evidence comes after the rows: the receipt, which stands last, waits for it.
 	Evidence EvidenceWanted `json:"evidence,omitempty" doc:"Count, once the rows are sent, what shows that they are right; it stands on the receipt. Of a large table what lies outside the period is told from counts that were made before; whole counts all of it."`
+	View     answer.View    `json:"view,omitempty" doc:"How to show the main table, or the section that alone is wanted, where the report lets its readers choose."`
 	Files    []catalog.File `json:"files,omitempty" doc:"Definitions to try beside those that are published, or in their place. Nothing is stored, and the run is not on record."`
 	Of       int64          `json:"of,omitempty" minimum:"0" doc:"The receipt of a run to send further rows of, by its answers; limit says how many, and after or skip which."`
 	After    string         `json:"after,omitempty" maxLength:"100000" doc:"Of further rows: what the page before told as next, so that they go on from its last row. Skip counts for nothing then."`
@@ -294,6 +297,7 @@ func (r routes) report(ctx context.Context, in *struct {
 	of := on.Main().Query.Of
 	info := ReportInfo{ReportSummary: summary(on.Report), AsOf: on.AsOf, Zone: of.Source.Zone.String(), Clock: of.Source.Clock, Records: of.Title,
 		Prompts: make([]PromptInfo, len(on.Prompts)), Columns: export.Columns(on.Main().Shown(), of.Source.Zone)}
+	info.Main = 1 + slices.Index(on.Sections, on.Main())
 	for i, s := range on.Sections {
 		section := SectionInfo{Head: run.HeadOf(i+1, s, of.Source.Zone), Offers: export.Columns(s.Offers, of.Source.Zone)}
 		for _, f := range s.ReaderMay {
@@ -416,7 +420,7 @@ func (r routes) run(ctx context.Context, in *struct {
 	if section == 0 && format != export.JSON && format != export.Events {
 		section = answer.OnlyTable
 	}
-	run, err := r.service.Runs.Prepare(ctx, in.Report, answer.Request{Section: section, Answers: in.Body.Answers, AsOf: in.Body.AsOf,
+	run, err := r.service.Runs.Prepare(ctx, in.Report, answer.Request{Section: section, View: in.Body.View, Answers: in.Body.Answers, AsOf: in.Body.AsOf,
 		Limit: in.Body.Limit, Skip: in.Body.Skip, Uncounted: in.Body.Uncounted, Evidence: in.Body.Evidence != "", Whole: in.Body.Evidence == WholeEvidence, Files: in.Body.Files, Of: in.Body.Of, After: in.Body.After})
 	if err != nil {
 		return nil, problemOf(ctx, err)

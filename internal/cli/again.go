@@ -53,13 +53,36 @@ func sayComparison(w io.Writer, c *run.Comparison) {
 		return
 	case c.NotByRows != "":
 		fmt.Fprintln(w, c.NotByRows)
-		return
+	default:
+		sayDiffering(w, "", c.Key, "record", c.Gained, c.Lost, c.Changed)
 	}
+	for _, s := range c.Sections {
+		name := fmt.Sprintf("Section %d, %s: ", s.Section, s.Label)
+		switch {
+		case s.Section == c.After.Main:
+		case !s.Known:
+			fmt.Fprintf(w, "%snot compared, since not all rows are known.\n", name)
+		case s.Same:
+			fmt.Fprintf(w, "%sthe same.\n", name)
+		case s.Gained == nil:
+			fmt.Fprintf(w, "%snot the same.\n", name)
+		default:
+			sayDiffering(w, name, s.Key, "row", s.Gained, s.Lost, s.Changed)
+		}
+	}
+}
+
+// sayDiffering says how many rows differ, and which.
+func sayDiffering(w io.Writer, of string, key []string, what string, gained, lost, changed *receipt.Differing) {
 	for _, d := range []struct {
 		word string
 		rows *receipt.Differing
-	}{{"Gained", c.Gained}, {"Lost", c.Lost}, {"Changed", c.Changed}} {
-		fmt.Fprintf(w, "%s: %s%s\n", d.word, english.Count(d.rows.Records, "record"), keysOf(c.Key, d.rows))
+	}{{"Gained", gained}, {"Lost", lost}, {"Changed", changed}} {
+		word := d.word
+		if of != "" {
+			word = english.Within(word)
+		}
+		fmt.Fprintf(w, "%s%s: %s%s\n", of, word, english.Count(d.rows.Records, what), keysOf(key, d.rows))
 	}
 }
 

@@ -11,6 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/service/answer"
 	"pikegate/internal/service/receipt"
@@ -93,6 +94,9 @@ func sayReceipt(w io.Writer, r *receipt.Receipt) {
 	if r.ReadBack != "" {
 		fmt.Fprintf(w, "\n%s. %s\n", recordsOf(r), r.ReadBack)
 	}
+	for _, s := range r.Sections {
+		saySection(w, s)
+	}
 	sayEvidence(w, r)
 	if r.SQL != "" {
 		fmt.Fprintf(w, "\n%s\n", indented(r.SQL))
@@ -108,6 +112,24 @@ func sayReceipt(w io.Writer, r *receipt.Receipt) {
 	t := r.Time
 	fmt.Fprintf(w, "Took %s: checking %s, recording %s, waiting %s, database %s, sending %s, counting %s.\n",
 		took(r.TookMS), took(t.Checking), took(t.Recording), took(t.Waiting), took(t.Database), took(t.Sending), took(t.Counting))
+}
+
+// saySection says what a section of a run showed.
+func saySection(w io.Writer, s receipt.Section) {
+	came := english.Count(s.Rows, "row")
+	switch {
+	case s.Problem != "":
+		came = s.Problem
+	case s.Value != nil:
+		came = strings.TrimSpace(plain(s.Value) + " " + s.Unit)
+	case s.Groups == nil && s.Records != nil:
+		came = english.Count(int(*s.Records), "record")
+	}
+	fmt.Fprintf(w, "  %d %s, %s: %s", s.Section, s.Kind, s.Label, came)
+	if s.Fingerprint != "" {
+		fmt.Fprintf(w, ", fingerprint %s", s.Fingerprint[:16])
+	}
+	fmt.Fprintln(w)
 }
 
 // understoodText is an answer as it was entered and, where that says more, as it was

@@ -48,6 +48,7 @@ type Chart struct {
 	Split   string  `json:"split,omitempty" doc:"The column that makes series of it."`
 	Stacked bool    `json:"stacked,omitempty" doc:"Whether the series stand on each other."`
 	AddsUp  bool    `json:"adds_up,omitempty" doc:"Whether the numbers of several series come to one of all of them."`
+	Prompt  string  `json:"prompt,omitempty" doc:"The prompt that an answer to narrows the report to one unit or value of the axis; absent where none takes it."`
 	Compare []Other `json:"compare,omitempty" doc:"The columns of other periods that stand beside it."`
 }
 

@@ -1,6 +1,6 @@
 // What stands in the fields of a report, and how it becomes answers and a link.
 // Nothing here reads a date: the service does.
-import type { Answer, Answers, PromptInfo } from './api';
+import type { Answer, Answers, PromptInfo, View } from './api';
 
 export type Field = { start: string; end: string; values: string[] };
 export type Fields = Record<string, Field>;
@@ -63,6 +63,27 @@ export function fieldsFromQuery(prompts: PromptInfo[], query: URLSearchParams): 
     fields[p.name] = { start: values[0] ?? '', end: query.get(`${p.name}.end`) ?? '', values: values.filter((v) => v !== '') };
   }
   return fields;
+}
+
+/** What a link has of how a reader sees the main table, after what it has of the answers. */
+export function queryOfView(view: View): string {
+  const query = new URLSearchParams();
+  if (view.columns?.length) query.append('view.columns', view.columns.join(','));
+  if (view.sort?.length) query.append('view.sort', view.sort.join(','));
+  if (view.group) query.append('view.group', view.group);
+  if (view.by) query.append('view.by', view.by);
+  return query.toString();
+}
+
+/** How a link has a reader see the main table. */
+export function viewFromQuery(query: URLSearchParams): View {
+  const list = (name: string) => (query.get(name) ?? '').split(',').filter((item) => item !== '');
+  const view: View = {};
+  if (list('view.columns').length > 0) view.columns = list('view.columns');
+  if (list('view.sort').length > 0) view.sort = list('view.sort');
+  if (query.get('view.group')) view.group = query.get('view.group')!;
+  if (query.get('view.by')) view.by = query.get('view.by') as View['by'];
+  return view;
 }
 
 /** The query of a link that opens a report with answers as they were entered. */

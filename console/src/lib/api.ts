@@ -10,8 +10,13 @@ export type Understanding = Schemas['Understanding'];
 export type Understood = Schemas['Understood'];
 export type Fault = Schemas['Fault'];
 export type Problem = Schemas['Problem'];
-/** A result, whose receipt comes once the evidence is counted. */
-export type Result = Omit<Schemas['Result'], 'receipt'> & { receipt?: Receipt };
+export type Row = Schemas['Result']['rows'][number];
+/** A section with the rows that are here, and once it has ended what is told of it. */
+export type Shown = Schemas['SectionInfo'] & Partial<Omit<Schemas['Section'], 'section' | 'kind' | 'query' | 'label'>> & { rows: Row[]; ended: boolean };
+/** A result, whose receipt comes once the evidence is counted. Of a report that is one table it has one section. */
+export type Result = { sections: Shown[]; several: boolean; notes?: string[]; receipt?: Receipt };
+export type View = Schemas['View'];
+export type OtherPeriod = Schemas['OtherPeriod'];
 export type Receipt = Schemas['Receipt'];
 export type ReceiptList = Schemas['ReceiptList'];
 export type Evidence = Schemas['Evidence'];
@@ -101,12 +106,14 @@ export function listChoices(name: string, prompt: string, answers: Answers, sear
 /** What a run tells of itself, one in a line. */
 type RunEvent =
   | { event: 'start'; columns: Column[]; notes?: string[] }
-  | { event: 'row'; values: Result['rows'][number] }
+  | ({ event: 'section' } & Schemas['SectionInfo'])
+  | { event: 'row'; values: Row }
   | { event: 'rows_end' }
+  | ({ event: 'section_end' } & Partial<Schemas['Section']>)
   | { event: 'receipt'; receipt: Receipt };
 
 /**
- * Runs a report. The rows are handed to early as soon as they are all here; what comes back once the evidence
+ * Runs a report. What is here is handed to early whenever a section is whole; what comes back once the evidence
  * is counted has the receipt too.
  */
 export async function runReport(
@@ -114,18 +121,29 @@ export async function runReport(
   answers: Answers,
   limit: number,
   evidence: true | 'whole',
+  view: View,
   early: (rows: Result) => void,
   signal: AbortSignal,
 ): Promise<Result> {
-  const response = await post(`${reportPath(name)}/runs?output=events`, { answers, limit, evidence }, signal);
-  const result: Result = { columns: [], rows: [] };
+  const response = await post(`${reportPath(name)}/runs?output=events`, { answers, limit, evidence, view }, signal);
+  const result: Result = { sections: [], several: false };
   try {
     for await (const line of linesOf(response.body!)) {
       const told = JSON.parse(line) as RunEvent;
-      if (told.event === 'start') Object.assign(result, { columns: told.columns, notes: told.notes });
-      else if (told.event === 'row') result.rows.push(told.values);
-      else if (told.event === 'rows_end') early({ ...result });
-      else return { ...result, receipt: told.receipt };
+      const last = result.sections.at(-1);
+      if (told.event === 'start') {
+        result.sections.push({ section: 1, kind: 'table', query: '', label: '', columns: told.columns, rows: [], ended: false });
+        result.notes = told.notes;
+      } else if (told.event === 'section') {
+        result.several = true;
+        result.sections.push({ ...told, rows: [], ended: false });
+      } else if (told.event === 'row') last!.rows.push(told.values);
+      else if (told.event === 'receipt') return withReceipt(result, told.receipt);
+      else {
+        if (told.event === 'section_end') Object.assign(last!, told);
+        last!.ended = true;
+        early({ ...result, sections: [...result.sections] });
+      }
     }
     throw new Error('the receipt is missing');
   } catch (cause) {
@@ -134,6 +152,13 @@ export async function runReport(
     const told = receipt ? await showReceipt(receipt.slice('/receipts/'.length)).catch(() => undefined) : undefined;
     throw new BrokeOff(`The records broke off on their way. ${told?.says ?? ''} Run it again.`.replace('  ', ' '), receipt, { cause });
   }
+}
+
+/** A result with its receipt, and its sections with what that tells of them. */
+function withReceipt(result: Result, receipt: Receipt): Result {
+  const { totals, subtotals, left_out, groups, records, compare } = receipt;
+  const told = result.several ? (receipt.sections ?? []) : [{ totals, subtotals, left_out, groups, records, compare }];
+  return { ...result, receipt, sections: result.sections.map((s, i) => ({ ...s, ...told[i] })) };
 }
 
 /** The lines of a stream, each when it is whole. */
@@ -148,9 +173,15 @@ export async function* linesOf(stream: ReadableStream<Uint8Array<ArrayBuffer>>):
   if (rest) yield rest;
 }
 
-/** Further rows of a run, which go on from where its last page ended, as that told. */
-export function moreRows(name: string, receipt: number, limit: number, after: string): Promise<Result> {
-  return decoded(post(`${reportPath(name)}/runs?output=json`, { of: receipt, limit, after }));
+/** Further rows of a section of a run: they go on from where its last page ended, as that told, or behind so many. */
+export function moreRows(
+  name: string,
+  receipt: number,
+  section: number,
+  limit: number,
+  from: { after: string } | { skip: number },
+): Promise<Schemas['Result']> {
+  return decoded(post(`${reportPath(name)}/runs?output=json&section=${section}`, { of: receipt, limit, ...from }));
 }
 
 export function countMatches(name: string, answers: Answers, signal: AbortSignal): Promise<Matches> {
@@ -180,8 +211,8 @@ export function runAgain(id: number, asOf: string): Promise<Comparison> {
 }
 
 /** All records as CSV that a spreadsheet program may open. It fails where the stream broke off, so that no half file is taken for a whole one. */
-export async function downloadCsv(name: string, answers: Answers): Promise<Blob> {
-  const response = await post(`${reportPath(name)}/runs?output=csv&safe=true`, { answers });
+export async function downloadCsv(name: string, answers: Answers, section: number, view: View): Promise<Blob> {
+  const response = await post(`${reportPath(name)}/runs?output=csv&safe=true&section=${section}`, { answers, view });
   try {
     return await response.blob();
   } catch (cause) {

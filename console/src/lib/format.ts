@@ -83,6 +83,12 @@ export const outcomes: Record<Receipt['state'], string> = {
   failed: 'failed',
 };
 
+/** Digits in groups of three, as they were sent: no decimal is rounded. */
+export function grouped(digits: string): string {
+  const m = /^(-?)(\d+)(\.\d+)?$/.exec(digits);
+  return m ? m[1] + m[2]!.replace(/\B(?=(\d{3})+$)/g, ',') + (m[3] ?? '') : digits;
+}
+
 export function recordsOf(receipt: Receipt): string {
   if (receipt.records === undefined) return `${counted(receipt.rows, 'row')} and maybe more`;
   if (receipt.groups) return `${counted(receipt.records, 'record')} in ${counted(receipt.groups, 'row')}`;

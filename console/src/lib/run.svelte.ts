@@ -1,5 +1,5 @@
 import { untrack } from 'svelte';
-import { answersOf, fieldsFromQuery, queryOf, type Field, type Fields } from './answers';
+import { answersOf, fieldsFromQuery, queryOf, queryOfView, viewFromQuery, type Field, type Fields } from './answers';
 import {
   BrokeOff,
   countMatches,
@@ -13,6 +13,7 @@ import {
   type ReportInfo,
   type Result,
   type Understanding,
+  type View,
 } from './api';
 import { currentUrl, rewrite } from './route.svelte';
 
@@ -38,7 +39,9 @@ export class ReportRun {
   #resultQuery = $state(''); // the answers that the result belongs to
 
   readonly answers = $derived(this.report ? answersOf(this.report.prompts, this.fields) : {});
-  readonly query = $derived(this.report ? queryOf(this.report.prompts, this.fields) : '');
+  /** How the reader sees the main table. */
+  view = $state.raw<View>({});
+  readonly query = $derived(this.report ? [queryOf(this.report.prompts, this.fields), queryOfView(this.view)].filter(Boolean).join('&') : '');
   readonly faults = $derived(this.understanding?.errors ?? []);
   readonly stale = $derived(!!this.result && this.query !== this.#resultQuery);
 
@@ -50,6 +53,7 @@ export class ReportRun {
         this.report = report;
         const asked = currentUrl().searchParams;
         this.fields = fieldsFromQuery(report.prompts, asked);
+        this.view = viewFromQuery(asked);
         if (asked.size > 0) void this.run();
       },
       (cause: Error) => (this.failed = cause.message),
@@ -80,6 +84,7 @@ export class ReportRun {
   change(prompt: string, field: Field) {
     this.fields[prompt] = field;
     this.touched[prompt] = true;
+    this.narrowed = undefined;
     this.note = this.failed = this.receiptOfFailure = '';
   }
 
@@ -92,9 +97,12 @@ export class ReportRun {
     this.failed = this.note = this.receiptOfFailure = '';
     const asked = this.query;
     const given = this.answers;
+    const view = this.view;
     let shown = false;
+    const before = this.result?.sections ?? [];
     const show = (rows: Result) => {
-      this.result = rows;
+      // Until a section is here the one before stays in its place.
+      this.result = rows.several ? { ...rows, sections: [...rows.sections, ...before.slice(rows.sections.length)] } : rows;
       this.#resultQuery = asked;
       shown = true;
     };
@@ -106,7 +114,7 @@ export class ReportRun {
         return false;
       }
       rewrite(`${location.pathname}?${asked}`);
-      show(await runReport(this.name, given, pageSize, whole ? 'whole' : true, show, stop.signal));
+      show(await runReport(this.name, given, pageSize, whole ? 'whole' : true, view, show, stop.signal));
     } catch (cause) {
       if (stop.signal.aborted) return true;
       this.failed = said(cause);
@@ -119,21 +127,26 @@ export class ReportRun {
     return true;
   }
 
-  /** Reads further rows of the run that is shown. */
-  async more() {
+  /** Reads further rows of a section of the run that is shown. */
+  async more(number: number) {
     const shown = this.result;
-    if (!shown?.receipt?.next || this.#loadingMore || this.stale) return;
+    const section = shown?.sections[number - 1];
+    const receipt = shown?.receipt;
+    if (!section || !receipt || this.#loadingMore || this.stale) return;
+    const isMain = number === (receipt.main ?? 1);
+    if (isMain && !receipt.next) return;
     this.#loadingMore = true;
     try {
-      const next = await moreRows(this.name, shown.receipt.id, pageSize, shown.receipt.next);
+      const next = await moreRows(this.name, receipt.id, number, pageSize, isMain ? { after: receipt.next! } : { skip: section.rows.length });
       if (this.result !== shown) return;
       const told = next.receipt;
-      const counted = shown.receipt.records !== undefined && told?.records !== undefined;
-      if (counted && (told.records !== shown.receipt.records || told.groups !== shown.receipt.groups))
+      const counted = section.records !== undefined && told.records !== undefined;
+      if (counted && (told.records !== section.records || told.groups !== section.groups))
         this.note = 'The data changed while you were reading. Run again to see them as they are now.';
       else {
-        if (!counted && told?.data_changed) this.note = 'The data may have changed since the first rows were read. Run again to be certain.';
-        this.result = { ...shown, rows: [...shown.rows, ...next.rows], receipt: { ...shown.receipt, next: told?.next } };
+        if (!counted && told.data_changed) this.note = 'The data may have changed since the first rows were read. Run again to be certain.';
+        const sections = shown.sections.map((s) => (s === section ? { ...s, rows: [...s.rows, ...next.rows] } : s));
+        this.result = { ...shown, sections, receipt: isMain ? { ...receipt, next: told.next } : receipt };
       }
     } catch (cause) {
       this.note = said(cause);
@@ -148,6 +161,29 @@ export class ReportRun {
     void this.run();
   }
 
+  /** Shows the main table otherwise, by a run of its own. */
+  see(view: View) {
+    this.view = view;
+    void this.run();
+  }
+
+  /** What was narrowed to one place of a chart, and the field as it was before. */
+  narrowed = $state<{ prompt: string; to: string; before: Field }>();
+
+  /** Narrows the report to one place of a chart. */
+  narrow(prompt: string, to: string) {
+    const before = this.narrowed?.prompt === prompt ? this.narrowed.before : this.fields[prompt]!;
+    this.answer(prompt, to);
+    this.narrowed = { prompt, to, before };
+  }
+
+  /** Goes back to what was shown before the report was narrowed. */
+  widen() {
+    const { prompt, before } = this.narrowed!;
+    this.change(prompt, before);
+    void this.run();
+  }
+
   async copyLink() {
     const link = `${location.origin}${location.pathname}?${this.query}`;
     try {
@@ -159,12 +195,16 @@ export class ReportRun {
     }
   }
 
-  async download() {
+  /** Saves all rows of a section. */
+  async download(section: number) {
     if (!this.report) return;
     this.note = 'Fetching all records…';
     try {
-      const file = URL.createObjectURL(await downloadCsv(this.name, this.answers));
-      Object.assign(document.createElement('a'), { href: file, download: `${this.name}-${this.report.as_of}.csv` }).click();
+      const file = URL.createObjectURL(await downloadCsv(this.name, this.answers, section, section === this.report.main ? this.view : {}));
+      Object.assign(document.createElement('a'), {
+        href: file,
+        download: `${[this.name, this.report.sections.length > 1 ? section : 0, this.report.as_of].filter(Boolean).join('-')}.csv`,
+      }).click();
       setTimeout(() => URL.revokeObjectURL(file), 60_000);
       this.note = 'The records are downloaded.';
     } catch (cause) {

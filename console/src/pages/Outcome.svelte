@@ -1,27 +1,34 @@
 <script lang="ts">
   import type { ReportInfo } from '../lib/api';
-  import { clockText } from '../lib/format';
+  import { clockText, spelledDay } from '../lib/format';
   import { follow } from '../lib/route.svelte';
   import type { ReportRun } from '../lib/run.svelte';
   import Notice from '../parts/Notice.svelte';
   import PageHead from '../parts/PageHead.svelte';
   import Empty from './Empty.svelte';
   import Evidence from './Evidence.svelte';
-  import Records from './Records.svelte';
+  import Sections from './Sections.svelte';
+  import TableSection from './TableSection.svelte';
 
   // What a run brought: what ran, in a sentence; what shows that it is right; the records.
   let { run, report }: { run: ReportRun; report: ReportInfo } = $props();
 
   const result = $derived(run.result);
-  const button = 'btn-plain disabled:cursor-not-allowed disabled:opacity-55';
+  const button = 'btn-plain print:hidden disabled:cursor-not-allowed disabled:opacity-55';
 </script>
 
-<section class="min-w-0 overflow-y-auto px-7 py-5 max-[860px]:overflow-visible max-[860px]:p-4" aria-label="Result" aria-busy={!!run.running}>
+<section
+  class="min-w-0 overflow-y-auto px-7 py-5 max-[860px]:overflow-visible max-[860px]:p-4 print:overflow-visible print:p-0"
+  aria-label="Result"
+  aria-busy={!!run.running}
+>
   <PageHead title={report.title}>
     {#snippet about()}{[report.about.replace(/\.$/, ''), report.shelf, `days by ${clockText(report.clock, report.zone)}`].filter(Boolean).join(' · ')}{/snippet}
     {#snippet tools()}
       <button type="button" class={button} onclick={() => run.copyLink()}>Link</button>
-      <button type="button" class={button} onclick={() => run.download()} disabled={!result || run.stale}>Download CSV</button>
+      {#if !result?.several}
+        <button type="button" class={button} onclick={() => run.download(1)} disabled={!result || run.stale}>Download CSV</button>
+      {/if}
     {/snippet}
   </PageHead>
   <p class="min-h-[1.42em] text-sm text-quiet" role="status">{run.note}</p>
@@ -41,12 +48,25 @@
         Counting what shows that these records are right…
       {/if}
     </Notice>
-    {#if result.receipt?.state === 'no_rows'}
+    {#if run.narrowed}
+      <p class="mb-2 text-sm">
+        Narrowed to <b class="font-[640]">{spelledDay(run.narrowed.to)}</b>.
+        <button type="button" class="btn-plain" onclick={() => run.widen()}>Back to what was shown before</button>
+      </p>
+    {/if}
+    {#if result.several}
+      {#if result.receipt}<Evidence receipt={result.receipt} countAll={() => void run.run(true)} />{/if}
+      {#each result.receipt?.notes ?? [] as said (said)}<Notice kind="warning">{said}</Notice>{/each}
+      {#if result.receipt?.state === 'no_rows'}
+        <Empty receipt={result.receipt} answer={(prompt, text) => run.answer(prompt, text)} />
+      {/if}
+      <Sections {run} sections={result.sections} />
+    {:else if result.receipt?.state === 'no_rows'}
       <Empty receipt={result.receipt} answer={(prompt, text) => run.answer(prompt, text)} />
     {:else}
       {#if result.receipt}<Evidence receipt={result.receipt} countAll={() => void run.run(true)} />{/if}
       {#each result.receipt?.notes ?? result.notes ?? [] as said (said)}<Notice kind="warning">{said}</Notice>{/each}
-      <Records {result} more={() => run.more()} />
+      <TableSection {run} section={result.sections[0]!} alone />
     {/if}
   {:else if !run.failed}
     <p class="mt-6 text-quiet">{run.running ? 'Reading the records…' : 'Answer the questions, then show the records.'}</p>

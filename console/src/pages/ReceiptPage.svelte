@@ -1,7 +1,7 @@
 <script lang="ts">
   import { runAgain, showReceipt, type Comparison, type Receipt } from '../lib/api';
   import { queryOfEntered } from '../lib/answers';
-  import { counted, momentText, recordsOf, spelledDay, tookText } from '../lib/format';
+  import { counted, grouped, momentText, recordsOf, spelledDay, tookText } from '../lib/format';
   import { follow } from '../lib/route.svelte';
   import DataTable from '../parts/DataTable.svelte';
   import Notice from '../parts/Notice.svelte';
@@ -93,6 +93,14 @@
           )}.
           {#if comparison.same}<b class="font-[640]">The same, row by row, in the same order.</b>{:else if comparison.not_by_rows}{comparison.not_by_rows}{/if}
         </p>
+        {#each comparison.sections ?? [] as s (s.section)}
+          {#if s.section !== comparison.after.main}
+            <p>
+              {s.label}: {#if !s.known}not compared, since not all rows are known{:else if s.same}the same{:else if s.gained}{counted(s.gained.records, 'row')} gained,
+                {counted(s.lost?.records ?? 0, 'row')} lost, {counted(s.changed?.records ?? 0, 'row')} changed{:else}not the same{/if}.
+            </p>
+          {/if}
+        {/each}
         {#if !comparison.same && !comparison.not_by_rows}
           <ul>
             {#each differing as d (d.word)}
@@ -115,6 +123,26 @@
             .first.records} that day), last {evidence.ends.last.spelled} ({evidence.ends.last.records} that day){/if}
       </p>
       {#if evidence}<Figures {evidence} />{:else}<p class="text-quiet">This run was made without evidence.</p>{/if}
+    {/if}
+    {#if receipt.sections?.length}
+      <h2 class="mt-4.5 mb-1 text-base font-[640]">Sections</h2>
+      <DataTable caption="Sections" class="text-sm" heads={[{ text: 'Section' }, { text: 'What it showed' }, { text: 'Fingerprint' }]}>
+        {#snippet rows()}
+          {#each receipt?.sections ?? [] as s (s.section)}
+            <tr class="[&>td]:border-b [&>td]:border-line [&>td]:px-2.5 [&>td]:py-1 [&>td]:align-top">
+              <td>{s.section} {s.kind}, {s.label}</td>
+              <td>
+                {#if s.problem}<span class="text-brick">{s.problem}</span>
+                {:else if s.kind === 'figure'}{s.value === null || s.value === undefined ? 'missing' : grouped(String(s.value))} {s.unit ?? ''}
+                {:else if s.groups !== undefined}{counted(s.groups, 'row')}
+                {:else if s.records !== undefined}{counted(s.records, 'record')}
+                {:else}{counted(s.row_count, 'row')}{/if}
+              </td>
+              <td><code class="bg-transparent p-0 text-inherit" title={s.fingerprint}>{s.fingerprint?.slice(0, 16) ?? ''}</code></td>
+            </tr>
+          {/each}
+        {/snippet}
+      </DataTable>
     {/if}
     {#if receipt.answers?.length}
       <h2 class="mt-4.5 mb-1 text-base font-[640]">Answers</h2>

@@ -15,7 +15,7 @@
 <svelte:head><title>{run.report?.title ?? name} · Pike Gate</title></svelte:head>
 
 {#if run.report}
-  <div class="grid h-[calc(100vh-52px)] grid-cols-[352px_minmax(0,1fr)] max-[860px]:block max-[860px]:h-auto max-[860px]:pb-[72px]">
+  <div class="grid h-[calc(100vh-52px)] grid-cols-[352px_minmax(0,1fr)] max-[860px]:block max-[860px]:h-auto max-[860px]:pb-[72px] print:block print:h-auto">
     <AskForm {run} report={run.report} />
     <Outcome {run} report={run.report} />
   </div>

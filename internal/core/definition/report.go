@@ -41,9 +41,19 @@ func (l *linker) report(name string, m *mapping) *catalog.Report {
 		l.fault(sections, fault.WrongValue, "a report has %d sections at most, and this one %d", mostSections, len(sections.Content))
 		return r
 	}
+	read := map[*catalog.Dataset]*where{}
+	whole := func(of *catalog.Dataset) *where {
+		if read[of] == nil {
+			read[of] = &where{of: of}
+			if wide != nil {
+				l.read(read[of], wide)
+			}
+		}
+		return read[of]
+	}
 	all := make([]sectionRead, 0, len(sections.Content))
 	for _, n := range sections.Content {
-		if s, ok := l.section(n, wide); ok {
+		if s, ok := l.section(n, whole); ok {
 			all = append(all, s)
 			r.Sections = append(r.Sections, s.Section)
 		}

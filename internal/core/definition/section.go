@@ -25,8 +25,8 @@ type sectionRead struct {
 
 // section = { figure: {...} } | { chart: {...} } | { table: {...} } .
 //
-// wide is the condition of the report, which holds for each section.
-func (l *linker) section(n, wide *yaml.Node) (sectionRead, bool) {
+// wide reads the condition of the report, which holds for each section, on a dataset.
+func (l *linker) section(n *yaml.Node, wide func(of *catalog.Dataset) *where) (sectionRead, bool) {
 	s := sectionRead{Section: &catalog.Section{}, node: n}
 	sm, ok := l.mapping(n, sectionKeys())
 	if !ok {
@@ -44,7 +44,7 @@ func (l *linker) section(n, wide *yaml.Node) (sectionRead, bool) {
 	}
 	if of == nil {
 		before := len(l.faults)
-		if l.finish(sm); len(l.faults) == before {
+		if l.finish(sm, words(catalog.SectionKinds...)...); len(l.faults) == before {
 			l.fault(n, fault.MissingKey, "a section is one of %s", english.Both(words(catalog.SectionKinds...))).Suggest("table: {query: NAME}")
 		}
 		return s, false
@@ -78,10 +78,9 @@ func (l *linker) section(n, wide *yaml.Node) (sectionRead, bool) {
 	if !ok {
 		return s, false
 	}
-	var whole *criteria.Node
-	whole, s.wide = l.where(s.Query.Of, wide)
+	whole := wide(s.Query.Of)
 	s.Where, s.own = l.where(s.Query.Of, s.where)
-	s.Where = criteria.Both(whole, s.Where)
+	s.Where, s.wide = criteria.Both(whole.root, s.Where), whole.prompts
 	if len(s.Compare) > 0 && s.Query.Summary == nil {
 		l.fault(s.compare, fault.WrongValue, "records of two periods have nothing to do with each other; figures, charts and tables of summaries are compared")
 	}

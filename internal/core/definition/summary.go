@@ -139,18 +139,13 @@ func (l *linker) groups(q *catalog.Query, s *summary.Spec, n *yaml.Node, taken m
 
 // grouped refuses what records cannot be grouped by.
 func (l *linker) grouped(n *yaml.Node, g summary.Group) bool {
-	dated := g.Of.Type.IsDated()
-	switch {
-	case dated && g.By == summary.Values:
-		l.fault(n, fault.TypeMismatch, "dates are grouped by one of %s", english.Both(words(summary.Bys...))).Suggest(written(g.Of.Name, "{by: month}"))
-	case !dated && g.By != summary.Values:
-		l.fault(n, fault.TypeMismatch, "only dates are grouped by %s; the column %q is of type %s", g.By, g.Of.Name, g.Of.Type)
-	case g.By == summary.HourOfDay && g.Of.Type == column.Date:
-		l.fault(n, fault.TypeMismatch, "the column %q has no time of day", g.Of.Name)
-	case g.Of.Type == column.Decimal || g.Of.Type == column.Number:
-		l.fault(n, fault.TypeMismatch, "records are not grouped by numbers with fractions; the column %q is of type %s", g.Of.Name, g.Of.Type)
-	default:
+	why := g.Refused()
+	if why == "" {
 		return true
+	}
+	f := l.fault(n, fault.TypeMismatch, "%s", why)
+	if g.Of.Type.IsDated() && g.By == summary.Values {
+		f.Suggest(written(g.Of.Name, "{by: month}"))
 	}
 	return false
 }

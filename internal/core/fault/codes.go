@@ -148,6 +148,7 @@ const (
 	UnknownReceipt     Code = "unknown_receipt"
 	UnknownSection     Code = "unknown_section"
 	SectionNotChosen   Code = "section_not_chosen"
+	ViewNotAllowed     Code = "view_not_allowed"
 	UnknownDefinition  Code = "unknown_definition"
 	NotPublished       Code = "not_published"
 	NotRecorded        Code = "not_recorded"
@@ -320,6 +321,7 @@ var Registry = []Registered{
 	{Unknown, Requests, "Nothing has the name that was given.", "GET /api/v1/reports/nothing"},
 	{UnknownSection, Requests, "The report has no section of that number.", "POST /api/v1/reports/late-sailings/runs?section=9 {}"},
 	{SectionNotChosen, Requests, "The format has room for one section, and the report has several.", "POST /api/v1/reports/sailings-in-figures/runs {\"limit\": 1, \"skip\": 1}"},
+	{ViewNotAllowed, Requests, "The report does not let its readers change that of its table.", "POST /api/v1/reports/late-sailings/runs {\"view\": {\"sort\": [\"route\"]}}"},
 	{UnknownReceipt, Requests, "No receipt has the number, or it is of another report.", "GET /api/v1/receipts/999999"},
 	{UnknownDefinition, Requests, "No definition has the name, or it has no such revision.", "GET /api/v1/definitions/query/nothing"},
 	{NotPublished, Requests, "The definition is stored and not published.", "TestCommands"},

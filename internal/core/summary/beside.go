@@ -111,7 +111,10 @@ func (b *beside) of(here row) []value.Value {
 		return r.cells
 	}
 	if here.rest != nil {
-		return b.sum(here.rest)
+		cells := b.spec.unnamed(b.sumOf(here.rest))
+		b.spec.notAdding(cells)
+		b.spec.workOut(cells, b.whole)
+		return cells
 	}
 	for i, match := range b.match {
 		if match != nil && keys[i].Unit >= 0 && !slices.Contains(match, keys[i].Unit) {
@@ -124,15 +127,13 @@ func (b *beside) of(here row) []value.Value {
 // total are the figures of all records of the other summary together.
 func (b *beside) total() []value.Value { return b.spec.totalOf(b.all) }
 
-// sum are the figures of what stands beside some rows.
-func (b *beside) sum(rows []row) []value.Value {
+// sumOf is what stands beside some rows, as one group.
+func (b *beside) sumOf(rows []row) *Counted {
 	all := b.spec.nothing()
 	for _, r := range rows {
 		if there := b.rows[nameOf(r.keys, -1)]; there != nil && there.of != nil {
 			b.spec.add(all, *there.of)
 		}
 	}
-	cells := b.spec.totalOf(all)
-	b.spec.workOut(cells, b.whole)
-	return cells
+	return all
 }

@@ -13,6 +13,7 @@ import (
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/english"
 )
 
 // Kind is what a figure tells of the records of a group.
@@ -144,6 +145,29 @@ type Group struct {
 	By    By
 	Fill  bool           // units without records are shown too
 	Shown *column.Column // what the group is shown as
+}
+
+// Refused is why records cannot be put together so, "" where they can.
+func (g Group) Refused() string {
+	dated := g.Of.Type.IsDated()
+	switch {
+	case dated && g.By == Values:
+		return fmt.Sprintf("dates are grouped by one of %s", english.Both(named(Bys)))
+	case !dated && g.By != Values:
+		return fmt.Sprintf("only dates are grouped by %s; the column %q is of type %s", g.By, g.Of.Name, g.Of.Type)
+	case g.By == HourOfDay && g.Of.Type == column.Date:
+		return fmt.Sprintf("the column %q has no time of day", g.Of.Name)
+	case g.Of.Type == column.Decimal || g.Of.Type == column.Number:
+		return fmt.Sprintf("records are not grouped by numbers with fractions; the column %q is of type %s", g.Of.Name, g.Of.Type)
+	}
+	return ""
+}
+
+func named(bys []By) (names []string) {
+	for _, by := range bys {
+		names = append(names, string(by))
+	}
+	return names
 }
 
 // Figure is a figure of each group.

@@ -271,3 +271,99 @@ func TestFiguresOfFigures(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, [][]string{{"a", "0.5", "25"}, {"-", "1.5", "75"}}, texts(table.Rows))
 }
+
+// Units stand beside those at the same place, days a year apart beside the same day; 29 February stands
+// beside nothing, and so does what a longer period has more.
+func TestAligned(t *testing.T) {
+	units := func(by By, first, last string) []civil.Period {
+		all, ok := Units(by, civil.MustParseDay(first), civil.MustParseDay(last))
+		require.True(t, ok)
+		return all
+	}
+	leap, before := units(Day, "2024-02-27", "2024-03-02"), units(Day, "2023-02-27", "2023-03-02")
+	assert.Equal(t, []int{0, 1, 3, 4}, Aligned(Day, leap, before, true))
+	assert.Equal(t, []int{0, 1, Missing, 2, 3}, Aligned(Day, units(Day, "2025-02-27", "2025-03-02"), leap, true))
+	assert.Equal(t, []int{0, 1, 2, 3}, Aligned(Day, leap, before, false))
+	assert.Equal(t, []int{0, 1, Missing}, Aligned(Day, units(Day, "2026-02-01", "2026-02-02"), units(Day, "2026-01-01", "2026-01-03"), false))
+	// 2026 has 53 ISO weeks and 2027 52, and the year begins within one.
+	weeks := Aligned(Week, units(Week, "2027-01-01", "2027-12-31"), units(Week, "2026-01-01", "2026-12-31"), true)
+	assert.Len(t, weeks, 53)
+	assert.Equal(t, 52, weeks[52])
+	assert.Equal(t, []int{0, 1, 2}, Aligned(Month, units(Month, "2026-01-01", "2026-03-15"), units(Month, "2025-01-01", "2025-03-15"), true))
+	assert.Empty(t, Aligned(Day, leap, nil, true))
+}
+
+// Another period's figures stand beside the rows, groups that only it has get rows, and its totals are
+// of all it has, what has no place included.
+func TestBeside(t *testing.T) {
+	s := spec([]Group{{Of: on, By: Day, Fill: true}, {Of: route}}, Figure{Kind: Count}, Figure{Kind: Share, From: []int{0}})
+	s.Parted = true
+	counted := func(unit int, route string, n int64) Counted { return Counted{key(unit, route), n, []Part{{}, {}}} }
+	other := s.Tally()
+	for _, c := range []Counted{counted(0, "b", 2), counted(1, "a", 5), counted(2, "a", 7)} {
+		require.NoError(t, other.Add(c))
+	}
+	here := s.Tally()
+	for _, c := range []Counted{counted(0, "a", 1), counted(1, "a", 3)} {
+		require.NoError(t, here.Add(c))
+	}
+	table, err := here.Table(Asked{Names: [][]string{{"1st", "2nd"}, nil}, Beside: []Beside{{other, [][]int{{0, 1, Missing}, nil}}}})
+	require.NoError(t, err)
+	assert.Equal(t, [][]string{{"1st", "a", "1", "25", "0", "-"}, {"1st", "b", "0", "0", "2", "14.3"}, {"2nd", "a", "3", "75", "5", "35.7"}, {"2nd", "b", "0", "0", "0", "-"}}, texts(table.Rows))
+	assert.Equal(t, [][]string{{"-", "-", "4", "-", "14", "-"}}, texts([][]value.Value{table.Total}))
+	assert.Equal(t, []int64{7}, table.Alone)
+	require.Len(t, table.Parts, 2)
+	assert.Equal(t, Subtotal{Of: value.Chars("1st"), Rows: 2, Records: 1, Total: table.Parts[0].Total}, table.Parts[0])
+	assert.Equal(t, [][]string{{"-", "-", "1", "-", "2", "-"}}, texts([][]value.Value{table.Parts[0].Total})[:1])
+}
+
+// The first rows stand alone and the rest in one; series beyond the most are put together as others, and
+// those of another period the same way.
+func TestTheFirstAndTheRest(t *testing.T) {
+	group := func(name string, n int64, sum float64) Counted {
+		return Counted{[]Key{{Value: value.Chars(name)}}, n, []Part{{}, {Sum: decimal.NewFromFloat(sum), Taken: n}, {Taken: n}}}
+	}
+	s := spec([]Group{{Of: route}}, Figure{Kind: Count}, Figure{Kind: Average, Of: carry}, Figure{Kind: CountDistinct, Of: route})
+	s.First, s.Rest = 1, true
+	all := s.Tally()
+	for _, c := range []Counted{group("a", 1, 8), group("b", 4, 4), group("c", 2, 8)} {
+		require.NoError(t, all.Add(c))
+	}
+	order := []criteria.Sort{{Column: s.Figures[0].Shown, Descending: true}}
+	table, err := all.Table(Asked{Names: [][]string{nil}, Order: order, Beside: []Beside{{all, [][]int{nil}}}})
+	require.NoError(t, err)
+	assert.Equal(t, [][]string{{"b", "4", "1", "4", "4", "1", "4"}, {"others", "3", "5.33", "-", "3", "5.33", "-"}}, texts(table.Rows), "different values of several groups are not told")
+	s.Rest = false
+	table, err = all.Table(Asked{Names: [][]string{nil}, Order: order})
+	require.NoError(t, err)
+	assert.Len(t, table.Rows, 1)
+	assert.Equal(t, "7", table.Total[1].String(), "the total is of all")
+
+	of := spec([]Group{{Of: on, By: Day}, {Of: route}}, Figure{Kind: Count})
+	of.Series = Series{Group: 1, First: 2}
+	series, other := of.Tally(), of.Tally()
+	for _, c := range []struct {
+		unit  int
+		route string
+		n     int64
+	}{{0, "a", 1}, {0, "b", 5}, {0, "c", 2}, {1, "a", 1}, {1, "c", 9}, {1, "d", 3}} {
+		require.NoError(t, series.Add(Counted{key(c.unit, c.route), c.n, []Part{{}}}))
+		require.NoError(t, other.Add(Counted{key(c.unit, c.route), 10 * c.n, []Part{{}}}))
+	}
+	table, err = series.Table(Asked{Names: [][]string{{"1st", "2nd"}, nil}, Beside: []Beside{{other, [][]int{{0, 1}, nil}}}})
+	require.NoError(t, err)
+	assert.Equal(t, [][]string{{"1st", "b", "5", "50"}, {"1st", "c", "2", "20"}, {"1st", "others", "1", "10"}, {"2nd", "c", "9", "90"}, {"2nd", "others", "4", "40"}}, texts(table.Rows))
+	assert.Equal(t, int64(21), table.Records)
+}
+
+func TestChange(t *testing.T) {
+	for _, c := range []struct{ is, was, difference, perCent string }{
+		{"12", "10", "2", "20.0"}, {"9", "10", "-1", "-10.0"}, {"1", "3", "-2", "-66.7"}, {"5", "0", "5", ""}, {"0", "0", "0", ""}, {"5", "-10", "15", "150.0"}, {"0.30", "0.1", "0.2", "200.0"},
+	} {
+		difference, perCent := Change(value.Digits(c.is), value.Digits(c.was))
+		assert.Equal(t, []string{c.difference, c.perCent}, []string{difference.String(), perCent}, "%+v", c)
+	}
+	difference, perCent := Change(value.Value{}, value.Whole(3))
+	assert.True(t, difference.IsMissing())
+	assert.Empty(t, perCent)
+}

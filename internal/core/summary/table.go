@@ -251,7 +251,7 @@ func (s *Spec) parts(rows []row, others []beside) (parts []Subtotal) {
 			until++
 		}
 		same := rows[from:until]
-		parts = append(parts, Subtotal{Of: rows[from].cells[0], Rows: len(same), Records: s.sumOf(same).Records, Total: s.told(s.total(same), others, func(b *beside) []value.Value { return b.sum(same) })})
+		parts = append(parts, Subtotal{Of: rows[from].cells[0], Rows: len(same), Records: s.sumOf(same).Records, Total: s.told(s.total(same), others, func(b *beside) []value.Value { return s.totalOf(b.sumOf(same)) })})
 		from = until
 	}
 	return parts

@@ -37,6 +37,13 @@ func (s *Answers) ReadyFor(ctx context.Context, report *catalog.Report, req Requ
 	if err != nil {
 		return p, err
 	}
+	if !req.View.IsEmpty() {
+		p.Published = section
+		if report, section, err = viewed(report, section, req.View); err != nil {
+			return p, err
+		}
+		p.Bound.Report = report
+	}
 	if p.Bound.Setting, err = s.settingFor(report, req.AsOf); err != nil {
 		return p, err
 	}
@@ -79,6 +86,14 @@ func (p *Ready) With(section *catalog.Section, answers prompt.Answers) *Ready {
 	other := *p
 	other.Bound = Bind(p.Bound.Report, section, answers, p.Who, p.Bound.Setting)
 	return &other
+}
+
+// AsPublished is what is bound, without what a reader changed of it.
+func (p *Ready) AsPublished() Bound {
+	if p.Published == nil {
+		return p.Bound
+	}
+	return p.With(p.Published, p.Bound.Answers).Bound
 }
 
 // OnlyTable chooses, in place of a number, the only table of a report.
@@ -195,6 +210,8 @@ type Ready struct {
 	From    *base.Relation
 	Who     base.Person // that conditions on the person go by
 	Notes   []Note
+	// Published is the section as it is published, where a reader has a view of it; else nil.
+	Published *catalog.Section
 }
 
 // Query is the query of the records: in their order, the key among the columns, where they are

@@ -38,6 +38,7 @@ type Request struct {
 	Whole     bool // count all records, however many there are, and make the fingerprint of all rows
 	// Section is the number of the section that alone is wanted, from 1, or OnlyTable; 0 for all.
 	Section int
+	View    View // of the main section, or of the one that alone is wanted
 	// Of is the receipt of a run that this one brings further rows of, by its answers: one
 	// run has one receipt, however many pages are read of it. 0 for a run of its own.
 	Of int64

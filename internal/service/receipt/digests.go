@@ -58,6 +58,9 @@ func (m *Digests) Each() iter.Seq2[string, uint32] {
 	}
 }
 
+// IsEmpty reports whether there is no row.
+func (m *Digests) IsEmpty() bool { return len(m.rows) == 0 }
+
 // SameKey is how many rows have a key that another one has too, 0 where there are too many
 // rows to tell.
 func (m *Digests) SameKey() int64 {
@@ -97,13 +100,31 @@ func (m *Digests) Packed() []byte {
 	return b.Bytes()
 }
 
-// Unpack reads digests that were packed; nil for those that were not kept.
-func Unpack(kept []byte) (*Digests, error) {
-	if kept == nil {
-		return nil, nil
+// PackedAll are the digests of several sections as they are kept, one after the other: an empty one
+// stands for each that has too many rows, or none that are known.
+func PackedAll(all []*Digests) []byte {
+	var kept []byte
+	for _, d := range all {
+		if d == nil || d.Many {
+			d = &Digests{}
+		}
+		kept = append(kept, d.Packed()...)
 	}
-	rows, err := io.ReadAll(flate.NewReader(bytes.NewReader(kept)))
-	return &Digests{rows: rows}, err
+	return kept
+}
+
+// Unpack reads so many digests that were packed one after the other; nil for those that were not kept.
+func Unpack(kept []byte, n int) ([]*Digests, error) {
+	all := make([]*Digests, n)
+	from := bytes.NewReader(kept) // of which no more is read than belongs to one
+	for i := 0; i < n && from.Len() > 0; i++ {
+		rows, err := io.ReadAll(flate.NewReader(from))
+		if err != nil {
+			return nil, err
+		}
+		all[i] = &Digests{rows: rows}
+	}
+	return all, nil
 }
 
 // KeyText is a key as digests have it: its values as a JSON array of texts.

@@ -36,6 +36,7 @@ type Receipt struct {
 	Reading        *answer.ReadBy            `json:"reading,omitempty" doc:"What else the answers were read by."`
 	Entered        map[string]prompt.Entered `json:"entered,omitempty" doc:"The answers as they were given, by prompt."`
 	Section        int                       `json:"section,omitempty" doc:"The number of the section that alone was wanted; absent where all were."`
+	View           *answer.View              `json:"view,omitempty" doc:"How its reader wanted to see the main section; absent for as it is published."`
 	Limit          int                       `json:"limit,omitempty" doc:"Most rows that were asked for; absent for all."`
 	Skip           int                       `json:"skip,omitempty" doc:"Rows that were left out first."`
 	Answers        []answer.Understood       `json:"answers,omitempty" doc:"The answers, as entered and as understood."`
@@ -66,6 +67,14 @@ type Receipt struct {
 	Time           Spent                     `json:"time" doc:"Where the time went."`
 
 	Partly bool // what is kept of it could not all be read
+}
+
+// ViewOf is how its reader wanted to see the main section.
+func (r *Receipt) ViewOf() answer.View {
+	if r.View == nil {
+		return answer.View{}
+	}
+	return *r.View
 }
 
 // Total is a total over all rows.

@@ -3,8 +3,10 @@ package run
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/definition"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/value"
@@ -24,6 +26,20 @@ type Comparison struct {
 	Lost      *receipt.Differing `json:"lost,omitempty" doc:"Records that only the one has, likewise."`
 	Changed   *receipt.Differing `json:"changed,omitempty" doc:"Records that both have and show otherwise, likewise."`
 	NotByRows string             `json:"not_by_rows,omitempty" doc:"Why the rows could not be held against each other."`
+	Sections  []SectionCompared  `json:"sections,omitempty" doc:"Of a report of several sections each: what stands above is of the main one."`
+}
+
+// SectionCompared is a section of two results, held against each other by key: that of its records, or
+// what its summary is grouped by.
+type SectionCompared struct {
+	Section int                `json:"section" doc:"Its number, from 1."`
+	Label   string             `json:"label" doc:"What people read above it."`
+	Known   bool               `json:"known" doc:"Whether the rows of both are known."`
+	Same    bool               `json:"same" doc:"Whether they are the same, row by row, in the same order."`
+	Key     []string           `json:"key" doc:"Labels of the columns of its key."`
+	Gained  *receipt.Differing `json:"gained,omitempty" doc:"Rows that only the other has; absent where the sections are the same or not known."`
+	Lost    *receipt.Differing `json:"lost,omitempty" doc:"Rows that only the one has, likewise."`
+	Changed *receipt.Differing `json:"changed,omitempty" doc:"Rows that both have and show otherwise, likewise."`
 }
 
 // Nowhere is where rows go that are only counted and hashed.
@@ -37,11 +53,54 @@ func (Nowhere) Flush() error { return nil }
 
 func (Nowhere) End([]byte) error { return nil }
 
-func compare(report *catalog.Report, before, after receipt.Receipt, earlier, later *receipt.Digests) (*Comparison, error) {
-	c := &Comparison{Before: before, After: after}
-	for _, k := range report.Main().Query.Key() {
-		c.Key = append(c.Key, k.Label)
+// compare holds two results against each other; earlier and later are the digests of their sections.
+func compare(after *Run, before receipt.Receipt, earliers, laters []*receipt.Digests) (*Comparison, error) {
+	if after.several() {
+		for i := range min(len(earliers), len(before.Sections)) {
+			if earliers[i] != nil && earliers[i].IsEmpty() && before.Sections[i].Rows > 0 { // there were too many
+				earliers[i] = nil
+			}
+		}
 	}
+	c, err := compareMain(after, before, earliers, laters)
+	if err != nil || !after.several() {
+		return c, err
+	}
+	for i, p := range after.parts {
+		s := SectionCompared{Section: p.told.Section, Label: p.told.Label, Key: labelsOf(p.section().Query.Key())}
+		if i < len(before.Sections) {
+			was, is := before.Sections[i].Fingerprint, p.told.Fingerprint
+			s.Known = was != "" && is != ""
+			s.Same = s.Known && was == is
+		}
+		if s.Known && !s.Same && earliers[i] != nil && laters[i] != nil {
+			gained, lost, changed, err := receipt.Compared(earliers[i], laters[i])
+			if err != nil {
+				return nil, err
+			}
+			s.Gained, s.Lost, s.Changed = &gained, &lost, &changed
+		}
+		c.Sections = append(c.Sections, s)
+		c.Same = c.Same && (s.Same || !s.Known)
+	}
+	return c, nil
+}
+
+func labelsOf(columns []*column.Column) (labels []string) {
+	for _, c := range columns {
+		labels = append(labels, c.Label)
+	}
+	return labels
+}
+
+func compareMain(run *Run, before receipt.Receipt, earliers, laters []*receipt.Digests) (*Comparison, error) {
+	after := run.receipt
+	c := &Comparison{Before: before, After: after, Key: labelsOf(run.main.section().Query.Key())}
+	if run.ready.Published != nil {
+		c.Key = labelsOf(run.ready.Published.Query.Key())
+	}
+	at := slices.Index(run.parts, run.main)
+	earlier, later := earliers[at], laters[at]
 	known := func(r receipt.Receipt) bool { return r.Evidence != nil && r.Evidence.Fingerprint != "" }
 	switch {
 	case !known(before):
@@ -80,7 +139,7 @@ func (s *Runs) Again(ctx context.Context, id int64, asOf string) (*Comparison, e
 	if before.Partly {
 		return nil, &base.Refusal{Kind: fault.DefinitionInError, Faults: fault.List{fault.New(fault.NotRecorded, "%s", before.Problem)}}
 	}
-	req := answer.Request{Answers: before.Entered, AsOf: asOf, Evidence: true, Section: before.Section}
+	req := answer.Request{Answers: before.Entered, AsOf: asOf, Evidence: true, Section: before.Section, View: before.ViewOf()}
 	var report *catalog.Report
 	revisions := before.Revisions
 	if asOf == "" {
@@ -105,15 +164,14 @@ func (s *Runs) Again(ctx context.Context, id int64, asOf string) (*Comparison, e
 	if asOf == "" && before.ZoneRules != r.receipt.ZoneRules {
 		r.ready.Notes = append(r.ready.Notes, answer.Note{Says: fmt.Sprintf("The time zone rules were those of release %s then and are those of %s now.", before.ZoneRules, r.receipt.ZoneRules)})
 	}
-	got, err := r.stream(ctx, export.Whole{Writer: Nowhere{}})
+	if _, err := r.stream(ctx, export.Whole{Writer: Nowhere{}}); err != nil {
+		return nil, err
+	}
+	earlier, err := receipt.Unpack(kept, len(r.parts))
 	if err != nil {
 		return nil, err
 	}
-	earlier, err := receipt.Unpack(kept)
-	if err != nil {
-		return nil, err
-	}
-	return compare(report, *before, r.receipt, earlier, got.digests)
+	return compare(r, *before, earlier, r.digests())
 }
 
 // asItWas are the definitions that a run was made of, in the revisions of then.
@@ -141,22 +199,22 @@ func (s *Runs) asItWas(ctx context.Context, r *receipt.Receipt) (*catalog.Catalo
 // Compare runs two versions of a report and compares their rows. Neither version is
 // stored, and neither run is on record.
 func (s *Runs) Compare(ctx context.Context, name string, v Versions) (*Comparison, error) {
-	var receipts [2]receipt.Receipt
-	var rows [2]*receipt.Digests
-	var report *catalog.Report
+	var runs [2]*Run
 	for i, files := range [][]catalog.File{v.Before, v.After} {
 		defs, err := s.base.Beside(ctx, files)
 		if err != nil {
 			return nil, err
 		}
-		if report = defs.Reports[name]; report == nil {
+		report := defs.Reports[name]
+		if report == nil {
 			return nil, base.UnknownReport(name, defs)
 		}
-		r, digests, err := s.Try(ctx, report, answer.Request{Answers: v.Answers, AsOf: v.AsOf, Evidence: true, With: defs}, Nowhere{})
+		r, _, err := s.tried(ctx, report, answer.Request{Answers: v.Answers, AsOf: v.AsOf, Evidence: true, With: defs}, Nowhere{})
 		if err != nil {
 			return nil, err
 		}
-		receipts[i], rows[i] = *r, digests
+		runs[i] = r
 	}
-	return compare(report, receipts[0], receipts[1], rows[0], rows[1])
+	earlier := runs[0].digests()
+	return compare(runs[1], runs[0].receipt, slices.Concat(earlier, make([]*receipt.Digests, len(runs[1].parts)))[:len(runs[1].parts)], runs[1].digests())
 }

@@ -50,7 +50,7 @@ func (r *Run) count(ctx context.Context, v source.View, q compile.Query, got *re
 	defer cancel()
 	c := r.counter(v, q)
 	r.receipt.Evidence = c.e
-	if got.whole {
+	if got.isKnown() {
 		c.fingerprinted(got)
 	}
 	steps := []struct {
@@ -72,7 +72,7 @@ func (r *Run) count(ctx context.Context, v source.View, q compile.Query, got *re
 				why = context.Cause(ctx).Error()
 			}
 			c.e.NotComputed = append(c.e.NotComputed, step.what+": "+why)
-			if !got.whole {
+			if !got.isKnown() {
 				got.digests = nil
 			}
 			break
@@ -303,10 +303,18 @@ func (c *counter) ends(ctx context.Context) error {
 // fingerprint reads all rows again where those that were sent are not all, unless the table is
 // large and nobody asked for it.
 func (c *counter) fingerprint(ctx context.Context, got *reading) error {
-	if got.whole || c.of != nil {
+	if got.isKnown() || c.of != nil {
 		return nil
 	}
-	got.keep(c.run.ready.Bound.Section.Shown())
+	if published := c.run.ready.Published; published != nil {
+		q := c.run.ready.With(published, c.run.ready.Bound.Answers).Query()
+		q.Extents = c.query.Extents
+		c.query, got.columns = q, slices.Clone(published.Query.Show)
+		got.keys = got.with(published.Query.Key())
+		got.keep(published.Shown())
+	} else {
+		got.keep(c.run.ready.Bound.Section.Shown())
+	}
 	rows := int64(0)
 	c.query.Show = got.columns
 	err := c.rows(ctx, c.run.ready.From.SQL.Select(c.query), func(row []value.Value) error {
@@ -326,7 +334,7 @@ func (c *counter) fingerprint(ctx context.Context, got *reading) error {
 func (c *counter) fingerprinted(got *reading) {
 	c.e.Fingerprint = got.fingerprint.Sum()
 	for i, found := range got.fingerprint.Found() {
-		of := c.run.ready.Bound.Section.Shown()[i]
+		of := got.shown[i]
 		if found.Longer > 0 {
 			c.e.MoreDigits = append(c.e.MoreDigits, receipt.MoreDigits{Column: of.Label, Scale: of.Scale, Records: found.Longer})
 			c.note("%s: %s with more digits than its scale of %d, shown whole.", of.Label, english.Count(int(found.Longer), "value"), of.Scale)

@@ -24,6 +24,7 @@ type reading struct {
 	places      []int            // where those columns are
 	last        []value.Value    // of the row that ends the page, those values
 	limit, rows int              // of the page
+	shown       []*column.Column // that the fingerprint is of
 	fingerprint *evidence.Fingerprint
 	digests     *receipt.Digests
 }
@@ -34,7 +35,8 @@ func newReading(p *part, to export.Writer) *reading {
 	table := p.section().Query
 	shown := p.section().Shown()
 	got := &reading{to: to, columns: slices.Clone(shown)}
-	if evidence := p.run.request.Evidence; evidence || p.run.several() && (table.Summary != nil || p.mostRows() == 0) {
+	viewed := p.isMain() && p.ready.Published != nil // the fingerprint is of the records as they are published
+	if evidence := p.run.request.Evidence; !viewed && (evidence || p.run.several() && (table.Summary != nil || p.mostRows() == 0)) {
 		if evidence {
 			got.keys = got.with(table.Key())
 		}
@@ -61,8 +63,12 @@ func (g *reading) with(columns []*column.Column) []int {
 
 // keep starts the fingerprint and the digests.
 func (g *reading) keep(shown []*column.Column) {
+	g.shown = shown
 	g.fingerprint, g.digests = evidence.NewFingerprint(shown), &receipt.Digests{}
 }
+
+// isKnown reports whether all rows are read, and their fingerprint is made.
+func (g *reading) isKnown() bool { return g.whole && g.fingerprint != nil }
 
 // begin begins what is sent, once.
 func (g *reading) begin() error {

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"log/slog"
 	"math"
+	"slices"
 	"time"
 
 	"pikegate/internal/service/base"
@@ -49,8 +50,12 @@ func (r *Run) finished(got *reading) ([]byte, error) {
 		return text, nil
 	}
 	var kept []byte
-	if got != nil && got.digests != nil {
+	switch {
+	case got == nil || got.digests == nil:
+	case len(r.parts) == 1:
 		kept = got.digests.Packed()
+	default:
+		kept = receipt.PackedAll(r.digests())
 	}
 	if len(text) > receipt.MostRefused && r.receipt.State == receipt.Refused {
 		if text, err = json.Marshal(r.receipt.Shortened()); err != nil {
@@ -67,6 +72,20 @@ func (r *Run) finished(got *reading) ([]byte, error) {
 	row.Begun = r.begun
 	r.begun = false
 	return text, r.runs.base.Store.Keep(row)
+}
+
+// digests are those of the sections, in order; nil for one that has none.
+func (r *Run) digests() []*receipt.Digests {
+	all := make([]*receipt.Digests, len(r.parts))
+	for i, p := range r.parts {
+		if p.got != nil && p.got.isKnown() {
+			all[i] = p.got.digests
+		}
+	}
+	if r.main.got != nil {
+		all[slices.Index(r.parts, r.main)] = r.main.got.digests
+	}
+	return all
 }
 
 // keep puts on record that the run is about to start.
@@ -90,7 +109,8 @@ func (r *Run) keep() error {
 // ends tells whether records came back, where all went well.
 func (r *Run) ends() {
 	r.receipt.State = receipt.Rows
-	if r.receipt.Rows == 0 && (r.receipt.Records == nil || *r.receipt.Records == 0) {
+	known := r.receipt.Records != nil
+	if r.several() && known && *r.receipt.Records == 0 || r.receipt.Rows == 0 && (!known || *r.receipt.Records == 0) {
 		r.receipt.State = receipt.NoRows
 	}
 }

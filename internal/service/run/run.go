@@ -74,7 +74,7 @@ func (r *Run) inParts(ctx context.Context) error {
 		if !r.ready.Bound.Report.IsOneTable() {
 			r.receipt.Section = r.main.told.Section
 		}
-		said := r.ready.Bound.Said()
+		said := r.ready.AsPublished().Said()
 		r.receipt.ReadBack, r.receipt.ReadBackPieces = said.String(), said
 		return nil
 	}

@@ -65,7 +65,7 @@ func (s *Runs) further(ctx context.Context, name string, req answer.Request) (*R
 		return nil, &base.Refusal{Kind: fault.Conflict, Faults: fault.List{fault.New(fault.RunAgain, "there are no further rows of this run to be had: it did not bring any, or the report has changed since; run it again")}}
 	}
 	section := cmp.Or(max(req.Section, 0), before.Section, 1+slices.Index(report.Sections, report.Main()))
-	r := s.newRun(ctx, report, answer.Request{Section: section, Answers: before.Entered, AsOf: before.AsOf.String(), Limit: req.Limit, Skip: req.Skip, After: req.After, Uncounted: req.Uncounted || before.Records == nil, Then: before.Reading, Changes: before.Changes})
+	r := s.newRun(ctx, report, answer.Request{Section: section, View: before.ViewOf(), Answers: before.Entered, AsOf: before.AsOf.String(), Limit: req.Limit, Skip: req.Skip, After: req.After, Uncounted: req.Uncounted || before.Records == nil, Then: before.Reading, Changes: before.Changes})
 	r.receipt.PageOf = req.Of
 	if err := r.prepare(base.WithPerson(ctx, base.Person{Name: before.Person, Role: before.Role})); err != nil {
 		return r, err
@@ -93,6 +93,14 @@ func (s *Runs) try(ctx context.Context, name string, req answer.Request) (*Run, 
 // record; what its receipt would be is returned, with the digests of its rows where
 // evidence was asked for.
 func (s *Runs) Try(ctx context.Context, report *catalog.Report, req answer.Request, to export.Writer) (*receipt.Receipt, *receipt.Digests, error) {
+	r, got, err := s.tried(ctx, report, req, to)
+	if err != nil {
+		return nil, nil, err
+	}
+	return &r.receipt, got.digests, nil
+}
+
+func (s *Runs) tried(ctx context.Context, report *catalog.Report, req answer.Request, to export.Writer) (*Run, *reading, error) {
 	r := s.newRun(ctx, report, req)
 	if err := r.prepare(ctx); err != nil {
 		return nil, nil, err
@@ -105,7 +113,7 @@ func (s *Runs) Try(ctx context.Context, report *catalog.Report, req answer.Reque
 	if _, err := r.finished(got); err != nil {
 		return nil, nil, err
 	}
-	return &r.receipt, got.digests, nil
+	return r, got, nil
 }
 
 // newRun is a run of a report, with the receipt that it will have.
@@ -114,6 +122,9 @@ func (s *Runs) newRun(ctx context.Context, report *catalog.Report, req answer.Re
 	r := &Run{runs: s, ready: &answer.Ready{Answers: s.answers, Bound: answer.Bound{Report: report}}, request: req}
 	r.receipt = receipt.Receipt{Report: report.Name, Title: report.Title, Person: who.Name, Role: who.Role, Entered: req.Answers, Limit: req.Limit, Skip: req.Skip,
 		AsOf: s.base.Today(s.base.Zone()), ZoneRules: civil.ZoneRules, State: receipt.Running, StartedAt: s.base.Config.Now().UTC()}
+	if r.receipt.View = &req.View; req.View.IsEmpty() {
+		r.receipt.View = nil
+	}
 	return r
 }
 

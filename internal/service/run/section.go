@@ -9,9 +9,12 @@ import (
 	"time"
 
 	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/civil"
 	"pikegate/internal/core/compile"
+	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
+	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/summary"
 	"pikegate/internal/core/value"
 	"pikegate/internal/export"
@@ -169,6 +172,9 @@ func (p *part) ends() {
 	if p.got != nil && p.got.fingerprint != nil && p.got.whole && p.err == nil {
 		p.told.Fingerprint = p.got.fingerprint.Sum()
 	}
+	if p.section().Query.Of == p.run.ready.Bound.Section.Query.Of {
+		return // the receipt tells the notes of its records
+	}
 	for _, n := range p.ready.Notes {
 		p.told.Notes = append(p.told.Notes, n.Says)
 	}
@@ -204,10 +210,28 @@ func chartOf(s *catalog.Section) *export.Chart {
 	if d.Split >= 0 {
 		c.Split = spec.Groups[d.Split].Shown.Name
 	}
+	if p := narrowing(s, spec.Groups[d.Across]); p != nil {
+		c.Prompt = p.Name
+	}
 	for i, with := range s.Compare {
 		c.Compare = append(c.Compare, export.Other{With: string(with), Up: s.Shown()[len(spec.Groups)+1+i].Name})
 	}
 	return c
+}
+
+// narrowing is the prompt that an answer to narrows a section to one group: a period that the group's
+// dates are to lie in, or choices that its values are to be among; nil where there is none.
+func narrowing(s *catalog.Section, g summary.Group) (found *prompt.Prompt) {
+	s.Criteria().Walk(func(c *criteria.Node) {
+		p := c.Operand.Prompt
+		switch {
+		case found != nil || p == nil || !p.IsAsked() || c.Column != g.Of || c.Operand.Side != "":
+		case c.Op == criteria.Within && p.Type == prompt.Period && g.By.Unit() != civil.NoUnit,
+			(c.Op == criteria.AnyOf || c.Op == criteria.Is) && p.Type == prompt.Choice && g.By == summary.Values:
+			found = p
+		}
+	})
+	return found
 }
 
 // takes takes what was told of the main section for what the receipt says.

@@ -1,0 +1,33 @@
+<script lang="ts">
+  import type { Shown } from '../lib/api';
+  import type { ReportRun } from '../lib/run.svelte';
+  import Records from './Records.svelte';
+  import TableTools from './TableTools.svelte';
+
+  // A table of a report, with what its reader may change of it.
+  let { run, section, alone = false }: { run: ReportRun; section: Shown; alone?: boolean } = $props();
+
+  const info = $derived(run.report?.sections[section.section - 1]);
+  const isMain = $derived(run.report?.main === section.section);
+  const sort = $derived(isMain && info?.reader_may?.includes('sort') ? (by: string) => run.see({ ...run.view, sort: [by] }) : undefined);
+</script>
+
+<section class="min-w-0">
+  {#if !alone}
+    <div class="flex flex-wrap items-baseline justify-between gap-x-4">
+      <h2 class="text-base font-[660]">{section.label}</h2>
+      <button type="button" class="btn-plain print:hidden" onclick={() => run.download(section.section)} disabled={run.stale}>Download CSV</button>
+    </div>
+  {/if}
+  {#if section.says}<p class="mb-1 text-sm text-quiet">{section.says}</p>{/if}
+  {#each section.compare ?? [] as other (other.with)}
+    <p class="text-sm text-quiet">{other.with === 'previous' ? 'The period before' : 'A year before'}: {other.spelled}</p>
+  {/each}
+  {#each section.notes ?? [] as note (note)}<p class="text-sm text-amber">{note}</p>{/each}
+  {#if isMain && info?.reader_may}<TableTools {info} view={run.view} see={(view) => run.see(view)} />{/if}
+  {#if section.problem}
+    <p class="text-brick">{section.problem}</p>
+  {:else}
+    <Records {section} label={alone ? 'Records' : section.label} more={() => run.more(section.section)} sorted={run.view.sort} {sort} />
+  {/if}
+</section>
