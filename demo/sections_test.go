@@ -379,6 +379,16 @@ func TestFindingsAboutSections(t *testing.T) {
 `}})
 	require.NoError(t, err)
 	assert.NotContains(t, found.Error(), "figure_without_unit", "litres are its unit")
+	found, err = f.Service.Publisher.Check(t.Context(), []catalog.File{{Name: "f.yaml", Text: `
+{pikegate: 1, query: q, of: sailings, group: [{departed_at: {by: year}}, vessel], summaries: {n: count, reasons: {count_distinct: reason}}}
+---
+{pikegate: 1, query: many, of: bookings, group: [{travel_on: {by: year}}, booking_id], summaries: {n: count}}
+---
+{pikegate: 1, report: r, title: R, sections: [{chart: {query: many, kind: column, across: travel_on, up: n, split: booking_id}}]}
+`}})
+	require.NoError(t, err)
+	assert.Regexp(t, `\d+ of 1000 records that were looked at have no "reason": figures of it leave out most of what they seem to be of \[mostly_missing\]`, found.Error())
+	assert.Contains(t, found.Error(), `the chart is split by "booking_id", which has more than 12 values; it draws those of which there is most, and puts the rest together as others [many_series]`)
 	_, err = f.Service.Publisher.Put(t.Context(), publish.Put{Files: []catalog.File{{Name: "f.yaml", Text: `
 {pikegate: 1, query: q, of: sailings, group: [route], summaries: {n: count}}
 ---

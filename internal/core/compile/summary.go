@@ -53,11 +53,11 @@ func (c *Compiler) Summarise(q Query, s *summary.Spec, units [][]civil.Period) S
 }
 
 // isByDay reports whether a group by units is counted by its days as they are stored, since that is
-// fast, and these are put into their units when they are read. Different values of several days do
-// not add up.
+// fast, and these are put into their units when they are read. Different values of several days, or of
+// several texts that are no day, do not add up.
 func isByDay(s *summary.Spec, g summary.Group) bool {
 	distinct := slices.ContainsFunc(s.Figures, func(f summary.Figure) bool { return f.Kind == summary.CountDistinct })
-	return g.Of.HoldsWholeDays() && g.Of.HasPlainBounds() && (!distinct || g.By == summary.Day)
+	return g.Of.HoldsWholeDays() && g.Of.HasPlainBounds() && !distinct
 }
 
 // day writes a day as it is stored. Texts are told apart by all their characters.

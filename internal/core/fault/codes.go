@@ -84,6 +84,7 @@ const (
 	FigureWithoutUnit     Code = "figure_without_unit"
 	ShareWithoutWhole     Code = "share_without_whole"
 	SumOfFractions        Code = "sum_of_fractions"
+	AddedRepeatedly       Code = "added_repeatedly"
 	OutsideOwnLimits      Code = "outside_own_limits"
 	PatternNotRead        Code = "pattern_not_read"
 	NotSettled            Code = "not_settled"
@@ -123,6 +124,8 @@ const (
 	OtherCollation  Code = "other_collation"
 	SQLRefused      Code = "sql_refused"
 	NoIndex         Code = "no_index"
+	MostlyMissing   Code = "mostly_missing"
+	ManySeries      Code = "many_series"
 	SourceNotAsked  Code = "source_not_asked"
 	AccountMayWrite Code = "account_may_write"
 	ProofFailed     Code = "proof_failed"
@@ -270,6 +273,7 @@ var Registry = []Registered{
 	{FigureWithoutUnit, Definitions, "A report shows an amount in large, and nobody sees of what it is.", "{pikegate: 1, dataset: d, source: harbour, table: t, key: [id], columns: {id: {type: integer}, fare: {type: decimal, scale: 2}}}\n---\n{pikegate: 1, query: h, of: d, show: [id], sort: [id]}\n---\n{pikegate: 1, report: g, title: G, sections: [{figure: {query: h, summary: {sum: fare}}}]}"},
 	{ShareWithoutWhole, Definitions, "Shares are shown of some of the rows that they are of.", "{pikegate: 1, query: h, of: sailings, group: [route], summaries: {n: count, part: {share_of_total: n}}, having: {n: {at_least: 2}}}\n---\n{pikegate: 1, report: g, title: G, sections: [{table: {query: h}}]}"},
 	{SumOfFractions, Definitions, "Binary fractions are added up, and their sum is about right only.", "{pikegate: 1, dataset: d, source: harbour, table: t, key: [id], columns: {id: {type: integer}, n: {type: number}}}\n---\n{pikegate: 1, query: h, of: d, summaries: {n: {sum: n}}}"},
+	{AddedRepeatedly, Definitions, "A sum or an average takes a value once for each record that a join finds beside it.", "{pikegate: 1, dataset: d, source: harbour, table: t, key: [id, stop], joins: [{table: u, key: [id, stop], on: {id: id}}], columns: {id: {type: integer}, stop: {type: integer, table: u}, fare: {type: integer}}}\n---\n{pikegate: 1, query: h, of: d, summaries: {n: {sum: fare}}}"},
 	{OutsideOwnLimits, Definitions, "The default or an offer is one that the prompt itself refuses.", "{pikegate: 1, prompt: p, ask: When, type: day, latest: today, default: 1 Jan 2030}"},
 	{PatternNotRead, Definitions, "The pattern of the dates has letters that are not read.", "{pikegate: 1, dataset: g, source: harbour, table: t, key: [id], columns: {id: {type: integer}, on: {type: date, stored: text, pattern: DD-MM-QQQQ}}}"},
 	{NotSettled, Definitions, "A proposed column leaves two readings open.", "{pikegate: 1, dataset: g, source: harbour, table: t, key: [id], columns: {id: {type: integer}, on: {type: date, stored: text, pattern: d/M/yyyy or M/d/yyyy}}}"},
@@ -305,6 +309,8 @@ var Registry = []Registered{
 	{OtherCollation, Sources, "The database compares the texts of a column otherwise than by code point, so that no index serves.", "TestPlans"},
 	{SQLRefused, Sources, "The database does not understand the custom SQL.", "{pikegate: 1, dataset: g, source: harbour, key: [id], columns: {id: {type: integer}}, sql: SELECT id FROM no_such_table}"},
 	{NoIndex, Sources, "No index serves the condition, and the table is large.", "TestTheService"},
+	{MostlyMissing, Sources, "A figure is of a column that most records have no value of.", "TestFindingsAboutSections"},
+	{ManySeries, Sources, "A chart is split by a column with more values than can be told apart.", "TestFindingsAboutSections"},
 	{SourceNotAsked, Sources, "The source could not be asked whether it has what the definition describes.", "{pikegate: 1, source: g, zone: Europe/Helsinki, engine: postgres, address: {env: PIKEGATE_NOWHERE}}"},
 	{AccountMayWrite, Sources, "The account of the source may do more than read.", "TestAccountsThatMayWrite"},
 	{ProofFailed, Sources, "The answers of a proof bring something else than it says.", "TestProofs"},

@@ -44,6 +44,9 @@ func Query(q *catalog.Query) []Found {
 	}
 	if q.Summary != nil {
 		for _, f := range q.Summary.Figures {
+			if j := repeating(q, f); j != "" {
+				found = append(found, Found{Fault: fault.Warn(fault.AddedRepeatedly, "%q takes each value of %q once for each record of the table %q that lies beside it", f.Shown.Name, f.Of.Name, j)})
+			}
 			if (f.Kind == summary.Sum || f.Kind == summary.Average) && f.Of != nil && f.Of.Type == column.Number {
 				found = append(found, Found{Fault: fault.Warn(fault.SumOfFractions, "%q adds up binary fractions, whose sum is about right only; of a decimal it is exact", f.Shown.Name)})
 			}
@@ -61,6 +64,22 @@ func Query(q *catalog.Query) []Found {
 		}
 	})
 	return found
+}
+
+// repeating is the joined table of which several records can lie beside one with the value that a sum
+// or an average takes, "" where there is none.
+func repeating(q *catalog.Query, f summary.Figure) string {
+	if q.Of == nil || f.Of == nil || f.Kind != summary.Sum && f.Kind != summary.Average {
+		return ""
+	}
+	origins := q.Of.Origins()
+	at := slices.IndexFunc(origins, func(o catalog.Origin) bool { return o.Name == f.Of.Name })
+	for _, j := range q.Of.From.Joins {
+		if at >= 0 && origins[at].Table != j.As && q.Of.HasInKey(j.As) {
+			return j.Table
+		}
+	}
+	return ""
 }
 
 // Section finds what in a section misleads its readers.

@@ -1,6 +1,7 @@
 package summary
 
 import (
+	"fmt"
 	"math"
 	"testing"
 
@@ -366,4 +367,33 @@ func TestChange(t *testing.T) {
 	difference, perCent := Change(value.Value{}, value.Whole(3))
 	assert.True(t, difference.IsMissing())
 	assert.Empty(t, perCent)
+}
+
+// Of more groups than a table has the first stand alone all the same, where they are wanted, and what is
+// told of all is of all.
+func TestVeryManyGroups(t *testing.T) {
+	s := spec([]Group{{Of: route}}, Figure{Kind: Count}, Figure{Kind: Sum, Of: carry})
+	s.First, s.Rest = 2, true
+	order := []criteria.Sort{{Column: s.Figures[0].Shown, Descending: true}}
+	all := s.Tally()
+	all.First(order)
+	records, most := int64(0), int64(0)
+	for i := range int64(2*MostRows + 50) {
+		n := (i * 7919) % 1_000_003
+		records, most = records+n, max(most, n)
+		require.NoError(t, all.Add(Counted{[]Key{{Value: value.Chars(fmt.Sprint(i))}}, n, []Part{{}, {Sum: decimal.NewFromInt(1), Missing: 1}}}))
+	}
+	table, err := all.Table(Asked{Names: [][]string{nil}, Order: order})
+	require.NoError(t, err)
+	require.Len(t, table.Rows, 3)
+	assert.Equal(t, records, table.Records)
+	assert.EqualValues(t, 2*MostRows+50, table.Left[1].Missing)
+	shown, _ := table.Rows[0][1].Int()
+	next, _ := table.Rows[1][1].Int()
+	rest, _ := table.Rows[2][1].Int()
+	assert.Equal(t, records, shown+next+rest)
+	assert.Greater(t, shown, next)
+	assert.Equal(t, most, shown)
+	assert.Equal(t, fmt.Sprint(2*MostRows+48), table.Rows[2][2].String())
+	assert.Equal(t, fmt.Sprint(records), table.Total[1].String())
 }

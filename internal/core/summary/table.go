@@ -84,6 +84,38 @@ type Tally struct {
 	spec   *Spec
 	groups []*Counted
 	at     map[string]*Counted
+	// Where only the first rows stand alone and there are very many groups, those that are none of
+	// the first are put together as they come.
+	order []criteria.Sort
+	folds bool
+	rest  *Counted
+}
+
+// First makes a tally of which only the first rows in an order are wanted take any number of groups:
+// those of values, each of which comes once.
+func (t *Tally) First(order []criteria.Sort) {
+	s := t.spec
+	values := !slices.ContainsFunc(s.Groups, func(g Group) bool { return g.By != Values })
+	told := slices.ContainsFunc(s.Figures, func(f Figure) bool { return f.Kind.IsOfFigures() }) // by all groups, which are not known yet
+	t.order, t.folds = order, s.First > 0 && s.First < MostRows && values && !told && s.Having == nil && s.Series.First == 0
+}
+
+// fold puts the groups together that are none of the first.
+func (t *Tally) fold() {
+	s := t.spec
+	rows := make([]row, len(t.groups))
+	for i, c := range t.groups {
+		rows[i] = s.row(c.Keys, c, nil)
+	}
+	s.sort(rows, t.order)
+	if t.rest == nil {
+		t.rest = s.nothing()
+	}
+	s.add(t.rest, *s.sumOf(rows[s.First:]))
+	t.groups, t.at = t.groups[:0], map[string]*Counted{}
+	for _, r := range rows[:s.First] {
+		t.groups, t.at[nameOf(r.keys, -1)] = append(t.groups, r.of), r.of
+	}
 }
 
 // Tally starts one.
@@ -95,7 +127,10 @@ func (t *Tally) Add(c Counted) error {
 	known := t.at[name]
 	if known == nil {
 		if len(t.groups) == MostRows {
-			return ErrTooMany
+			if !t.folds {
+				return ErrTooMany
+			}
+			t.fold()
 		}
 		t.groups, t.at[name] = append(t.groups, &c), &c
 		return nil
@@ -158,11 +193,7 @@ func (t *Tally) Table(asked Asked) (*Table, error) {
 	}
 	rows := make([]row, 0, len(groups))
 	for _, c := range groups {
-		table.Records += c.Records
-		for i, p := range c.Parts {
-			table.Left[i].Missing += p.Missing
-			table.Left[i].Unreadable += p.Unreadable
-		}
+		table.add(c)
 		rows = append(rows, s.row(c.Keys, c, asked.Names))
 	}
 	others := make([]beside, len(asked.Beside))
@@ -182,15 +213,27 @@ func (t *Tally) Table(asked Asked) (*Table, error) {
 	if asked.Having != nil {
 		filled = slices.DeleteFunc(filled, func(r row) bool { return !s.meets(asked.Having, r.cells[len(s.Groups):]) })
 	}
-	table.Total = s.told(s.total(filled), others, (*beside).total)
+	if t.rest != nil {
+		table.add(t.rest)
+	}
+	table.Total = s.told(s.totalOf(s.sumOf(filled, t.rest)), others, (*beside).total)
 	s.sort(filled, asked.Order)
 	table.Parts = s.parts(filled, others)
-	filled = s.first(filled, whole)
+	filled = s.first(filled, t.rest, whole)
 	table.Rows = make([][]value.Value, len(filled))
 	for i, r := range filled {
 		table.Rows[i] = s.told(r.cells, others, func(b *beside) []value.Value { return b.of(r) })
 	}
 	return table, nil
+}
+
+// add counts the records of a group.
+func (t *Table) add(c *Counted) {
+	t.Records += c.Records
+	for i, p := range c.Parts {
+		t.Left[i].Missing += p.Missing
+		t.Left[i].Unreadable += p.Unreadable
+	}
 }
 
 // row is the row of a group, c being nil where it has no records.
@@ -220,8 +263,8 @@ func (s *Spec) told(cells []value.Value, others []beside, of func(*beside) []val
 }
 
 // first are the first rows, as many as are wanted; the rest is put together in one where that is wanted.
-func (s *Spec) first(rows []row, whole []decimal.Decimal) []row {
-	if s.First == 0 || len(rows) <= s.First {
+func (s *Spec) first(rows []row, more *Counted, whole []decimal.Decimal) []row {
+	if s.First == 0 || len(rows) <= s.First && more == nil {
 		return rows
 	}
 	rest := rows[s.First:]
@@ -233,7 +276,7 @@ func (s *Spec) first(rows []row, whole []decimal.Decimal) []row {
 	for i := range keys {
 		keys[i].Unit = Others
 	}
-	others := s.row(keys, s.sumOf(rest), nil)
+	others := s.row(keys, s.sumOf(rest, more), nil)
 	others.rest = rest
 	s.notAdding(others.cells)
 	s.workOut(others.cells, whole)
@@ -257,9 +300,14 @@ func (s *Spec) parts(rows []row, others []beside) (parts []Subtotal) {
 	return parts
 }
 
-// sumOf is what rows come to as one group.
-func (s *Spec) sumOf(rows []row) *Counted {
+// sumOf is what rows, and more of them, come to as one group.
+func (s *Spec) sumOf(rows []row, more ...*Counted) *Counted {
 	all := s.nothing()
+	for _, c := range more {
+		if c != nil {
+			s.add(all, *c)
+		}
+	}
 	for _, r := range rows {
 		if r.of != nil {
 			s.add(all, *r.of)

@@ -21,6 +21,7 @@ import (
 	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/summary"
 	"pikegate/internal/core/value"
 	"pikegate/internal/service/base"
 	"pikegate/internal/source"
@@ -306,6 +307,73 @@ func (c *checker) query(ctx context.Context, v source.View, q *catalog.Query) er
 	return nil
 }
 
+// sampled is how many records are looked at to tell how a column is filled.
+const sampled = 1000
+
+// looksAt hands out some records of a dataset, with the values of columns; none of one whose records
+// depend on answers.
+func (s *Publisher) looksAt(ctx context.Context, v source.View, of *catalog.Dataset, columns []*column.Column, row func([]value.Value)) error {
+	if len(columns) == 0 || len(of.Values) > 0 {
+		return nil
+	}
+	relation, err := s.base.Relation(ctx, of)
+	if err != nil {
+		return err
+	}
+	q := compile.Query{Show: columns, Key: of.Key, Zone: of.Source.Zone, Limit: sampled}
+	return v.Rows(ctx, relation.SQL.Select(q), func(values []value.Value) error {
+		row(values)
+		return nil
+	})
+}
+
+// figures warns of figures whose column has no value in most records.
+func (s *Publisher) figures(ctx context.Context, c *checker, v source.View, q *catalog.Query) error {
+	if q.Summary == nil {
+		return nil
+	}
+	var columns []*column.Column
+	for _, f := range q.Summary.Figures {
+		if f.Of != nil && !slices.Contains(columns, f.Of) {
+			columns = append(columns, f.Of)
+		}
+	}
+	missing, looked := make([]int, len(columns)), 0
+	err := s.looksAt(ctx, v, q.Of, columns, func(values []value.Value) {
+		looked++
+		for i, of := range columns {
+			if text, isText := values[i].Chars(); values[i].IsMissing() || of.EmptyMissing && isText && text == "" {
+				missing[i]++
+			}
+		}
+	})
+	for i, of := range columns {
+		if 2*missing[i] > looked {
+			c.warn(fault.MostlyMissing, "%d of %d records that were looked at have no %q: figures of it leave out most of what they seem to be of", missing[i], looked, of.Name)
+		}
+	}
+	return err
+}
+
+// series warns of charts that are split by a column with more values than a chart has series.
+func (s *Publisher) series(ctx context.Context, c *checker, v source.View, r *catalog.Report) error {
+	for _, section := range r.Sections {
+		if section.Kind != catalog.Chart || section.Drawn.Split < 0 || section.Query.Summary.Groups[section.Drawn.Split].By != summary.Values {
+			continue
+		}
+		of := section.Query.Summary.Groups[section.Drawn.Split].Of
+		different := map[string]bool{}
+		err := s.looksAt(ctx, v, section.Query.Of, []*column.Column{of}, func(values []value.Value) { different[values[0].String()] = true })
+		if err != nil {
+			return err
+		}
+		if most := section.Query.Summary.Series.First; most == catalog.MostSeries && len(different) > most {
+			c.warn(fault.ManySeries, "the chart is split by %q, which has more than %d values; it draws those of which there is most, and puts the rest together as others", of.Name, most)
+		}
+	}
+	return nil
+}
+
 // expressionIndex proposes an index on what the texts of a column are converted to, where the
 // database can have one. SQLite converts by a function of ours, which nobody else who writes to
 // the file has.
@@ -373,7 +441,13 @@ func (s *Publisher) held(ctx context.Context, docs []catalog.Document, defs *cat
 			}
 		case catalog.KindQuery:
 			if q := defs.Queries[d.Name]; queries && q != nil && q.Of != nil && q.Of.Source != nil {
-				asked.ask(ctx, &c, q.Of.Source, func(ctx context.Context, v source.View) error { return c.query(ctx, v, q) })
+				asked.ask(ctx, &c, q.Of.Source, func(ctx context.Context, v source.View) error {
+					return errors.Join(c.query(ctx, v, q), s.figures(ctx, &c, v, q))
+				})
+			}
+		case catalog.KindReport:
+			if r := defs.Reports[d.Name]; queries && r != nil && r.Main() != nil {
+				asked.ask(ctx, &c, r.Main().Query.Of.Source, func(ctx context.Context, v source.View) error { return s.series(ctx, &c, v, r) })
 			}
 		}
 		found = append(found, c.found...)

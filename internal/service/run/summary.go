@@ -79,6 +79,9 @@ func counted(ctx context.Context, v source.View, ready *answer.Ready, q compile.
 	}
 	spec := ready.Bound.Section.Query.Summary
 	tally := spec.Tally()
+	if s := ready.Bound.Section; len(s.Compare) == 0 {
+		tally.First(s.Query.Sort)
+	}
 	err = v.Rows(ctx, summing.Statement, func(row []value.Value) error {
 		group, err := ready.From.SQL.Counted(spec, summing.Units, row)
 		if err == nil {
@@ -94,7 +97,7 @@ func tooMany(err error) error {
 	if !errors.Is(err, summary.ErrTooMany) {
 		return err
 	}
-	return &base.Refusal{Kind: fault.AnswersRefused, Faults: fault.List{fault.New(fault.TooManyGroups, "the summary would have more than %s; ask for less, or have the report grouped by less", english.Count(summary.MostRows, "row"))}}
+	return &base.Refusal{Kind: fault.AnswersRefused, Faults: fault.List{fault.New(fault.TooManyGroups, "the summary would have more than %s; ask for less, or have the report grouped by less", english.Count(summary.MostRows, "row")).Suggest("first: 100, rest: true")}}
 }
 
 // compared reads the summaries of the periods that the section is compared with.
