@@ -162,7 +162,7 @@ columns:
 ---
 {pikegate: 1, query: SOURCE-sums, of: SOURCE-trips, where: {travel_on: {within: {prompt: SOURCE-days}}}, group: [{travel_on: {by: day, fill: true}}, route], summaries: {trips: count, people: {sum: party}, fares: {sum: fare}}}
 ---
-{pikegate: 1, report: SOURCE-sums, title: Sums, prompts: [SOURCE-days], sections: [{table: {query: SOURCE-sums}}]}
+{pikegate: 1, report: SOURCE-sums, title: Sums, prompts: [SOURCE-days], sections: [{table: {query: SOURCE-sums, compare: previous, totals: [trips, people, fares]}}]}
 `)
 }
 
@@ -223,6 +223,10 @@ const (
 
 // curl is the command that asks for all rows of a report as CSV.
 func (b *bench) curl(source, report, to string) []string {
+	return b.curlOn(source, report, first, last, to)
+}
+
+func (b *bench) curlOn(source, report, first, last, to string) []string {
 	return []string{"curl", "-s", "-S", "--fail", "-o", to, "-H", "Content-Type: application/json", "-d", fmt.Sprintf(`{"answers":{"%s-days":"%s/%s"}}`, source, first, last),
 		b.url + "/api/v1/reports/" + source + "-" + report + "/runs?output=csv"}
 }
@@ -338,9 +342,24 @@ func (b *bench) sqlite() error {
 	if err != nil {
 		return err
 	}
-	return b.compare("a summary of them by day and route, filled in, to the GROUP BY by hand", "1.1", b.curl("own", "sums", b.path("ours.csv")),
-		[]string{"sqlite3", "-csv", "-header", file, "SELECT travel_on, route, count(*) AS trips, sum(party) AS people, round(sum(fare), 2) AS fares FROM trips WHERE travel_on >= '" + first + "' AND travel_on < '" + after + "' GROUP BY travel_on, route ORDER BY travel_on, route"},
-		b.path("ours.csv"), b.path("theirs.csv"), true)
+	return b.compare(summed+" from SQLite, to the two GROUP BYs by hand", "1.1", b.curlOn("own", "sums", second, last, b.path("ours.csv")),
+		[]string{"sqlite3", "-csv", "-header", file, sums("julianday(travel_on) - julianday('%s')", "trips")}, b.path("ours.csv"), b.path("theirs.csv"), true)
+}
+
+const (
+	summed = "a summary of about 1,000,000 by day and route with fill, totals and the period before"
+	second = "2025-06-20" // about half of the trips are from that day on, and half from as many days before
+	before = "2024-02-02"
+)
+
+// sums are two periods by day and route, as one writes it by hand. offset tells how many days a day
+// lies after another.
+func sums(offset, table string) string {
+	period := func(from, until string) string {
+		return fmt.Sprintf("SELECT "+offset+" AS n, travel_on, route, count(*) AS trips, sum(party) AS people, round(sum(fare), 2) AS fares FROM %s WHERE travel_on >= '%[1]s' AND travel_on < '%[3]s' GROUP BY travel_on, route", from, table, until)
+	}
+	return "SELECT a.travel_on, a.route, a.trips, a.people, a.fares, b.trips AS trips_previous, b.people AS people_previous, b.fares AS fares_previous FROM (" +
+		period(second, after) + ") a JOIN (" + period(before, second) + ") b ON a.n = b.n AND a.route = b.route ORDER BY a.travel_on, a.route"
 }
 
 // server makes the trips on a server, and describes them to the service.
@@ -365,7 +384,13 @@ func (b *bench) postgres() error {
 		return err
 	}
 	copied := fmt.Sprintf(`\copy (%s) to '%s' csv header`, strings.ReplaceAll(shown, "FROM trips", "FROM bench.trips")+sorted, b.path("theirs.csv"))
-	return b.compare("the same from PostgreSQL, to `psql \\copy`", "0.75", b.curl("postgres", "trips", b.path("ours.csv")), []string{"psql", os.Getenv(variable(catalog.Postgres)), "-q", "-c", copied},
+	err := b.compare("the same from PostgreSQL, to `psql \\copy`", "0.75", b.curl("postgres", "trips", b.path("ours.csv")), []string{"psql", os.Getenv(variable(catalog.Postgres)), "-q", "-c", copied},
+		b.path("ours.csv"), b.path("theirs.csv"), false)
+	if err != nil {
+		return err
+	}
+	copied = fmt.Sprintf(`\copy (%s) to '%s' csv header`, sums("travel_on - date '%s'", "bench.trips"), b.path("theirs.csv"))
+	return b.compare("the same summary from PostgreSQL", "1.1", b.curlOn("postgres", "sums", second, last, b.path("ours.csv")), []string{"psql", os.Getenv(variable(catalog.Postgres)), "-q", "-c", copied},
 		b.path("ours.csv"), b.path("theirs.csv"), false)
 }
 
@@ -374,8 +399,14 @@ func (b *bench) mariadb() error {
 		return err
 	}
 	at := strings.TrimSuffix(strings.TrimPrefix(os.Getenv(variable(catalog.MariaDB)), "mariadb://root@127.0.0.1:"), "/")
-	return b.compare("the same from MariaDB, to `mariadb --batch --quick`", "0.95", b.curl("mariadb", "trips", b.path("ours.csv")),
-		[]string{"mariadb", "--no-defaults", "-h", "127.0.0.1", "-P", at, "-u", "root", "--batch", "--quick", "bench", "-e", shown + sorted}, b.path("ours.csv"), b.path("theirs.tsv"), true)
+	hand := func(query string) []string {
+		return []string{"mariadb", "--no-defaults", "-h", "127.0.0.1", "-P", at, "-u", "root", "--batch", "--quick", "bench", "-e", query}
+	}
+	err := b.compare("the same from MariaDB, to `mariadb --batch --quick`", "0.95", b.curl("mariadb", "trips", b.path("ours.csv")), hand(shown+sorted), b.path("ours.csv"), b.path("theirs.tsv"), true)
+	if err != nil {
+		return err
+	}
+	return b.compare("the same summary from MariaDB", "1.1", b.curlOn("mariadb", "sums", second, last, b.path("ours.csv")), hand(sums("datediff(travel_on, '%s')", "trips")), b.path("ours.csv"), b.path("theirs.tsv"), true)
 }
 
 // memory is how much the service grows while ten million records go out.

@@ -1,5 +1,6 @@
 #include "_cgo_export.h"
 #include "sqlite.h"
+#include <stdio.h>
 #include <string.h>
 
 static int64_t row_bytes(sqlite3_stmt *s, int width) {
@@ -69,6 +70,58 @@ static void text_function(sqlite3_context *c, int n, sqlite3_value **values) {
 int add_function(sqlite3 *db, const char *name, int arguments, int number) {
 	const int utf8 = 1, deterministic = 0x800;
 	return sqlite3_create_function_v2(db, name, arguments, utf8 | deterministic, (void *)(intptr_t)number, text_function, NULL, NULL, NULL);
+}
+
+// What a sum is so far. Numbers whose units are more than an __int128 of them could hold are none.
+typedef struct {
+	__int128 units;
+	int64_t taken, missing;
+} sum;
+
+static const double mostUnits = 1e30;
+
+static void sum_step(sqlite3_context *c, int n, sqlite3_value **values) {
+	static const int64_t powers[] = {1, 10, 100, 1000, 10000, 100000, 1000000, 10000000, 100000000, 1000000000, 10000000000, 100000000000, 1000000000000};
+	sum *s = sqlite3_aggregate_context(c, sizeof *s);
+	int64_t digits = sqlite3_value_int64(values[1]);
+	if (!s || digits < 0 || digits >= (int64_t)(sizeof powers / sizeof *powers)) return;
+	switch (sqlite3_value_type(values[0])) {
+	case MISSING:
+		s->missing++;
+		break;
+	case INTEGER:
+		s->units += (__int128)sqlite3_value_int64(values[0]) * powers[digits];
+		s->taken++;
+		break;
+	case FLOAT: {
+		double units = sqlite3_value_double(values[0]) * (double)powers[digits];
+		if (units > -mostUnits && units < mostUnits) {
+			__int128 whole = (__int128)units;
+			double rest = units - (double)whole;
+			s->units += whole + (rest >= 0.5) - (rest <= -0.5);
+			s->taken++;
+		}
+	}
+	}
+}
+
+static void sum_text(sqlite3_context *c) {
+	sum *s = sqlite3_aggregate_context(c, 0), none = {0};
+	if (!s) s = &none;
+	char digits[48], text[96];
+	char *at = digits + sizeof digits;
+	*--at = 0;
+	unsigned __int128 left = s->units < 0 ? -(unsigned __int128)s->units : (unsigned __int128)s->units;
+	do *--at = '0' + (int)(left % 10);
+	while (left /= 10);
+	if (s->units < 0) *--at = '-';
+	int bytes = snprintf(text, sizeof text, "%s %lld %lld", at, (long long)s->taken, (long long)s->missing);
+	give_text(c, text, bytes);
+}
+
+int add_sum(sqlite3 *db, const char *name) {
+	const int utf8 = 1, deterministic = 0x800;
+	return sqlite3_create_function_v2(db, name, 2, utf8 | deterministic, NULL, NULL, sum_step, sum_text, NULL);
 }
 
 void give_text(sqlite3_context *c, const char *text, int bytes) {

@@ -30,10 +30,13 @@ WEAK int sqlite3_value_type(sqlite3_value *);
 WEAK const void *sqlite3_value_blob(sqlite3_value *);
 WEAK const unsigned char *sqlite3_value_text(sqlite3_value *);
 WEAK int sqlite3_value_bytes(sqlite3_value *);
+WEAK int64_t sqlite3_value_int64(sqlite3_value *);
+WEAK double sqlite3_value_double(sqlite3_value *);
+WEAK void *sqlite3_aggregate_context(sqlite3_context *, int);
 WEAK void sqlite3_result_text(sqlite3_context *, const char *, int, void (*)(void *));
 
 enum { ROW = 100, DONE = 101 };                      // what sqlite3_step returns
-enum { INTEGER = 1, FLOAT = 2, TEXT = 3, BLOB = 4 }; // the types of values
+enum { INTEGER = 1, FLOAT = 2, TEXT = 3, BLOB = 4, MISSING = 5 }; // the types of values
 
 // A value: a whole number, the bits of a fraction, or the length of characters, which follow
 // those of the value before.
@@ -53,6 +56,11 @@ void fill(sqlite3_stmt *, int width, int most, cell *cells, char *room, int64_t 
 
 // add_function gives a database the function of texts that has a number in Go.
 int add_function(sqlite3 *, const char *name, int arguments, int number);
+
+// add_sum gives a database the function that adds numbers up without loss, of a number and how many
+// digits after the point count: its text is the sum in units of the last digit, how many numbers it is
+// of, and how many values are missing, parted by blanks.
+int add_sum(sqlite3 *, const char *name);
 
 // give_text makes a text the result of a function.
 void give_text(sqlite3_context *, const char *text, int bytes);

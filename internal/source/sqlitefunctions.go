@@ -18,15 +18,20 @@ import (
 // driver can do so too, with ten times the time for each call.
 func addFunctions(conn *sqlite3.SQLiteConn) error {
 	db := (*C.sqlite3)(reflect.ValueOf(conn).Elem().FieldByName("db").UnsafePointer())
+	add := func(name string, add func(*C.char) C.int) error {
+		text := C.CString(name)
+		defer C.free(unsafe.Pointer(text))
+		if failed := add(text); failed != 0 {
+			return fmt.Errorf("SQLite takes no function %s: error %d", name, failed)
+		}
+		return nil
+	}
 	for number, f := range compile.TextFunctions {
-		name := C.CString(f.Name)
-		failed := C.add_function(db, name, C.int(f.Arguments), C.int(number))
-		C.free(unsafe.Pointer(name))
-		if failed != 0 {
-			return fmt.Errorf("SQLite takes no function %s: error %d", f.Name, failed)
+		if err := add(f.Name, func(name *C.char) C.int { return C.add_function(db, name, C.int(f.Arguments), C.int(number)) }); err != nil {
+			return err
 		}
 	}
-	return nil
+	return add(compile.SumFunction, func(name *C.char) C.int { return C.add_sum(db, name) })
 }
 
 //export call_text_function

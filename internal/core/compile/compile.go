@@ -39,6 +39,9 @@ type Query struct {
 	// nil for a missing one; none for all rows.
 	After  []*string
 	Clocks []*column.Column // whose wall time a summary asks for
+	// Sorted is a column whose values that cannot be read are put out by whoever reads the rows: the
+	// period on it need not make sure of each, which takes longer than all else. See SortOut.
+	Sorted *column.Column
 	// Extents are needed for the columns that Timed lists; a column without one has
 	// no readable value.
 	Extents map[*column.Column]Extent
@@ -132,6 +135,9 @@ type Column struct {
 //   - Fold is a text after Unicode simple folding.
 //   - Part is a part of the calendar of a wall time, as a number; Clock is its time
 //     of day as the text HH:MM:SS.
+//   - Summed is a column summed up at once: a text with the sum, which is larger by as many powers
+//     of ten as it says, how many values it is of, and how many are missing; "" where there is no
+//     such way, and Amount is added up.
 //   - Amount is a number to be added up without loss, in place of which fits says which values
 //     have one; "" where Readable does. It is larger by as many powers of ten as Shifted says.
 //   - Integer is the type of whole numbers in a CAST.
@@ -154,6 +160,7 @@ type Dialect interface {
 	Fold(text string) string
 	Amount(c Column) (expression, fits string)
 	Shifted(c Column) int
+	Summed(c Column) (expression string, shifted int)
 	Integer() string
 }
 
@@ -262,10 +269,11 @@ type writer struct {
 	args    []any
 	zone    *time.Location
 	extents map[*column.Column]Extent
+	sorted  *column.Column // see Query
 }
 
 func (c *Compiler) writer(q Query) *writer {
-	w := &writer{Compiler: c, zone: q.Zone, extents: q.Extents, args: make([]any, 0, 16)}
+	w := &writer{Compiler: c, zone: q.Zone, extents: q.Extents, sorted: q.Sorted, args: make([]any, 0, 16)}
 	w.Grow(1024)
 	return w
 }

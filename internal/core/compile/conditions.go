@@ -168,6 +168,9 @@ func (w *writer) span(c *column.Column, s criteria.Span, col *columnSQL, inner b
 	}
 	lower, upper := s.From.IsSet(), s.Until.IsSet()
 	readable := col.readable[index(lower)][index(upper)]
+	if c == w.sorted {
+		readable = ""
+	}
 	parts := 0
 	and := func(text, operator string) {
 		if parts > 0 {

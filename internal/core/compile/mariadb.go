@@ -250,4 +250,7 @@ func (m MariaDB) Amount(c Column) (expression, fits string) {
 
 func (MariaDB) Shifted(Column) int { return 0 }
 
+// Summed is left to the sum and the counts of their own.
+func (MariaDB) Summed(Column) (expression string, shifted int) { return "", 0 }
+
 func (MariaDB) Integer() string { return "SIGNED" }

@@ -282,4 +282,7 @@ func (p Postgres) Amount(c Column) (expression, fits string) {
 
 func (Postgres) Shifted(Column) int { return 0 }
 
+// Summed is left to the sum and the counts of their own.
+func (Postgres) Summed(Column) (expression string, shifted int) { return "", 0 }
+
 func (Postgres) Integer() string { return "INTEGER" }

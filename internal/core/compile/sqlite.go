@@ -323,6 +323,21 @@ func (s SQLite) Amount(c Column) (expression, fits string) {
 	return name, ""
 }
 
+// SumFunction is the name of the function that SQLite adds numbers up by: of a number and how many
+// digits after its point count. Its text is the sum in units of the last digit, how many numbers it is
+// of, and how many values are missing.
+const SumFunction = "sum_of"
+
+// Summed adds whole numbers and decimals up in one go, with the digits that they may have beyond their
+// scale. Binary fractions add up as such, and decimals in texts have a function of their own.
+func (s SQLite) Summed(c Column) (expression string, shifted int) {
+	if c.IsExactText() || c.Type != column.Integer && c.Type != column.Decimal {
+		return "", 0
+	}
+	shifted = c.Scale + spareDigits
+	return fmt.Sprintf("%s(%s, %d)", SumFunction, s.Name(c.Name), shifted), shifted
+}
+
 func (SQLite) Shifted(c Column) int {
 	switch {
 	case c.IsExactText():

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
+	"strings"
 
 	"github.com/shopspring/decimal"
 
@@ -50,6 +51,33 @@ func (c *Compiler) Summarise(q Query, s *summary.Spec, units [][]civil.Period) S
 		w.WriteString(strconv.Itoa(i + 1))
 	}
 	return w.statement()
+}
+
+// SortOut has the records of a summary not held to be days where it groups them by their days, within
+// a period of them: the groups of what is no day are to be left out instead. It tells the place of that
+// group, -1 where there is none such.
+func (q *Query) SortOut(s *summary.Spec) int {
+	for i, g := range s.Groups {
+		if !isByDay(s, g) || slices.ContainsFunc(s.Figures, func(f summary.Figure) bool { return f.Of == g.Of }) {
+			continue
+		}
+		on, plain := 0, 0
+		q.Where.Walk(func(b *criteria.Bound) {
+			if b.Column == g.Of || b.Other == g.Of {
+				on++
+			}
+		})
+		for _, b := range q.Where.Together() {
+			if b.Logic == criteria.Condition && b.Column == g.Of && b.Other == nil && (b.Op == criteria.Within || b.Op == criteria.Is || b.Op == criteria.AnyOf) {
+				plain++
+			}
+		}
+		if on == 1 && plain == 1 {
+			q.Sorted = g.Of
+			return i
+		}
+	}
+	return -1
 }
 
 // isByDay reports whether a group by units is counted by its days as they are stored, since that is
@@ -127,35 +155,62 @@ func (w *writer) notIn(col *columnSQL) {
 	w.WriteString(" ELSE ")
 }
 
-// figure writes what a figure is worked out from: its value, or its sum and how many values it is
-// of; then how many are missing.
+// figure writes what a figure is worked out from: its value, or its sum; how many values it is of,
+// where that can be less than how many are there; and how many are there.
 func (w *writer) figure(f summary.Figure) {
 	col := w.column(f.Of)
-	readable := col.readable[0][0]
-	switch {
-	case readable == "" && col.Type.IsDated():
-		readable = col.stored + " IS NOT NULL" // which is missing where it cannot be read
-	case readable == "":
-		readable = col.present
+	readable := w.taken(f)
+	of := func(expression string) string {
+		if readable == "" {
+			return expression
+		}
+		return fmt.Sprintf("CASE WHEN %s THEN %s END", readable, expression)
 	}
-	of := func(expression string) string { return fmt.Sprintf("CASE WHEN %s THEN %s END", readable, expression) }
 	switch f.Kind {
 	case summary.CountDistinct:
 		w.say(", count(DISTINCT CASE WHEN ", col.present, " THEN ", col.value, " END)")
 	case summary.Sum, summary.Average:
-		amount, fits := w.dialect.Amount(col.Column)
-		if fits != "" {
-			readable = fits
+		if all, _ := w.dialect.Summed(col.Column); all != "" {
+			w.say(", ", all)
+			return
 		}
-		w.say(", sum(", of(amount), "), count(", of("1"), ")")
+		amount, _ := w.dialect.Amount(col.Column)
+		w.say(", sum(", of(amount), ")")
 	default:
 		val := col.value
 		if col.Type.IsDated() {
 			val = col.stored
 		}
-		w.say(", ", map[summary.Kind]string{summary.Least: "min", summary.Greatest: "max"}[f.Kind], "(", of(val), "), count(", of("1"), ")")
+		w.say(", ", map[summary.Kind]string{summary.Least: "min", summary.Greatest: "max"}[f.Kind], "(", of(val), ")")
 	}
-	w.say(", count(CASE WHEN ", col.missing, " THEN 1 END)")
+	if readable != "" {
+		w.say(", count(", of("1"), ")")
+	}
+	if col.EmptyMissing {
+		w.say(", count(CASE WHEN ", col.present, " THEN 1 END)")
+	} else {
+		w.say(", count(", w.dialect.Name(col.Name), ")")
+	}
+}
+
+// taken is the condition that a figure takes a value of its column, "" where it takes all that are there.
+func (c *Compiler) taken(f summary.Figure) string {
+	col := c.column(f.Of)
+	readable := col.readable[0][0]
+	if f.Kind == summary.Sum || f.Kind == summary.Average {
+		if _, fits := c.dialect.Amount(col.Column); fits != "" {
+			readable = fits
+		}
+	}
+	switch {
+	case f.Kind == summary.CountDistinct:
+		return ""
+	case readable == "" && col.Type.IsDated():
+		return col.stored + " IS NOT NULL" // which is missing where it cannot be read
+	case readable == "" && col.EmptyMissing:
+		return col.present
+	}
+	return readable
 }
 
 // Counted reads a row of Summarise.
@@ -186,22 +241,59 @@ func (c *Compiler) Counted(s *summary.Spec, units [][]civil.Period, row []value.
 	counted.Records = number()
 	for _, f := range s.Figures {
 		var p summary.Part
-		switch f.Kind {
-		case summary.Count, summary.Share, summary.Per:
-		case summary.CountDistinct:
-			p.Taken, p.Missing = number(), number()
-		default:
-			if v := next(); f.Kind == summary.Least || f.Kind == summary.Greatest {
-				p.Value = v.Clone()
-			} else if p.Value, p.Sum, err = c.sum(f.Of, v); err != nil {
+		if f.Of != nil {
+			if p, err = c.part(f, next, counted.Records); err != nil {
 				return counted, err
 			}
-			p.Taken, p.Missing = number(), number()
-			p.Unreadable = counted.Records - p.Taken - p.Missing
 		}
 		counted.Parts = append(counted.Parts, p)
 	}
 	return counted, nil
+}
+
+// part reads what a figure is worked out from.
+func (c *Compiler) part(f summary.Figure, next func() value.Value, records int64) (p summary.Part, err error) {
+	switch v := next(); {
+	case f.Kind == summary.CountDistinct:
+		p.Taken, _ = v.Int()
+		there, _ := next().Int()
+		p.Missing = records - there
+		return p, nil
+	case f.Kind == summary.Least || f.Kind == summary.Greatest:
+		p.Value = v.Clone()
+	default:
+		if all, shifted := c.dialect.Summed(Column{Column: f.Of}); all != "" {
+			return summedUp(v.String(), shifted, records)
+		}
+		if p.Value, p.Sum, err = c.sum(f.Of, v); err != nil {
+			return p, err
+		}
+	}
+	some := c.taken(f) != ""
+	if some {
+		p.Taken, _ = next().Int()
+	}
+	there, _ := next().Int()
+	if p.Missing = records - there; !some {
+		p.Taken = there
+	}
+	p.Unreadable = there - p.Taken
+	return p, nil
+}
+
+// summedUp reads what is told of a sum in one text.
+func summedUp(text string, shifted int, records int64) (p summary.Part, err error) {
+	units, counts, _ := strings.Cut(text, " ")
+	sum, err := decimal.NewFromString(units)
+	if err == nil {
+		_, err = fmt.Sscan(counts, &p.Taken, &p.Missing)
+	}
+	if err != nil {
+		return p, fmt.Errorf("this is no sum with its counts: %q", text)
+	}
+	p.Sum = sum.Shift(-int32(shifted))
+	p.Unreadable = records - p.Taken - p.Missing
+	return p, nil
 }
 
 // unitHolding is the number of the unit that a stored day is in.

@@ -485,3 +485,18 @@ type Clock struct {
 	Name string // what people call it
 	Zone *time.Location
 }
+
+// Together are the conditions and groups that all have to hold, one by one; none for nil.
+func (b *Bound) Together() []*Bound {
+	if b == nil {
+		return nil
+	}
+	if b.Logic != All {
+		return []*Bound{b}
+	}
+	var all []*Bound
+	for _, n := range b.Nodes {
+		all = append(all, n.Together()...)
+	}
+	return all
+}

@@ -16,7 +16,7 @@ func SaidTogether(bounds []Bound) (readback.Sentence, []string) {
 	says := make([][]string, len(bounds))
 	var titles []string
 	for i, b := range bounds {
-		conditions[i] = flat(b.Where())
+		conditions[i] = b.Where().Together()
 		for _, c := range conditions[i] {
 			says[i] = append(says[i], readback.Criteria(c, b.Clock()).String())
 		}
@@ -63,19 +63,4 @@ func SaidTogether(bounds []Bound) (readback.Sentence, []string) {
 		more[i] = readback.More(readback.Subject{Given: given(query.Of, b.Answers), Summed: query.Summary, Having: b.Having}, criteria.AllOf(rest...), left, query.Sort, b.Clock()).String()
 	}
 	return all, more
-}
-
-// flat are the conditions that all hold, one by one.
-func flat(b *criteria.Bound) []*criteria.Bound {
-	if b == nil {
-		return nil
-	}
-	if b.Logic != criteria.All {
-		return []*criteria.Bound{b}
-	}
-	var all []*criteria.Bound
-	for _, n := range b.Nodes {
-		all = append(all, flat(n)...)
-	}
-	return all
 }

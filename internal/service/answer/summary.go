@@ -19,6 +19,7 @@ type Summing struct {
 	Statement compile.Statement
 	Units     [][]civil.Period // of each group by units of the calendar
 	Names     [][]string       // of the units or parts of each group by dates
+	Out       int              // the place of the group by dates of which what is no date is left out, -1 for none
 }
 
 // Summing makes the statement of a report that sums records up. The units that they are grouped by
@@ -46,6 +47,7 @@ func (p *Ready) Summing(ctx context.Context, v source.View, q compile.Query) (*S
 		}
 		s.Units[i], s.Names[i] = units, summary.UnitNames(g.By, units)
 	}
+	s.Out = q.SortOut(spec)
 	s.Statement = p.From.SQL.Summarise(q, spec, s.Units)
 	return s, nil
 }

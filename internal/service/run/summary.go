@@ -84,10 +84,10 @@ func counted(ctx context.Context, v source.View, ready *answer.Ready, q compile.
 	}
 	err = v.Rows(ctx, summing.Statement, func(row []value.Value) error {
 		group, err := ready.From.SQL.Counted(spec, summing.Units, row)
-		if err == nil {
-			err = tally.Add(group)
+		if err != nil || summing.Out >= 0 && group.Keys[summing.Out].Unit == summary.Unreadable {
+			return err
 		}
-		return err
+		return tally.Add(group)
 	})
 	return summing, tally, tooMany(err)
 }
