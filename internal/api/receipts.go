@@ -57,10 +57,13 @@ func answered[T any](ctx context.Context) func(*T, error) (*body[T], error) {
 }
 
 func (r routes) explain(ctx context.Context, in *struct {
-	Report string `path:"report"`
-	Body   Asked
+	Report  string `path:"report"`
+	Section int    `query:"section" minimum:"1" maximum:"1000" doc:"The number of the section, from 1; the main one where it is absent."`
+	Body    Asked
 }) (*body[answer.Explanation], error) {
-	return answered[answer.Explanation](ctx)(r.service.Answers.Explain(ctx, in.Report, in.Body.request()))
+	asked := in.Body.request()
+	asked.Section = in.Section
+	return answered[answer.Explanation](ctx)(r.service.Answers.Explain(ctx, in.Report, asked))
 }
 
 func (a Asked) request() answer.Request { return answer.Request{Answers: a.Answers, AsOf: a.AsOf} }

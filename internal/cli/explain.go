@@ -16,6 +16,7 @@ import (
 func newExplain() *cobra.Command {
 	var given []string
 	var asOf, output string
+	var section int
 	c := &cobra.Command{
 		Use:   "explain REPORT",
 		Short: "Show what a run would be: in words, as SQL with its values, and how the database would go about it",
@@ -30,7 +31,7 @@ func newExplain() *cobra.Command {
 				return err
 			}
 			var e answer.Explanation
-			if err := client.json(c.Context(), http.MethodPost, reportPath(args[0])+"/explanation", api.Asked{Answers: answers, AsOf: asOf}, &e); err != nil {
+			if err := client.json(c.Context(), http.MethodPost, sectionPath(reportPath(args[0])+"/explanation", "?", section), api.Asked{Answers: answers, AsOf: asOf}, &e); err != nil {
 				return err
 			}
 			return printed(c, output, e, func() { sayExplanation(c.OutOrStdout(), &e) })
@@ -38,6 +39,7 @@ func newExplain() *cobra.Command {
 	}
 	serverFlag(c)
 	answerFlags(c, &given, &asOf)
+	c.Flags().IntVar(&section, "section", 0, "the number of the section, from 1; the main one where it is left out")
 	outputFlag(c, &output)
 	return c
 }

@@ -135,10 +135,7 @@ func runTo(c *cobra.Command, client *client, report string, asked api.RunRequest
 	if output == tableOutput {
 		format = export.JSON
 	}
-	path := fmt.Sprintf("%s/runs?output=%s&safe=%t", reportPath(report), format, safe)
-	if section > 0 {
-		path += fmt.Sprint("&section=", section)
-	}
+	path := sectionPath(fmt.Sprintf("%s/runs?output=%s&safe=%t", reportPath(report), format, safe), "&", section)
 	answer, err := client.call(c.Context(), http.MethodPost, path, asked, export.MediaTypes[format])
 	if err != nil {
 		return err
@@ -157,6 +154,14 @@ func runTo(c *cobra.Command, client *client, report string, asked api.RunRequest
 		err = writeFile(to, write)
 	}
 	return client.broken(c.Context(), err, to, answer.Header.Get("Link"))
+}
+
+// sectionPath adds the number of a section to a path; sign parts it from what stands before.
+func sectionPath(path, sign string, section int) string {
+	if section > 0 {
+		path += fmt.Sprint(sign, "section=", section)
+	}
+	return path
 }
 
 // broken gives a result that is not whole its exit code and words: those of the state

@@ -262,14 +262,14 @@ func (t *table) bars(head export.Head, places []*drawn, series []string) {
 		most, wide, numberWidth = max(most, sum), max(wide, runewidth.StringWidth(p.at)), max(numberWidth, len(sums[i]))
 	}
 	line := func(place, sum, blocks string, numbers []string) {
-		fmt.Fprint(t.w, place, strings.Repeat(" ", wide-runewidth.StringWidth(place)))
+		text := place + strings.Repeat(" ", wide-runewidth.StringWidth(place))
 		if bars {
-			fmt.Fprintf(t.w, "  %*s  %s%s", numberWidth, sum, blocks, strings.Repeat(" ", barWidth-utf8.RuneCountInString(blocks)))
+			text += fmt.Sprintf("  %*s  %s%s", numberWidth, sum, blocks, strings.Repeat(" ", barWidth-utf8.RuneCountInString(blocks)))
 		}
 		for _, n := range numbers {
-			fmt.Fprintf(t.w, "  %*s", numberWidth, n)
+			text += fmt.Sprintf("  %*s", numberWidth, n)
 		}
-		fmt.Fprintln(t.w)
+		fmt.Fprintln(t.w, strings.TrimRight(text, " "))
 	}
 	if len(series) > 1 || len(head.Chart.Compare) > 0 {
 		var letters []string

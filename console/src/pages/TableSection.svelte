@@ -20,9 +20,7 @@
     </div>
   {/if}
   {#if section.says}<p class="mb-1 text-sm text-quiet">{section.says}</p>{/if}
-  {#each section.compare ?? [] as other (other.with)}
-    <p class="text-sm text-quiet">{other.with === 'previous' ? 'The period before' : 'A year before'}: {other.spelled}</p>
-  {/each}
+  {#each (section.compare ?? []).filter((o) => !o.first) as other (other.with)}<p class="text-sm text-quiet">{other.spelled}</p>{/each}
   {#each section.notes ?? [] as note (note)}<p class="text-sm text-amber">{note}</p>{/each}
   {#if isMain && info?.reader_may}<TableTools {info} view={run.view} see={(view) => run.see(view)} />{/if}
   {#if section.problem}

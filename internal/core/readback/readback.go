@@ -88,6 +88,25 @@ func More(what Subject, b *criteria.Bound, dropped []criteria.Dropped, order []c
 	return r
 }
 
+// Compared says which other periods a sentence's figures stand beside, each by its days and what it is;
+// nothing where there is none.
+func Compared(periods, names []string) Sentence {
+	var r Sentence
+	for i, spelled := range periods {
+		if i == 0 {
+			r.say(" Beside it ")
+		} else {
+			r.say(", and ")
+		}
+		r.say("%s, ", names[i])
+		r.value(spelled)
+	}
+	if len(r) > 0 {
+		r.say(".")
+	}
+	return r
+}
+
 // given says the answers that custom SQL takes.
 func (r *Sentence) given(before string, answers []*prompt.Answer) {
 	for i, a := range answers {

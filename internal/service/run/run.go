@@ -9,6 +9,7 @@ import (
 	"io"
 	"runtime/debug"
 	"slices"
+	"strings"
 	"time"
 
 	"pikegate/internal/core/catalog"
@@ -74,7 +75,7 @@ func (r *Run) inParts(ctx context.Context) error {
 		if !r.ready.Bound.Report.IsOneTable() {
 			r.receipt.Section = r.main.told.Section
 		}
-		said := r.ready.AsPublished().Said()
+		said := append(r.ready.AsPublished().Said(), r.main.beside()...)
 		r.receipt.ReadBack, r.receipt.ReadBackPieces = said.String(), said
 		return nil
 	}
@@ -99,7 +100,7 @@ func (r *Run) inParts(ctx context.Context) error {
 	said, more := answer.SaidTogether(bounds)
 	r.receipt.ReadBack, r.receipt.ReadBackPieces = said.String(), said
 	for i, p := range r.parts {
-		p.told.Says = more[i]
+		p.told.Says = strings.TrimSpace(more[i] + p.beside().String())
 	}
 	return nil
 }

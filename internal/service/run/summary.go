@@ -14,6 +14,7 @@ import (
 	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
+	"pikegate/internal/core/readback"
 	"pikegate/internal/core/summary"
 	"pikegate/internal/core/value"
 	"pikegate/internal/export"
@@ -154,6 +155,18 @@ func (p *part) other(d prompt.Derivation, told *receipt.OtherPeriod) *answer.Rea
 	told.First, told.Last = answer.Period.Ends()
 	told.Spelled = answer.Period.Spelled()
 	return p.ready.With(p.section(), b.Answers.Rederived(&answer))
+}
+
+// beside says which other periods stand beside the section.
+func (p *part) beside() readback.Sentence {
+	var periods, names []string
+	for _, d := range p.section().Compare {
+		other := receipt.OtherPeriod{}
+		if p.other(d, &other); other.First != nil {
+			periods, names = append(periods, other.Spelled), append(names, catalog.Compared(d))
+		}
+	}
+	return readback.Compared(periods, names)
 }
 
 // alone says what of the other periods has nothing here that it could stand beside.
