@@ -253,6 +253,24 @@ func TestSectionsThatFail(t *testing.T) {
 	assert.Contains(t, s.Receipt.Notes[0], "Section 1 (N by day) is not there, or not whole: ")
 	assert.Equal(t, receipt.Rows, s.Receipt.State)
 
+	// So does one whose table is gone.
+	_, err := f.Records.Exec(`CREATE TABLE passing (id INTEGER PRIMARY KEY, on_day TEXT)`)
+	require.NoError(t, err)
+	publishes(t, f.Service, `
+{pikegate: 1, dataset: passing, source: harbour, table: passing, key: [id], columns: {id: {type: integer}, on_day: {type: text}}}
+---
+{pikegate: 1, query: passing, of: passing, show: [id], sort: [id]}
+---
+{pikegate: 1, report: passing, title: T, sections: [{table: {query: long-sailings}}, {figure: {query: passing, summary: count}}, {figure: {query: long-sailings, summary: count}}]}
+`)
+	s = sectionsOf(t, f, "passing", `{"limit": 1}`)
+	assert.Equal(t, "0", string(s.Sections[1].Value))
+	_, err = f.Records.Exec(`DROP TABLE passing`)
+	require.NoError(t, err)
+	s = sectionsOf(t, f, "passing", `{"limit": 1}`)
+	assert.NotEmpty(t, s.Sections[1].Problem)
+	assert.Equal(t, records, string(s.Sections[2].Value))
+
 	status, text := asked(t, f, "not-at-all", `{}`)
 	assert.Equal(t, http.StatusUnprocessableEntity, status, "%s", text)
 	assert.Contains(t, string(text), "too_many_groups")

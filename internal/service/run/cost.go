@@ -16,17 +16,18 @@ import (
 
 // affordable refuses a run that would read more records than its report allows, before anything
 // is read: by the calendar of counts where there is one, else by counting up to the limit.
-func (r *Run) affordable(ctx context.Context) error {
-	most := r.ready.Bound.Report.MostRead
+func (p *part) affordable(ctx context.Context) error {
+	r, ready := p.run, p.ready
+	most := ready.Bound.Report.MostRead
 	if most == 0 {
 		return nil
 	}
-	table := r.ready.Bound.Section.Query
-	plan := r.ready.Bound.Plan()
-	q := r.ready.Bound.Counting(nil)
+	table := ready.Bound.Section.Query
+	plan := ready.Bound.Plan()
+	q := ready.Bound.Counting(nil)
 	var periods []civil.Period
 	var known *daycount.Calendar
-	if of := r.runs.counts.Of(table.Of, plan.Dated, r.ready.From); of != nil && of.IsIndexed() && plan.Alone && plan.Narrows() {
+	if of := r.runs.counts.Of(table.Of, plan.Dated, ready.From); of != nil && of.IsIndexed() && plan.Alone && plan.Narrows() {
 		q.Where = plan.Period
 		if periods = evidence.WholeDays(plan.Period); periods != nil {
 			known = r.knownDays(ctx, of)
@@ -36,8 +37,8 @@ func (r *Run) affordable(ctx context.Context) error {
 	if known != nil {
 		reads = known.Within(periods...).Records
 	} else {
-		err := r.runs.base.Look(ctx, r.ready.From.Source, r.runs.base.Config.EvidenceTime, func(ctx context.Context, v source.View) (err error) {
-			reads, err = v.Count(ctx, r.ready.From.SQL.FirstFew(q, int(most)+1))
+		err := r.runs.base.Look(ctx, ready.From.Source, r.runs.base.Config.EvidenceTime, func(ctx context.Context, v source.View) (err error) {
+			reads, err = v.Count(ctx, ready.From.SQL.FirstFew(q, int(most)+1))
 			return err
 		})
 		if err != nil {

@@ -59,10 +59,12 @@ func (r *Run) prepare(ctx context.Context) error {
 		r.receipt.Answers = answer.InOrder(r.ready.Bound.Report, r.ready.Bound.Answers)
 	}
 	if err == nil {
-		err = r.affordable(ctx)
-	}
-	if err == nil {
 		err = r.inParts(ctx)
+	}
+	for i := 0; err == nil && i < len(r.parts); i++ {
+		if p := r.parts[i]; p.unready == nil {
+			err = p.affordable(ctx)
+		}
 	}
 	return err
 }
@@ -82,25 +84,27 @@ func (r *Run) inParts(ctx context.Context) error {
 	if r.request.Skip > 0 || r.request.After != "" {
 		return &base.Refusal{Kind: fault.AnswersRefused, Faults: fault.List{fault.New(fault.SectionNotChosen, "rows are left out of one section, and the report has %s; choose it by its number", english.Count(len(r.ready.Bound.Report.Sections), "section")).Suggest("section=1")}}
 	}
-	bounds := make([]answer.Bound, len(r.ready.Bound.Report.Sections))
+	var bounds []answer.Bound
 	for i, section := range r.ready.Bound.Report.Sections {
-		ready := r.ready
+		ready, err := r.ready, error(nil)
 		if section != r.ready.Bound.Section {
-			var err error
-			if ready, err = r.ready.For(ctx, section); err != nil {
-				return err
-			}
+			ready, err = r.ready.For(ctx, section)
 		}
 		p := r.newPart(i+1, ready)
+		if p.unready = err; err == nil {
+			bounds = append(bounds, ready.Bound)
+		}
 		if r.parts = append(r.parts, p); ready == r.ready {
 			r.main = p
 		}
-		bounds[i] = ready.Bound
 	}
 	said, more := answer.SaidTogether(bounds)
 	r.receipt.ReadBack, r.receipt.ReadBackPieces = said.String(), said
-	for i, p := range r.parts {
-		p.told.Says = strings.TrimSpace(more[i] + p.beside().String())
+	for _, p := range r.parts {
+		if p.unready == nil {
+			p.told.Says = strings.TrimSpace(more[0] + p.beside().String())
+			more = more[1:]
+		}
 	}
 	return nil
 }
@@ -194,16 +198,22 @@ func (r *Run) read(ctx context.Context, to export.Result) (*reading, error) {
 	if r.several() {
 		r.receipt.Main = r.main.told.Section
 		for _, p := range r.parts {
-			r.receipt.Sections = append(r.receipt.Sections, p.told)
+			told := p.told
+			told.Line = nil // which would be most of the receipt
+			r.receipt.Sections = append(r.receipt.Sections, told)
 		}
 	}
 	return r.main.got, err
 }
 
+// mostTimes is how many times as long as one section all of them together may take.
+const mostTimes = 3
+
 // readParts reads the sections one after the other, in one snapshot where the source has one. One
 // that fails is left, and those after it are read in another. limit is the longest that each may take.
 func (r *Run) readParts(ctx context.Context, to export.Result, limit time.Duration) error {
-	sending, cancel := context.WithTimeoutCause(ctx, limit*time.Duration(len(r.parts)), fmt.Errorf("%w: %s", base.ErrTime, limit))
+	whole := limit * time.Duration(min(len(r.parts), mostTimes))
+	sending, cancel := context.WithTimeoutCause(ctx, whole, fmt.Errorf("%w: %s for all sections", base.ErrTime, whole))
 	defer cancel()
 	r.sent.aside(sending, r.runs.base.Spool, r.runs.base.Config.SpoolBytes)
 	rest, done := r.parts, false
@@ -213,7 +223,7 @@ func (r *Run) readParts(ctx context.Context, to export.Result, limit time.Durati
 			for len(rest) > 0 {
 				p := rest[0]
 				rest = rest[1:]
-				if err := r.readWithin(ctx, limit, v, p, to); err != nil {
+				if err := r.readWithin(sending, limit, v, p, to); err != nil {
 					return err
 				}
 			}
@@ -263,7 +273,7 @@ func (r *Run) readWithin(ctx context.Context, limit time.Duration, v source.View
 	running, cancel := context.WithTimeoutCause(ctx, limit, fmt.Errorf("%w: %s", base.ErrTime, limit))
 	defer cancel()
 	err := r.readPart(running, v, p, to)
-	if err != nil && running.Err() != nil && ctx.Err() == nil {
+	if err != nil && errors.Is(context.Cause(running), base.ErrTime) {
 		return context.Cause(running)
 	}
 	return err
@@ -271,6 +281,9 @@ func (r *Run) readWithin(ctx context.Context, limit time.Duration, v source.View
 
 // readPart reads a section and hands it on.
 func (r *Run) readPart(ctx context.Context, v source.View, p *part, to export.Result) error {
+	if p.unready != nil {
+		return p.unready
+	}
 	p.got = newReading(p, to.Section(p.head(), p.section().Shown()))
 	p.query = p.ready.Query()
 	q := &p.query

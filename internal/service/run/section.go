@@ -26,13 +26,14 @@ import (
 
 // part is a section of a run.
 type part struct {
-	run   *Run
-	ready *answer.Ready
-	told  receipt.Section
-	got   *reading
-	query compile.Query // of its records
-	meter *meter        // of the main section
-	err   error         // why it is not there, or not whole
+	run     *Run
+	ready   *answer.Ready
+	told    receipt.Section
+	got     *reading
+	query   compile.Query // of its records
+	meter   *meter        // of the main section
+	unready error         // why it cannot be read
+	err     error         // why it is not there, or not whole
 }
 
 func (r *Run) newPart(number int, ready *answer.Ready) *part {
