@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Shown } from '../lib/api';
   import { cellText, isNumeric } from '../lib/format';
+  import { seen } from '../lib/seen';
   import DataTable from '../parts/DataTable.svelte';
 
   // The rows of a section as a table: what they come to stands under them, and under those that lie together.
@@ -9,6 +10,10 @@
   let { section, label, sorted = [], sort }: Props = $props();
 
   const columns = $derived(section.columns);
+
+  // As many rows are drawn as one has scrolled to, and some more.
+  const step = 400;
+  let drawn = $state(step);
 
   /** A press sorts upwards, the next downwards. */
   function sortOf(name: string, sort: (by: string) => void) {
@@ -44,7 +49,7 @@
     heads={columns.map((column) => ({ text: column.label, unit: column.unit, isNumber: isNumeric(column), sort: sort && sortOf(column.name, sort) }))}
   >
     {#snippet rows()}
-      {#each section.rows as row, i (i)}
+      {#each section.rows.slice(0, drawn) as row, i (i)}
         <tr class="[&>td]:border-b [&>td]:border-line [&>td]:px-2.5 [&>td]:py-[5px] [&>td]:whitespace-nowrap">
           {#each columns as column, c (column.name)}
             {@const value = row[c]}
@@ -67,6 +72,9 @@
           </tr>
         {/if}
       {/each}
+      {#if drawn < section.rows.length}
+        {#key drawn}<tr use:seen={() => (drawn += step)}><td colspan={columns.length} class="px-2.5 py-[5px] text-quiet">…</td></tr>{/key}
+      {/if}
     {/snippet}
     {#snippet foot()}
       {#if totals.size > 0}

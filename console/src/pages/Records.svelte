@@ -1,9 +1,10 @@
 <script lang="ts">
   import type { Shown } from '../lib/api';
   import { counted } from '../lib/format';
+  import { seen } from '../lib/seen';
   import Numbers from './Numbers.svelte';
 
-  // The rows of a table, and those to come.
+  // The rows of a table, and those to come: they come as one scrolls to the end of those that are there.
   type Props = { section: Shown; label: string; more: () => void; sorted?: string[]; sort?: (by: string) => void };
   let { section, label, more, sorted, sort }: Props = $props();
 
@@ -11,13 +12,6 @@
   const all = $derived(section.groups ?? section.records ?? section.rows.length);
   const what = $derived(section.groups === undefined ? 'record' : 'row');
   const left = $derived(all - section.rows.length);
-
-  // More rows come as one scrolls to the end of those that are there.
-  function watched(node: HTMLElement) {
-    const observer = new IntersectionObserver((seen) => seen.some((s) => s.isIntersecting) && more(), { rootMargin: '400px' });
-    observer.observe(node);
-    return { destroy: () => observer.disconnect() };
-  }
 </script>
 
 <Numbers {section} {label} {sorted} {sort} />
@@ -29,7 +23,7 @@
     These are the first {section.rows.length.toLocaleString('en')} of {counted(all, what)}; the CSV file has them all.
   </p>
   {#key section.rows.length}
-    <p class="px-2.5 py-3 print:hidden" use:watched>
+    <p class="px-2.5 py-3 print:hidden" use:seen={more}>
       <button type="button" class="btn-plain" onclick={more}>Show more</button>
       <span class="text-quiet">{counted(left, what)} to come</span>
     </p>

@@ -23,15 +23,23 @@ func (c *Compiler) Summarise(q Query, s *summary.Spec, units [][]civil.Period) S
 	w := c.writer(q)
 	w.WriteString("SELECT ")
 	for i, g := range s.Groups {
-		switch col := w.column(g.Of); {
+		col := w.column(g.Of)
+		dated := g.By != summary.Values && !isByDay(s, g) && !q.hasDates(g.Of)
+		if dated {
+			w.notIn(col)
+		}
+		switch {
 		case g.By == summary.Values:
 			w.present(col)
-		case g.By.Comes():
-			w.partOf(col, g.By)
 		case isByDay(s, g):
 			w.day(col)
+		case g.By.Comes():
+			w.partOf(col, g.By)
 		default:
 			w.unitOf(col, units[i])
+		}
+		if dated {
+			w.WriteString(" END")
 		}
 		w.WriteString(", ")
 	}
@@ -68,7 +76,7 @@ func (q *Query) SortOut(s *summary.Spec) int {
 			}
 		})
 		for _, b := range q.Where.Together() {
-			if b.Logic == criteria.Condition && b.Column == g.Of && b.Other == nil && (b.Op == criteria.Within || b.Op == criteria.Is || b.Op == criteria.AnyOf) {
+			if isPeriodOn(b, g.Of) {
 				plain++
 			}
 		}
@@ -80,12 +88,22 @@ func (q *Query) SortOut(s *summary.Spec) int {
 	return -1
 }
 
+// isPeriodOn reports whether a condition holds for some days of a column alone.
+func isPeriodOn(b *criteria.Bound, c *column.Column) bool {
+	return b.Logic == criteria.Condition && b.Column == c && b.Other == nil && (b.Op == criteria.Within || b.Op == criteria.Is || b.Op == criteria.AnyOf)
+}
+
+// hasDates reports whether the criteria leave only records that have a date in a column.
+func (q Query) hasDates(c *column.Column) bool {
+	return slices.ContainsFunc(q.Where.Together(), func(b *criteria.Bound) bool { return isPeriodOn(b, c) })
+}
+
 // isByDay reports whether a group by units is counted by its days as they are stored, since that is
 // fast, and these are put into their units when they are read. Different values of several days, or of
 // several texts that are no day, do not add up.
 func isByDay(s *summary.Spec, g summary.Group) bool {
 	distinct := slices.ContainsFunc(s.Figures, func(f summary.Figure) bool { return f.Kind == summary.CountDistinct })
-	return g.Of.HoldsWholeDays() && g.Of.HasPlainBounds() && !distinct
+	return !g.By.Comes() && g.Of.HoldsWholeDays() && g.Of.HasPlainBounds() && !distinct
 }
 
 // day writes a day as it is stored. Texts are told apart by all their characters.
@@ -106,9 +124,8 @@ func (w *writer) present(col *columnSQL) {
 	}
 }
 
-// unitOf writes the number of the unit that a date is in, or that it is in none.
+// unitOf writes the number of the unit that a date is in.
 func (w *writer) unitOf(col *columnSQL, units []civil.Period) {
-	w.notIn(col)
 	var starts []civil.Day
 	for _, u := range units {
 		starts = append(starts, u.First)
@@ -117,7 +134,6 @@ func (w *writer) unitOf(col *columnSQL, units []civil.Period) {
 		starts = starts[1:]
 	}
 	w.unit(col, starts, 0, func(d civil.Day) { w.bind(col.Bound(civil.StartOf(d), w.zone), col) })
-	w.WriteString(" END")
 }
 
 // partOf writes the number of the part of the calendar or of the day that a date is in.
@@ -132,7 +148,6 @@ func (w *writer) partOf(col *columnSQL, by summary.By) {
 		shifts = civil.Shifts(extent.First, extent.Last, col.Zone, w.zone, by != summary.HourOfDay)
 	}
 	wall := w.dialect.Wall(col.Column, shifts)
-	w.notIn(col)
 	switch by {
 	case summary.Weekday:
 		w.say("(", w.dialect.Part(wall, criteria.Weekdays), " + 6) % 7") // from Monday
@@ -141,7 +156,6 @@ func (w *writer) partOf(col *columnSQL, by summary.By) {
 	default:
 		w.say("CAST(substr(", w.dialect.Clock(wall), ", 1, 2) AS ", w.dialect.Integer(), ")")
 	}
-	w.WriteString(" END")
 }
 
 // notIn writes the start of a CASE for dates that are missing or unreadable, up to its ELSE.
@@ -229,7 +243,7 @@ func (c *Compiler) Counted(s *summary.Spec, units [][]civil.Period, row []value.
 		switch {
 		case g.By == summary.Values:
 			k.Value = next().Clone()
-		case !g.By.Comes() && isByDay(s, g):
+		case isByDay(s, g):
 			if k.Unit, err = unitHolding(g, units[i], next()); err != nil {
 				return counted, err
 			}

@@ -119,13 +119,19 @@ func (s *Spec) Told() int {
 	return len(s.Figures)
 }
 
-// TellingOf is the summary with one figure told, the one at a place, and the groups given.
+// TellingOf is the summary with one figure told, the one at a place, and the groups given. Beside it
+// are worked out those only that it is of, and those that there are conditions on.
 func (s *Spec) TellingOf(figure int, groups []Group) *Spec {
-	order := []int{figure}
-	for i := range s.Figures {
-		if i != figure {
-			order = append(order, i)
-		}
+	order := append([]int{figure}, s.Figures[figure].From...)
+	for i, f := range s.Figures {
+		s.Having.Walk(func(c *criteria.Node) {
+			if c.Column == f.Shown || c.Operand.Column == f.Shown {
+				order = append(order, append([]int{i}, f.From...)...)
+			}
+		})
+	}
+	for i := 0; i < len(order); i++ { // each once
+		order = append(order[:i+1], slices.DeleteFunc(order[i+1:], func(other int) bool { return other == order[i] })...)
 	}
 	only := &Spec{Groups: groups, Having: s.Having, Telling: 1}
 	for _, i := range order {
