@@ -104,5 +104,9 @@ var more = map[string][]string{
 	"freight-of-a-shipper":  {`{"manifest-period":"2025-01-01/2025-12-31","shipper":"FERN_AND_SLATE"}`, `{"manifest-period":"2025-01-01/2025-12-31","shipper":"Quai Élise"}`},
 	"claims-of-a-month":     {`{"claim-month":"2025-02"}`},
 	"bookings-of-a-quarter": {`{"travel-quarter":"2026-Q2","travel-routes":["Lantern Bay – Holm","Skerry Run"]}`},
+	"sailings-in-figures":   {`{"travel-period":"Mar 2026","routes":["Skerry Run","Kelp Point"]}`, `{"travel-period":"1 Mar 2019 to 2 Mar 2019"}`},
+	"late-in-figures":       {`{"travel-period":"29 Mar 2026","minutes":0}`, `{"travel-period":"2025-02-01/2026-03-01"}`},
+	"passengers-by-month":   {`{"months-so-far":"29 Feb 2024"}`},
+	"open-claims-by-age":    {`{"opened-before":"today"}`},
 	"late-sailings":         {`{"travel-period":"2025-10-20/2026-11-23","minutes":"0"}`},
 }

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -140,6 +141,40 @@ func TestSectionsAgainstSelects(t *testing.T) {
 	for _, section := range again.Sections {
 		assert.True(t, section.Same && section.Known)
 	}
+}
+
+// The month in which clocks are set back: an hour of it comes twice, and its day has 25.
+func TestSectionsWhereAnHourComesTwice(t *testing.T) {
+	f := demotest.Start(t)
+	s := sectionsOf(t, f, "sailings-in-figures", `{"answers": {"travel-period": "Oct 2026", "routes": ["Outer Loop", "Kelp Point"]}}`)
+	const of = `departed_at >= '2026-09-30 21:00:00' AND departed_at < '2026-10-31 22:00:00' AND route IN ('Outer Loop', 'Kelp Point')`
+	day := `substr(datetime(departed_at, CASE WHEN departed_at < '2026-10-25 01:00:00' THEN '+3 hours' ELSE '+2 hours' END), 1, 10)`
+	want := f.Texts(t, `SELECT `+day+` || '|' || route || '|' || count(*) FROM sailings WHERE `+of+` GROUP BY `+day+`, route`)
+	got := cellsOf(s.Sections[2].Rows)
+	assert.Len(t, got, 62, "days without a sailing too")
+	assert.ElementsMatch(t, want, slices.DeleteFunc(got, func(row string) bool { return strings.HasSuffix(row, "|0") }))
+	assert.Equal(t, f.Texts(t, `SELECT count(*) FROM sailings WHERE `+of)[0], string(s.Sections[0].Value))
+	line := map[string]string{}
+	for _, p := range s.Sections[0].Line {
+		line[p.Of] = string(p.Value)
+	}
+	assert.Equal(t, f.Texts(t, `SELECT count(*) FROM sailings WHERE `+of+` AND departed_at >= '2026-10-24 21:00:00' AND departed_at < '2026-10-25 22:00:00'`)[0], line["2026-10-25"])
+	assert.Equal(t, f.Texts(t, `SELECT count(*) FROM sailings WHERE departed_at >= '2025-09-30 21:00:00' AND departed_at < '2025-10-31 22:00:00' AND route IN ('Outer Loop', 'Kelp Point')`)[0], string(s.Sections[0].Compare[1].Value))
+}
+
+// Proofs hold the main section of a report, and summaries by their groups.
+func TestProofsOfSections(t *testing.T) {
+	f := demotest.Start(t)
+	late := f.Texts(t, `SELECT count(*) FROM sailings WHERE minutes_late >= 15 AND `+marchOf)[0]
+	proof := func(late string) string {
+		return `{pikegate: 1, proof: march, report: late-in-figures, as_of: 2026-11-23, answers: {travel-period: Mar 2026, minutes: 15}, expect: {records: 5, with: [others], without: [Nothing], totals: {late: ` + late + `}}}`
+	}
+	found, err := f.Service.Publisher.Check(t.Context(), []catalog.File{{Name: "f.yaml", Text: proof(late)}})
+	require.NoError(t, err)
+	assert.NotContains(t, found.Error(), "proof_failed")
+	found, err = f.Service.Publisher.Check(t.Context(), []catalog.File{{Name: "f.yaml", Text: proof("1")}})
+	require.NoError(t, err)
+	assert.Contains(t, found.Error(), "late must come to 1, and comes to "+late)
 }
 
 // A comparison lays units beside each other, rows that only the other period has among them; the rest
@@ -346,6 +381,7 @@ func TestAReadersView(t *testing.T) {
 	for view, want := range map[string]string{
 		`{"columns": ["status"]}`:             `"code":"unknown_column","place":{},"message":"the table offers no column \"status\""`,
 		`{"sort": ["vesel"]}`:                 `"suggestions":["vessel"]`,
+		`{"by": "week"}`:                      `no group is named`,
 		`{"group": "departed_at"}`:            `dates are grouped by one of day, week`,
 		`{"group": "route", "by": "month"}`:   `only dates are grouped by month`,
 		`{"group": "vessel", "by": "nights"}`: `"code":"invalid_request"`,

@@ -354,3 +354,26 @@ func TestSumsOfUnrulyDecimals(t *testing.T) {
 	assert.Equal(t, []string{"10.555000 12345678901232.550000"}, summed(t, e, sql, s, nil, &left))
 	assert.Equal(t, []int64{1, 3, 1, 4}, []int64{left[0].Missing, left[0].Unreadable, left[1].Missing, left[1].Unreadable})
 }
+
+// Sums that 64 bits do not hold are exact all the same, on every engine; a whole number with a fraction
+// adds up with it where an SQLite file holds one.
+func TestSumsBeyond64Bits(t *testing.T) {
+	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
+		e.Exec(t, "CREATE TABLE big (id INTEGER PRIMARY KEY, n BIGINT)")
+		e.Exec(t, "INSERT INTO big VALUES (1, 9223372036854775807), (2, 9223372036854775807), (3, 2), (4, NULL), (5, -1)")
+		sql := compile.New(e.Source.Dialect(), catalog.From{Table: "big"}, e.Facts(t, "big"))
+		n := &column.Column{Name: "n", Type: column.Integer}
+		s := summary.Sums([]*column.Column{n})
+		mean := summary.Figure{Kind: summary.Average, Of: n}
+		mean.Shown = mean.ShownAs("mean", "mean", nil)
+		s.Figures = append(s.Figures, mean)
+		var left []summary.Part
+		assert.Equal(t, []string{"18446744073709551615.000000 4611686018427387903.750000"}, summed(t, e, sql, s, nil, &left))
+		assert.Equal(t, summary.Part{Missing: 1}, left[0])
+		if e.Name == catalog.SQLite {
+			e.Exec(t, "INSERT INTO big VALUES (6, 0.25), (7, 'no number'), (8, 9e999)")
+			assert.Equal(t, []string{"18446744073709551615.250000 3689348814741910323.050000"}, summed(t, e, sql, s, nil, &left))
+			assert.Equal(t, summary.Part{Missing: 1, Unreadable: 2}, left[0])
+		}
+	})
+}

@@ -23,7 +23,7 @@ type View struct {
 }
 
 // IsEmpty reports whether it is as published.
-func (v View) IsEmpty() bool { return len(v.Columns) == 0 && len(v.Sort) == 0 && v.Group == "" }
+func (v View) IsEmpty() bool { return len(v.Columns) == 0 && len(v.Sort) == 0 && v.Group == "" && v.By == "" }
 
 // viewed is a report with the table of records that is wanted seen as a reader wants it, and that
 // table as it is published.
@@ -62,6 +62,9 @@ func viewed(r *catalog.Report, section *catalog.Section, v View) (*catalog.Repor
 			}
 		}
 		seen.Totals = slices.DeleteFunc(slices.Clone(seen.Totals), func(t *column.Column) bool { return !slices.Contains(query.Show, t) })
+	}
+	if v.Group == "" && v.By != "" {
+		refuse(fault.InvalidRequest, "by says what the dates of a group have in common, and no group is named")
 	}
 	if v.Group != "" && may(catalog.Grouped) {
 		if c := find(v.Group); c != nil {
