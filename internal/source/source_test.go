@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strings"
@@ -16,6 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/compile"
 	"pikegate/internal/core/value"
 	"pikegate/internal/source"
@@ -424,4 +426,52 @@ func TestAPanicWhileRowsCome(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, []string{"3000"}, rows)
 	})
+}
+
+// What tells soonest whether a text is a date in SQLite tells what SQLite's own words tell.
+func TestQuicklyIsReadable(t *testing.T) {
+	e := sourcetest.Open(t, catalog.SQLite)
+	e.Exec(t, "CREATE TABLE d (x)")
+	pieces := []string{"2026", "2024", "0001", "9999", "-", "/", " ", "T", ":", ".", "02", "29", "30", "31", "00", "13", "23", "24", "59", "60", "5", "Z", "é", "%", "1900"}
+	random := rand.New(rand.NewPCG(3, 4))
+	shapes := [][]string{{"Y", "-", "M", "-", "M"}, {"Y", "-", "M", "-", "M", " ", "M", ":", "M", ":", "M"}, {"Y", "M", "M"}, {"Y", "/", "M", "/", "M"}, {"Y", "-", "M", "-", "M", "T", "M", ":", "M", "Z"}, {"Y", "-", "M", "-", "M", " ", "M", ":", "M", ":", "M", ".", "5"}}
+	tx := []any{}
+	places := []string{}
+	for range 20_000 {
+		text := ""
+		for _, piece := range shapes[random.IntN(len(shapes))] {
+			switch {
+			case random.IntN(40) == 0:
+				text += pieces[random.IntN(len(pieces))]
+			case piece == "Y":
+				text += []string{"2026", "2024", "1900", "2000", "0001", "9999"}[random.IntN(6)]
+			case piece == "M":
+				text += fmt.Sprintf("%02d", random.IntN(33))
+			default:
+				text += piece
+			}
+		}
+		tx, places = append(tx, text), append(places, "(?)")
+	}
+	e.Exec(t, "INSERT INTO d VALUES "+strings.Join(places, ", "), tx...)
+	e.Exec(t, "INSERT INTO d VALUES (NULL), (x'323032362d30332d3031'), (2.5), ('')")
+	name := &column.Column{Name: "x", Type: column.Date}
+	for _, pattern := range []string{"yyyy-MM-dd", "yyyyMMdd", "yyyy-MM-dd HH:mm:ss", "yyyy-MM-dd'T'HH:mm'Z'", "yyyy/MM/dd"} {
+		c := *name
+		var err error
+		c.Stored = column.StoredText
+		c.Pattern, err = column.ParsePattern(pattern)
+		require.NoError(t, err)
+		if c.Pattern.HasTime() {
+			c.Type = column.Datetime
+		}
+		d := compile.SQLite{}
+		of := compile.Column{Column: &c, Fact: compile.Fact{Text: true}}
+		rows, err := e.Read(compile.Statement{SQL: "SELECT count(*), count(CASE WHEN " + d.Readable(of, false, false) + " THEN 1 END) FROM d WHERE (" + d.Readable(of, false, false) + ") IS NOT TRUE <> ((" + d.Quickly(of, false, false) + ") IS NOT TRUE)"})
+		require.NoError(t, err)
+		assert.Equal(t, []string{"0 0"}, rows, pattern)
+		some, err := e.Read(compile.Statement{SQL: "SELECT count(*) FROM d WHERE " + d.Quickly(of, false, false)})
+		require.NoError(t, err)
+		assert.NotEqual(t, []string{"0"}, some, pattern)
+	}
 }

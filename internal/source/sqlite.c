@@ -124,6 +124,62 @@ int add_sum(sqlite3 *db, const char *name) {
 	return sqlite3_create_function_v2(db, name, 2, utf8 | deterministic, NULL, NULL, sum_step, sum_text, NULL);
 }
 
+// number reads so many digits; -1 where others stand there.
+static int number(const char *text, int digits) {
+	int n = 0;
+	for (int i = 0; i < digits; i++) {
+		if (text[i] < '0' || text[i] > '9') return -1;
+		n = 10 * n + text[i] - '0';
+	}
+	return n;
+}
+
+// is_date reports whether a text is a date in a form.
+static int is_date(const char *text, int left, const char *form, const char *behind, int behindBytes, int fraction) {
+	static const int days[] = {31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31};
+	int year = 1, month = 1, day = 1, hour = 0, minute = 0, second = 0;
+	for (; *form; form++) {
+		if (*form != '%' || *++form == '%') {
+			if (left < 1 || *text != *form) return 0;
+			text++, left--;
+			continue;
+		}
+		int digits = *form == 'Y' ? 4 : 2, n;
+		if (left < digits || (n = number(text, digits)) < 0) return 0;
+		text += digits, left -= digits;
+		switch (*form) {
+		case 'Y': year = n; break;
+		case 'm': month = n; break;
+		case 'd': day = n; break;
+		case 'H': hour = n; break;
+		case 'M': minute = n; break;
+		case 'S': second = n; break;
+		default: return 0;
+		}
+	}
+	if (fraction && left > 1 && *text == '.' && number(text + 1, 1) >= 0) {
+		do text++, left--;
+		while (left > 0 && *text >= '0' && *text <= '9');
+	}
+	if (left != behindBytes || memcmp(text, behind, left) != 0) return 0;
+	if (month < 1 || month > 12 || hour > 23 || minute > 59 || second > 59) return 0;
+	int leap = year % 4 == 0 && (year % 100 != 0 || year % 400 == 0);
+	return day >= 1 && day <= days[month - 1] + (month == 2 && leap);
+}
+
+static void form_function(sqlite3_context *c, int n, sqlite3_value **values) {
+	int type = sqlite3_value_type(values[0]);
+	if (type == MISSING) return;
+	const char *text = type == BLOB ? NULL : (const char *)sqlite3_value_text(values[0]);
+	const char *form = (const char *)sqlite3_value_text(values[1]), *behind = (const char *)sqlite3_value_text(values[2]);
+	sqlite3_result_int(c, text && form && behind && is_date(text, sqlite3_value_bytes(values[0]), form, behind, sqlite3_value_bytes(values[2]), sqlite3_value_int64(values[3]) != 0));
+}
+
+int add_form(sqlite3 *db, const char *name) {
+	const int utf8 = 1, deterministic = 0x800;
+	return sqlite3_create_function_v2(db, name, 4, utf8 | deterministic, NULL, form_function, NULL, NULL, NULL);
+}
+
 void give_text(sqlite3_context *c, const char *text, int bytes) {
 	const intptr_t copied = -1; // SQLITE_TRANSIENT
 	sqlite3_result_text(c, bytes == 0 ? "" : text, bytes, (void (*)(void *))copied);

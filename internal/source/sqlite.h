@@ -30,6 +30,7 @@ WEAK int sqlite3_value_type(sqlite3_value *);
 WEAK const void *sqlite3_value_blob(sqlite3_value *);
 WEAK const unsigned char *sqlite3_value_text(sqlite3_value *);
 WEAK int sqlite3_value_bytes(sqlite3_value *);
+WEAK void sqlite3_result_int(sqlite3_context *, int);
 WEAK int64_t sqlite3_value_int64(sqlite3_value *);
 WEAK double sqlite3_value_double(sqlite3_value *);
 WEAK void *sqlite3_aggregate_context(sqlite3_context *, int);
@@ -61,6 +62,11 @@ int add_function(sqlite3 *, const char *name, int arguments, int number);
 // digits after the point count: its text is the sum in units of the last digit, how many numbers it is
 // of, and how many values are missing, parted by blanks.
 int add_sum(sqlite3 *, const char *name);
+
+// add_form gives a database the function that tells whether a text is a date in a form: of the text, the
+// form with %Y, %m, %d, %H, %M and %S in it, what stands behind, and whether a fraction of a second
+// may stand before that. Of a missing text the result is missing.
+int add_form(sqlite3 *, const char *name);
 
 // give_text makes a text the result of a function.
 void give_text(sqlite3_context *, const char *text, int bytes);

@@ -31,6 +31,9 @@ func addFunctions(conn *sqlite3.SQLiteConn) error {
 			return err
 		}
 	}
+	if err := add(compile.FormFunction, func(name *C.char) C.int { return C.add_form(db, name) }); err != nil {
+		return err
+	}
 	return add(compile.SumFunction, func(name *C.char) C.int { return C.add_sum(db, name) })
 }
 

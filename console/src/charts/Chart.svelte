@@ -2,12 +2,12 @@
   import { scaleLinear } from 'd3-scale';
   import { area, line } from 'd3-shape';
   import type { Shown } from '../lib/api';
-  import { axisText, everyFew, pictureOf, saidOf, stacked, timeTicks } from '../lib/chart';
+  import { answerOfPlace, axisText, canOpen, everyFew, pictureOf, saidOf, stacked, timeTicks } from '../lib/chart';
 
   // A chart of a section. One reads its places by pointer or keys, and opens the records of one by click or
   // Enter, where the report can be narrowed to it.
-  type Props = { section: Shown; open?: (place: string) => void };
-  let { section, open }: Props = $props();
+  type Props = { section: Shown; first?: string; last?: string; open?: (answer: string) => void };
+  let { section, first, last, open }: Props = $props();
 
   let width = $state(600);
   let at = $state(-1); // the place that is read
@@ -103,10 +103,15 @@
     return picture.places.findIndex((p) => where >= p.from && where < p.to);
   }
 
+  function opened(i: number) {
+    const place = picture.places[i];
+    if (open && place && canOpen(picture, place)) open(answerOfPlace(picture, place, first, last));
+  }
+
   function key(event: KeyboardEvent) {
     const last = picture.places.length - 1;
     const to = { ArrowLeft: at - 1, ArrowUp: at - 1, ArrowRight: at + 1, ArrowDown: at + 1, Home: 0, End: last, PageUp: at - 10, PageDown: at + 10 }[event.key];
-    if (event.key === 'Enter' && at >= 0 && open) open(picture.places[at]!.name);
+    if (event.key === 'Enter') opened(at);
     if (to === undefined) return;
     event.preventDefault();
     at = Math.max(0, Math.min(last, to));
@@ -140,10 +145,7 @@
     onfocus={() => at < 0 && (at = 0)}
     onpointermove={(e) => (at = near(e))}
     onpointerleave={() => (at = -1)}
-    onclick={(e) => {
-      const i = near(e);
-      if (open && i >= 0) open(picture.places[i]!.name);
-    }}
+    onclick={(e) => opened(near(e))}
   >
     <svg {width} {height} aria-hidden="true" class="block text-[12.5px] select-none">
       <defs>

@@ -130,6 +130,19 @@ export function stacked(series: Series[], share: boolean): [number, number][][] 
   );
 }
 
+/** What answers a prompt so that only the records of a place are left: of a unit as much as lies in the period that was asked for. */
+export function answerOfPlace(picture: Picture, place: Place, first = '', last = ''): string {
+  if (!picture.isTime) return place.name;
+  const days = [place.from, place.to - 1].map((day) => unitName('day', day)) as [string, string];
+  const from = first > days[0] ? first : days[0];
+  const to = last && last < days[1] ? last : days[1];
+  if (from === to) return from;
+  return from === days[0] && to === days[1] ? place.name : `${from} to ${to}`;
+}
+
+/** Whether the records of a place can be asked for: those of several values together, and of none, cannot. */
+export const canOpen = (picture: Picture, place: Place) => picture.isTime || !['missing', 'others'].includes(place.name);
+
 const months = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
 
 export type Tick = { at: number; text: string };

@@ -1,12 +1,15 @@
 <script lang="ts">
-  import type { Shown } from '../lib/api';
+  import type { Shown, Understood } from '../lib/api';
   import Numbers from './Numbers.svelte';
 
   // A chart with the table of its numbers. What draws it is fetched when the first one is to be drawn.
-  let { section, narrow }: { section: Shown; narrow: (prompt: string, to: string) => void } = $props();
+  // Where a click on it narrows the report, answers tell the period that it is of.
+  type Props = { section: Shown; answers: Understood[]; narrow: (prompt: string, to: string) => void };
+  let { section, answers, narrow }: Props = $props();
 
   const drawing = import('../charts/Chart.svelte');
   const prompt = $derived(section.chart?.prompt);
+  const period = $derived(answers.find((a) => a.prompt === prompt));
   let isOpen = $state(false);
 </script>
 
@@ -21,7 +24,7 @@
     <p class="text-brick">{section.problem}</p>
   {:else}
     {#await drawing then { default: Chart }}
-      <Chart {section} open={prompt ? (place) => narrow(prompt, place) : undefined} />
+      <Chart {section} first={period?.first} last={period?.last} open={prompt ? (answer) => narrow(prompt, answer) : undefined} />
     {/await}
     {#each section.notes ?? [] as note (note)}<p class="text-sm text-amber">{note}</p>{/each}
     <details class="mt-1 print:hidden" bind:open={isOpen}>

@@ -30,7 +30,7 @@
       {#if section.kind === 'figure'}
         <FigureCard {section} />
       {:else if section.kind === 'chart'}
-        <ChartSection {section} narrow={(prompt, to) => run.narrow(prompt, to)} />
+        <ChartSection {section} answers={run.result?.receipt?.answers ?? []} narrow={(prompt, to) => run.narrow(prompt, to)} />
       {:else}
         <TableSection {run} {section} />
       {/if}

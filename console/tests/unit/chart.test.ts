@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest';
 import type { Shown } from '../../src/lib/api';
-import { everyFew, pictureOf, saidOf, stacked, timeTicks, unitName, unitOf } from '../../src/lib/chart';
+import { answerOfPlace, canOpen, everyFew, pictureOf, saidOf, stacked, timeTicks, unitName, unitOf } from '../../src/lib/chart';
 
 const section = (by: string | undefined, rows: Shown['rows'], more: Partial<Shown['chart']> = {}): Shown => ({
   section: 1,
@@ -72,6 +72,27 @@ test('series stand in order, those put together last, and other periods beside t
   expect(beside.others[0]!.values).toEqual([2]);
   expect(saidOf(beside, 0)).toBe('x: 1; the period before 2');
   expect(pictureOf(section(undefined, [])).places).toEqual([]);
+});
+
+test('a place is asked for as far as it lies in the period', () => {
+  const weeks = pictureOf(
+    section('week', [
+      ['2026-W09', '1'],
+      ['2026-W10', '2'],
+      ['2026-W11', '3'],
+    ]),
+  );
+  const ask = (i: number) => answerOfPlace(weeks, weeks.places[i]!, '2026-03-01', '2026-03-10');
+  expect([ask(0), ask(1), ask(2)]).toEqual(['2026-03-01', '2026-W10', '2026-03-09 to 2026-03-10']);
+  expect(answerOfPlace(weeks, weeks.places[0]!)).toBe('2026-W09');
+  const values = pictureOf(
+    section(undefined, [
+      ['x', '1'],
+      ['others', '2'],
+    ]),
+  );
+  expect(values.places.map((p) => canOpen(values, p))).toEqual([true, false]);
+  expect(answerOfPlace(values, values.places[0]!, '2026-03-01')).toBe('x');
 });
 
 test('numbers stand on each other, as shares of a hundred where that is wanted', () => {

@@ -132,6 +132,9 @@ func (m MariaDB) Readable(c Column, lower, upper bool) string {
 	return fmt.Sprintf("%s REGEXP %s", name, literal(mariaEnds.fits(c.Pattern)))
 }
 
+// Quickly is Readable.
+func (m MariaDB) Quickly(c Column, lower, upper bool) string { return m.Readable(c, lower, upper) }
+
 // Order puts missing values last. MariaDB holds them for the least, so that
 // descending order needs no word for it.
 func (m MariaDB) Order(c Column, descending, mayMiss bool) string {

@@ -141,6 +141,9 @@ func (p Postgres) Readable(c Column, lower, upper bool) string {
 	return fmt.Sprintf("%s ~ %s", name, literal(postgresEnds.fits(c.Pattern)))
 }
 
+// Quickly is Readable.
+func (p Postgres) Quickly(c Column, lower, upper bool) string { return p.Readable(c, lower, upper) }
+
 // Order puts missing values last. PostgreSQL holds them for the greatest, so that
 // ascending order needs no word for it.
 func (p Postgres) Order(c Column, descending, mayMiss bool) string {

@@ -213,7 +213,7 @@ const mostTimes = 3
 // that fails is left, and those after it are read in another. limit is the longest that each may take.
 func (r *Run) readParts(ctx context.Context, to export.Result, limit time.Duration) error {
 	whole := limit * time.Duration(min(len(r.parts), mostTimes))
-	sending, cancel := context.WithTimeoutCause(ctx, whole, fmt.Errorf("%w: %s for all sections", base.ErrTime, whole))
+	sending, cancel := context.WithTimeoutCause(ctx, whole, fmt.Errorf("%w: %s", base.ErrTime, whole))
 	defer cancel()
 	r.sent.aside(sending, r.runs.base.Spool, r.runs.base.Config.SpoolBytes)
 	rest, done := r.parts, false
