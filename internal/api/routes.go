@@ -308,7 +308,7 @@ func (r routes) report(ctx context.Context, in *struct {
 	for i, p := range on.Prompts {
 		info.Prompts[i] = promptInfo(p, on.Offers[p.Name], on.Units[p.Name])
 		asked := on.Asked(p)
-		info.Prompts[i].Ask, info.Prompts[i].Help, info.Prompts[i].Labels = asked.Ask, asked.Help, readback.Labels(on.Conditions(), p)
+		info.Prompts[i].Ask, info.Prompts[i].Help, info.Prompts[i].Labels = asked.Ask, asked.Help, readback.Labels(on.OpOf(p), p)
 	}
 	return &body[ReportInfo]{info}, nil
 }

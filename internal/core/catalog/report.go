@@ -104,12 +104,14 @@ func (r *Report) Walk(use func(of *Dataset, c *criteria.Node)) {
 	}
 }
 
-// Conditions are the conditions of all sections one after the other, as if any of them could hold; nil
-// for none.
-func (r *Report) Conditions() *criteria.Node {
-	all := &criteria.Node{Logic: criteria.All}
-	r.Walk(func(_ *Dataset, c *criteria.Node) { all.Nodes = append(all.Nodes, c) })
-	return all
+// OpOf is what the first condition that uses a whole answer to a prompt does with it, "" where none does.
+func (r *Report) OpOf(p *prompt.Prompt) (op criteria.Op) {
+	r.Walk(func(_ *Dataset, c *criteria.Node) {
+		if op == "" && c.Operand.Prompt == p && c.Operand.Side == "" {
+			op = c.Op
+		}
+	})
+	return op
 }
 
 // Alone is the query as a report that asks what it needs and says nothing of itself.

@@ -397,16 +397,9 @@ func (r *Sentence) bounds(op criteria.Op, first, last, unit, both, clock string)
 	}
 }
 
-// Labels are the words above the one or two fields of a prompt, by what the first
-// condition that uses it does with the answer; "" where its question says enough.
-// They are the words of the read-back.
-func Labels(where *criteria.Node, p *prompt.Prompt) []string {
-	var op criteria.Op
-	where.Walk(func(n *criteria.Node) {
-		if op == "" && n.Operand.Prompt == p && n.Operand.Side == "" {
-			op = n.Op
-		}
-	})
+// Labels are the words above the one or two fields of a prompt, by what the first condition that uses
+// it does with the answer; "" where its question says enough. They are the words of the read-back.
+func Labels(op criteria.Op, p *prompt.Prompt) []string {
 	switch {
 	case p.Type == prompt.Period:
 		return bothLabels("that day")

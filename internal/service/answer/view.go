@@ -23,7 +23,9 @@ type View struct {
 }
 
 // IsEmpty reports whether it is as published.
-func (v View) IsEmpty() bool { return len(v.Columns) == 0 && len(v.Sort) == 0 && v.Group == "" && v.By == "" }
+func (v View) IsEmpty() bool {
+	return len(v.Columns) == 0 && len(v.Sort) == 0 && v.Group == "" && v.By == ""
+}
 
 // viewed is a report with the table of records that is wanted seen as a reader wants it, and that
 // table as it is published.
