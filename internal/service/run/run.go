@@ -14,6 +14,7 @@ import (
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/column"
+	"pikegate/internal/core/compile"
 	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/export"
@@ -230,7 +231,7 @@ func (r *Run) readParts(ctx context.Context, to export.Result, limit time.Durati
 			done = true
 			return r.countEvidence(ctx, v)
 		})
-		if err == nil {
+		if err == nil || errors.Is(err, errAnew) {
 			continue
 		}
 		if err := r.goesOn(ctx, err, len(r.parts)-len(rest)-1, done); err != nil {
@@ -298,15 +299,37 @@ func (r *Run) readPart(ctx context.Context, v source.View, p *part, to export.Re
 	if err := p.countRest(ctx, v, *q); err != nil || !r.several() {
 		return err
 	}
-	if r.request.Evidence && p.section().Kind == catalog.Table {
-		if err := p.totals(ctx, v, *q); err != nil {
-			return err
-		}
-	}
+	untold := p.totalsInTime(ctx, v, *q)
 	if err := r.closed(p, to); err != nil {
 		return err
 	}
-	return p.got.flush()
+	if err := p.got.flush(); err != nil {
+		return err
+	}
+	return untold
+}
+
+// errAnew is why the sections that are left are read in another snapshot, although none failed.
+var errAnew = errors.New("the totals could not be told")
+
+// totalsInTime tells the totals of a table of records within the time of evidence. Where they cannot
+// be told that is said, and the snapshot is not to be used any more.
+func (p *part) totalsInTime(ctx context.Context, v source.View, q compile.Query) error {
+	if !p.run.request.Evidence || p.section().Kind != catalog.Table {
+		return nil
+	}
+	counting, cancel := context.WithTimeoutCause(ctx, p.run.runs.base.Config.EvidenceTime, errEvidenceTime)
+	defer cancel()
+	err := p.totals(counting, v, q)
+	if err == nil || ctx.Err() != nil {
+		return err
+	}
+	why := err.Error()
+	if counting.Err() != nil {
+		why = context.Cause(counting).Error()
+	}
+	p.told.Notes = append(p.told.Notes, fmt.Sprintf("The totals are not told: %s.", why))
+	return errAnew
 }
 
 // closed ends what is sent of one of several sections.
