@@ -10,6 +10,8 @@ import (
 
 	"github.com/mattn/go-runewidth"
 
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/prompt"
 	"pikegate/internal/export"
 	"pikegate/internal/service/receipt"
 )
@@ -82,7 +84,7 @@ func (t *table) figure(head export.Head, told receipt.Section) {
 	}
 	fmt.Fprintf(t.w, "%s: %s\n", head.Label, strings.TrimSpace(plain(told.Value)+" "+told.Unit))
 	for _, other := range told.Compare {
-		before := map[string]string{"previous": "the period before", "year-before": "a year before"}[other.With]
+		before := catalog.Compared(prompt.Derivation(other.With))
 		if other.First == nil {
 			fmt.Fprintf(t.w, "  %s: %s\n", before, other.Spelled)
 			continue
@@ -179,6 +181,7 @@ func bar(n, most float64) string {
 type drawn struct {
 	at      string
 	numbers map[string]string // by series
+	sum     float64           // of them
 	others  []string          // of the other periods
 }
 
@@ -190,6 +193,7 @@ func (t *table) chart(head export.Head, rows [][]any) {
 	}
 	across, up, split := at(c.Across), at(c.Up), at(c.Split)
 	var places []*drawn
+	known := map[string]*drawn{}
 	var series []string
 	for _, row := range rows {
 		place := cellText(head.Columns[across], row[across])
@@ -200,15 +204,16 @@ func (t *table) chart(head export.Head, rows [][]any) {
 		if !slices.Contains(series, one) {
 			series = append(series, one)
 		}
-		i := slices.IndexFunc(places, func(d *drawn) bool { return d.at == place })
-		if i < 0 {
-			i = len(places)
-			places = append(places, &drawn{at: place, numbers: map[string]string{}})
+		p := known[place]
+		if p == nil {
+			p = &drawn{at: place, numbers: map[string]string{}}
+			places, known[place] = append(places, p), p
 		}
-		places[i].numbers[one] = cellText(head.Columns[up], row[up])
+		p.numbers[one] = cellText(head.Columns[up], row[up])
+		p.sum += amount(p.numbers[one])
 		if split < 0 {
 			for _, other := range c.Compare {
-				places[i].others = append(places[i].others, cellText(head.Columns[at(other.Up)], row[at(other.Up)]))
+				p.others = append(p.others, cellText(head.Columns[at(other.Up)], row[at(other.Up)]))
 			}
 		}
 	}
@@ -243,10 +248,8 @@ func (t *table) bars(head export.Head, places []*drawn, series []string) {
 	bars := len(series) == 1 || head.Chart.AddsUp
 	sums := make([]string, len(places))
 	for i, p := range places {
-		sum, exact := 0.0, int64(0)
-		isWhole := true
+		exact, isWhole := int64(0), true
 		for _, n := range p.numbers {
-			sum += amount(n)
 			whole, err := strconv.ParseInt(n, 10, 64)
 			exact, isWhole = exact+whole, isWhole && err == nil
 			numberWidth = max(numberWidth, len(n))
@@ -257,9 +260,9 @@ func (t *table) bars(head export.Head, places []*drawn, series []string) {
 		case isWhole:
 			sums[i] = strconv.FormatInt(exact, 10)
 		default:
-			sums[i] = strconv.FormatFloat(sum, 'f', 2, 64)
+			sums[i] = strconv.FormatFloat(p.sum, 'f', 2, 64)
 		}
-		most, wide, numberWidth = max(most, sum), max(wide, runewidth.StringWidth(p.at)), max(numberWidth, len(sums[i]))
+		most, wide, numberWidth = max(most, p.sum), max(wide, runewidth.StringWidth(p.at)), max(numberWidth, len(sums[i]))
 	}
 	line := func(place, sum, blocks string, numbers []string) {
 		text := place + strings.Repeat(" ", wide-runewidth.StringWidth(place))
@@ -287,21 +290,17 @@ func (t *table) bars(head export.Head, places []*drawn, series []string) {
 	}
 	for i, p := range places {
 		var numbers []string
-		sum := 0.0
-		for _, n := range p.numbers {
-			sum += amount(n)
-		}
 		for _, one := range series {
 			switch n := p.numbers[one]; {
 			case len(series) == 1:
 			case n == missing || n == "":
 				numbers = append(numbers, "-")
-			case head.Chart.Kind == "share" && sum > 0:
-				numbers = append(numbers, strconv.FormatFloat(100*amount(n)/sum, 'f', 1, 64))
+			case head.Chart.Kind == "share" && p.sum > 0:
+				numbers = append(numbers, strconv.FormatFloat(100*amount(n)/p.sum, 'f', 1, 64))
 			default:
 				numbers = append(numbers, n)
 			}
 		}
-		line(p.at, sums[i], bar(sum, most), append(numbers, p.others...))
+		line(p.at, sums[i], bar(p.sum, most), append(numbers, p.others...))
 	}
 }

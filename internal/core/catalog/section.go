@@ -2,6 +2,7 @@ package catalog
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"pikegate/internal/core/column"
@@ -127,10 +128,5 @@ func Compared(d prompt.Derivation) string {
 
 // Has reports whether a reader may change something of the section.
 func (s *Section) Has(f Freedom) bool {
-	for _, freedom := range s.ReaderMay {
-		if freedom == f {
-			return true
-		}
-	}
-	return false
+	return slices.Contains(s.ReaderMay, f)
 }

@@ -93,6 +93,15 @@ func counted(ctx context.Context, v source.View, ready *answer.Ready, q compile.
 	return summing, tally, tooMany(err)
 }
 
+// countedBeside reads the groups of what stands beside a section: another period, or its line.
+func countedBeside(ctx context.Context, v source.View, ready *answer.Ready) (_ *answer.Summing, _ *summary.Tally, err error) {
+	q := ready.Query()
+	if q.Extents, err = base.ExtentsOf(ctx, v, ready.From.SQL, q); err != nil {
+		return nil, nil, err
+	}
+	return counted(ctx, v, ready, q)
+}
+
 // tooMany is the refusal of a summary of too many rows; another error stays.
 func tooMany(err error) error {
 	if !errors.Is(err, summary.ErrTooMany) {
@@ -115,12 +124,7 @@ func (p *part) compared(ctx context.Context, v source.View, here *answer.Summing
 			p.told.Compare, all = append(p.told.Compare, other), append(all, beside)
 			continue
 		}
-		q := ready.Query()
-		var err error
-		if q.Extents, err = base.ExtentsOf(ctx, v, ready.From.SQL, q); err != nil {
-			return nil, err
-		}
-		summing, tally, err := counted(ctx, v, ready, q)
+		summing, tally, err := countedBeside(ctx, v, ready)
 		if err != nil {
 			return nil, err
 		}
@@ -229,12 +233,7 @@ func (p *part) line(ctx context.Context, v source.View) error {
 	}
 	s.Query, s.Compare = s.Line, nil
 	ready := p.ready.With(&s, p.ready.Bound.Answers)
-	q := ready.Query()
-	var err error
-	if q.Extents, err = base.ExtentsOf(ctx, v, ready.From.SQL, q); err != nil {
-		return err
-	}
-	summing, tally, err := counted(ctx, v, ready, q)
+	summing, tally, err := countedBeside(ctx, v, ready)
 	if err != nil {
 		return err
 	}
