@@ -105,3 +105,11 @@ func Limited(t testing.TB, dir string, runTime time.Duration) *service.Service {
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
 	return s
 }
+
+// Reopened closes the service and opens its files again.
+func (f *Ferries) Reopened(t testing.TB) *service.Service {
+	t.Helper()
+	require.NoError(t, f.Service.Close())
+	f.Service = Empty(t, f.Dir)
+	return f.Service
+}

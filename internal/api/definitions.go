@@ -138,11 +138,7 @@ func (r routes) put(ctx context.Context, in *body[Upload]) (*body[PutList], erro
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
-	out := PutList{Definitions: make([]Put, len(result.Stored)), Findings: values(result.Findings)}
-	for i, s := range result.Stored {
-		out.Definitions[i] = Put{Kind: kindWord(s.Kind), Name: s.Name, Change: string(s.Change), Revision: s.Revision, Difference: s.Difference}
-	}
-	return &body[PutList]{out}, nil
+	return &body[PutList]{putList(result)}, nil
 }
 
 func (r routes) check(ctx context.Context, in *body[Upload]) (*body[FindingList], error) {

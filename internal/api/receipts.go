@@ -57,10 +57,15 @@ func answered[T any](ctx context.Context) func(*T, error) (*body[T], error) {
 }
 
 func (r routes) explain(ctx context.Context, in *struct {
+	Drafted
 	Report  string `path:"report"`
 	Section int    `query:"section" minimum:"1" maximum:"1000" doc:"The number of the section, from 1; the main one where it is absent."`
 	Body    Asked
 }) (*body[answer.Explanation], error) {
+	ctx, err := r.within(ctx, in.Drafted)
+	if err != nil {
+		return nil, err
+	}
 	asked := in.Body.request()
 	asked.Section = in.Section
 	return answered[answer.Explanation](ctx)(r.service.Answers.Explain(ctx, in.Report, asked))
@@ -69,17 +74,27 @@ func (r routes) explain(ctx context.Context, in *struct {
 func (a Asked) request() answer.Request { return answer.Request{Answers: a.Answers, AsOf: a.AsOf} }
 
 func (r routes) matches(ctx context.Context, in *struct {
+	Drafted
 	Report string `path:"report"`
 	Body   Asked
 }) (*body[answer.Matches], error) {
+	ctx, err := r.within(ctx, in.Drafted)
+	if err != nil {
+		return nil, err
+	}
 	return answered[answer.Matches](ctx)(r.service.Answers.Matches(ctx, in.Report, in.Body.request()))
 }
 
 func (r routes) histogram(ctx context.Context, in *struct {
+	Drafted
 	Report string `path:"report"`
 	Prompt string `path:"prompt"`
 	Month  string `query:"month" maxLength:"20" doc:"A month, as 2026-03, whose days are counted."`
 }) (*body[answer.Histogram], error) {
+	ctx, err := r.within(ctx, in.Drafted)
+	if err != nil {
+		return nil, err
+	}
 	return answered[answer.Histogram](ctx)(r.service.Answers.Histogram(ctx, in.Report, in.Prompt, in.Month))
 }
 
@@ -90,9 +105,14 @@ type RehearsalRequest struct {
 }
 
 func (r routes) rehearse(ctx context.Context, in *struct {
+	Drafted
 	Report string `path:"report"`
 	Body   RehearsalRequest
 }) (*body[author.Rehearsal], error) {
+	ctx, err := r.within(ctx, in.Drafted)
+	if err != nil {
+		return nil, err
+	}
 	return answered[author.Rehearsal](ctx)(r.service.Author.Rehearse(ctx, in.Report, author.Tried{Files: in.Body.Files, AsOf: in.Body.AsOf}))
 }
 

@@ -246,6 +246,7 @@ func (r routes) register(api huma.API) {
 	r.registerSources(api)
 	r.registerLoads(api)
 	r.registerReceipts(api)
+	r.registerDrafts(api)
 	run := huma.Operation{OperationID: "run-report", Method: http.MethodPost, Path: Prefix + "/reports/{report}/runs",
 		Summary: "Run a report and send its records", Errors: []int{400, 404, 409, 413, 502, 504}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}
 	run.Responses = map[string]*huma.Response{"200": {Description: "The records. The header Link leads to the receipt, as describedby.", Content: resultContent(api.OpenAPI().Components.Schemas)}}
@@ -287,9 +288,14 @@ func (r routes) reports(_ context.Context, in *struct {
 }
 
 func (r routes) report(ctx context.Context, in *struct {
+	Drafted
 	Report string `path:"report"`
 	AsOf   string `query:"as_of" maxLength:"1000" doc:"The day to take for today."`
 }) (*body[ReportInfo], error) {
+	ctx, err := r.within(ctx, in.Drafted)
+	if err != nil {
+		return nil, err
+	}
 	on, err := r.service.Answers.ReportOn(ctx, in.Report, in.AsOf)
 	if err != nil {
 		return nil, problemOf(ctx, err)
@@ -348,9 +354,14 @@ func offersOf(offers []prompt.OfferedPeriod) []Offer {
 }
 
 func (r routes) understand(ctx context.Context, in *struct {
+	Drafted
 	Report string `path:"report"`
 	Body   Asked
 }) (*body[Understanding], error) {
+	ctx, err := r.within(ctx, in.Drafted)
+	if err != nil {
+		return nil, err
+	}
 	reading, err := r.service.Answers.Understand(ctx, in.Report, in.Body.request())
 	if err != nil {
 		return nil, problemOf(ctx, err)
@@ -382,10 +393,15 @@ type ChoiceList struct {
 }
 
 func (r routes) choices(ctx context.Context, in *struct {
+	Drafted
 	Report string `path:"report"`
 	Prompt string `path:"prompt"`
 	Body   ChoicesRequest
 }) (*body[ChoiceList], error) {
+	ctx, err := r.within(ctx, in.Drafted)
+	if err != nil {
+		return nil, err
+	}
 	b := in.Body
 	if b.Limit == 0 {
 		b.Limit = 50
@@ -402,6 +418,7 @@ func (r routes) choices(ctx context.Context, in *struct {
 }
 
 func (r routes) run(ctx context.Context, in *struct {
+	Drafted
 	Report  string `path:"report"`
 	Output  output `query:"output" doc:"The format; that of the header Accept where it is absent, else JSON."`
 	Section int    `query:"section" minimum:"1" maximum:"1000" doc:"The number of the section that alone is wanted, from 1. Without it JSON has all sections, and CSV and NDJSON the only table."`
@@ -409,6 +426,10 @@ func (r routes) run(ctx context.Context, in *struct {
 	Accept  string `header:"Accept"`
 	Body    RunRequest
 }) (*huma.StreamResponse, error) {
+	ctx, err := r.within(ctx, in.Drafted)
+	if err != nil {
+		return nil, err
+	}
 	format := formatOf(export.Format(in.Output), in.Accept)
 	if in.Safe {
 		if format != export.CSV {

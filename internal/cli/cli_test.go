@@ -23,7 +23,10 @@ import (
 
 	"pikegate/demo/demotest"
 	"pikegate/internal/api"
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/edit"
 	"pikegate/internal/core/fault"
+	"pikegate/internal/service/base"
 	"pikegate/internal/service/receipt"
 )
 
@@ -67,6 +70,15 @@ func TestEvidenceCommands(t *testing.T) {
 	all, err := filepath.Glob("testdata/evidence/*.txtar")
 	require.NoError(t, err)
 	scripts(t, demotest.Start(t).URL, all...)
+}
+
+// Drafts, what they would change for readers, and new names: against a service of their own.
+func TestWorkroomCommands(t *testing.T) {
+	ferries := demotest.Start(t)
+	who := base.WithPerson(t.Context(), base.Person{Name: "local developer", Role: "developer"})
+	_, err := ferries.Service.Drafts.Edit(who, catalog.Ref{Kind: catalog.KindQuery, Name: "late-sailings"}, 0, []edit.Edit{{Op: edit.Set, Path: "/sort/1", Value: edit.TextOf("vessel")}})
+	require.NoError(t, err)
+	scripts(t, ferries.URL, "testdata/workroom/workroom.txtar")
 }
 
 // exits runs a command and wants the given exit code: exits 3 pikegate run ...

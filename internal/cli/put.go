@@ -39,25 +39,7 @@ not what the dataset says. A database that cannot be reached is told and stops n
 			if err := client.json(c.Context(), http.MethodPost, "/definitions", api.Upload{Files: files, Draft: draft, Offline: offline}, &list); err != nil {
 				return err
 			}
-			for _, d := range list.Definitions {
-				state := ""
-				if draft && d.Change != "same" {
-					state = ", draft"
-				}
-				fmt.Fprintf(c.OutOrStdout(), "%-8s %-8s %s (revision %d%s)\n", d.Change, d.Kind, d.Name, d.Revision, state)
-				for _, setting := range d.Difference {
-					fmt.Fprintf(c.OutOrStdout(), "           %s\n", setting)
-				}
-			}
-			errors := 0
-			for _, w := range list.Findings {
-				if fmt.Fprintln(c.ErrOrStderr(), w.Error()); !w.Warning {
-					errors++
-				}
-			}
-			if draft && errors > 0 {
-				fmt.Fprintf(c.OutOrStdout(), "stored as a draft with %s; it cannot be published as it is\n", english.Count(errors, "error"))
-			}
+			sayPut(c, list, draft)
 			return nil
 		}),
 	}
@@ -65,6 +47,29 @@ not what the dataset says. A database that cannot be reached is told and stops n
 	c.Flags().BoolVar(&draft, "draft", false, "store new revisions and leave what is published")
 	c.Flags().BoolVar(&offline, "offline", false, "do not ask the databases whether they have what datasets describe")
 	return c
+}
+
+// sayPut tells what became of definitions, and what was found on standard error.
+func sayPut(c *cobra.Command, list api.PutList, draft bool) {
+	for _, d := range list.Definitions {
+		state := ""
+		if draft && d.Change != "same" {
+			state = ", draft"
+		}
+		fmt.Fprintf(c.OutOrStdout(), "%-8s %-8s %s (revision %d%s)\n", d.Change, d.Kind, d.Name, d.Revision, state)
+		for _, setting := range d.Difference {
+			fmt.Fprintf(c.OutOrStdout(), "           %s\n", setting)
+		}
+	}
+	errors := 0
+	for _, w := range list.Findings {
+		if fmt.Fprintln(c.ErrOrStderr(), w.Error()); !w.Warning {
+			errors++
+		}
+	}
+	if draft && errors > 0 {
+		fmt.Fprintf(c.OutOrStdout(), "stored as a draft with %s; it cannot be published as it is\n", english.Count(errors, "error"))
+	}
 }
 
 // definitionFiles reads the files named, and those in the directories named.

@@ -11,6 +11,7 @@ import (
 	"pikegate/internal/service/author"
 	"pikegate/internal/service/base"
 	"pikegate/internal/service/counts"
+	"pikegate/internal/service/draft"
 	"pikegate/internal/service/publish"
 	"pikegate/internal/service/receipt"
 	"pikegate/internal/service/run"
@@ -25,6 +26,7 @@ type Service struct {
 	Runs      *run.Runs
 	Publisher *publish.Publisher
 	Author    *author.Author
+	Drafts    *draft.Drafts
 
 	stopped sync.WaitGroup // what goes on by itself
 	close   func() error
@@ -40,6 +42,7 @@ func Open(ctx context.Context, c base.Config) (*Service, error) {
 	s.Answers = answer.New(base, s.Counts)
 	s.Runs = run.New(base, s.Counts, s.Answers, s.Receipts)
 	s.Publisher = publish.New(base, s.Runs)
+	s.Drafts = draft.New(base, s.Publisher)
 	background, stop := context.WithCancel(context.WithoutCancel(ctx))
 	s.close = sync.OnceValue(func() error {
 		stop()

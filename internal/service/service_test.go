@@ -218,7 +218,7 @@ func TestFindingReports(t *testing.T) {
 	for search, want := range map[string]int{"": 25, "LATE": 4, "office late newest left": 1, "freight fuel": 0, "waybills day": 1} {
 		assert.Len(t, ferries.Service.Base.Reports(search), want, "%q", search)
 	}
-	_, err := ferries.Service.Base.Report("waybill-by-day")
+	_, err := ferries.Service.Base.Report(t.Context(), "waybill-by-day")
 	assert.EqualError(t, err, `no report "waybill-by-day"; did you mean "waybills-by-day"? [unknown_report]`)
 
 	s := open(t, t.TempDir(), time.Now())

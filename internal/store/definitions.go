@@ -98,6 +98,7 @@ type Save struct {
 	By    string
 	Now   time.Time
 	Draft bool                // keep what is published
+	Gone  []catalog.Ref       // definitions to take away from readers
 	Base  map[catalog.Ref]int // the latest revision that the writer saw, by definition; absent where that does not matter
 }
 
@@ -133,6 +134,11 @@ func (s *Store) Put(ctx context.Context, docs []catalog.Document, save Save, che
 				return err
 			}
 			stored[i] = one
+		}
+		for _, ref := range save.Gone {
+			if err := tx.Model(&definition{}).Scopes(called(ref)).Update("current", nil).Error; err != nil {
+				return err
+			}
 		}
 		all, err := published(tx)
 		if err != nil {

@@ -86,7 +86,7 @@ func TestSettings(t *testing.T) {
 
 func TestPragmasHoldOnEveryConnection(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "own.db"))
-	for pragma, want := range map[string]string{"journal_mode": "wal", "foreign_keys": "1", "synchronous": "2", "user_version": "6"} {
+	for pragma, want := range map[string]string{"journal_mode": "wal", "foreign_keys": "1", "synchronous": "2", "user_version": "7"} {
 		var got string
 		require.NoError(t, s.db.Raw("PRAGMA "+pragma).Scan(&got).Error)
 		assert.Equal(t, want, got, pragma)
@@ -100,5 +100,5 @@ func TestAFileOfANewerProgramIsRefused(t *testing.T) {
 	require.NoError(t, s.db.Exec("PRAGMA user_version = 99").Error)
 	s.Close()
 	_, err := Open(path, 0)
-	assert.ErrorContains(t, err, "the file is of version 99, and this program knows versions up to 6; use a newer program")
+	assert.ErrorContains(t, err, "the file is of version 99, and this program knows versions up to 7; use a newer program")
 }

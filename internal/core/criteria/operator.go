@@ -165,3 +165,47 @@ func (op Op) Takes(p *prompt.Prompt, side Side, t column.Type) (ok, many bool) {
 	}
 	return fits, false
 }
+
+// Form is what an operator takes where its operand is written out.
+type Form string
+
+// The forms of operands.
+const (
+	TakesNothing Form = "none"
+	TakesValue   Form = "value"
+	TakesValues  Form = "values"
+	TakesDay     Form = "day"
+	TakesDays    Form = "day_list"
+	TakesPeriod  Form = "period"
+	TakesRange   Form = "range"
+	TakesTimes   Form = "times"
+	TakesParts   Form = "recurs"
+)
+
+// Forms lists them.
+var Forms = []Form{TakesNothing, TakesValue, TakesValues, TakesDay, TakesDays, TakesPeriod, TakesRange, TakesTimes, TakesParts}
+
+// Form is what the operator takes on a column of the type.
+func (op Op) Form(t column.Type) Form {
+	dated := familyOf(t)&dated != 0
+	switch {
+	case op == Missing || op == Present:
+		return TakesNothing
+	case op == RecursIn:
+		return TakesParts
+	case op == ClockWithin:
+		return TakesTimes
+	case op == Within || op == Outside:
+		if dated {
+			return TakesPeriod
+		}
+		return TakesRange
+	case operators[op].many && dated:
+		return TakesDays
+	case operators[op].many:
+		return TakesValues
+	case dated:
+		return TakesDay
+	}
+	return TakesValue
+}

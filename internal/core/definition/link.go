@@ -158,6 +158,8 @@ type linker struct {
 	loading  bool                 // the documents were checked before
 	touched  map[catalog.Ref]bool // the documents whose criteria are reasoned about
 	all      fault.List
+	// mentioned are the places where documents name others.
+	mentioned []mention
 }
 
 // resolve reads what a declared document means, and what it names.
@@ -214,6 +216,11 @@ func (l *linker) uses(ref catalog.Ref) {
 	}
 }
 
+// mentions remembers that the document at hand names a definition at a node.
+func (l *linker) mentions(n *yaml.Node, of catalog.Ref) {
+	l.mentioned = append(l.mentioned, mention{in: l.doc.Ref, line: n.Line, column: n.Column, of: of})
+}
+
 // leadsBack reports whether a definition is still unresolved, since it names, at once or by
 // others, the one at hand.
 func (l *linker) leadsBack(ref catalog.Ref) bool {
@@ -234,6 +241,7 @@ func named[T any](l *linker, n *yaml.Node, code fault.Code, what string, known m
 	}
 	if found := known[name]; found != nil {
 		l.uses(catalog.Ref{Kind: catalog.Kind(what), Name: name})
+		l.mentions(n, catalog.Ref{Kind: catalog.Kind(what), Name: name})
 		l.shaky = l.shaky || l.shakes[catalog.Ref{Kind: catalog.Kind(what), Name: name}]
 		return found
 	}

@@ -64,6 +64,9 @@ func (l *linker) customSQL(d *catalog.Dataset, n, values *yaml.Node) {
 			continue // refused where it stands first
 		}
 		d.Values[i] = v
+		if name, _ := ofPart(p.Name); slices.Contains(promptNames(name), v.Prompt.Name) {
+			l.mentioned = append(l.mentioned, mention{in: l.doc.Ref, line: n.Line, column: n.Column, of: catalog.Ref{Kind: catalog.KindPrompt, Name: v.Prompt.Name}, placeholder: p.Name, at: p.At})
+		}
 	}
 	for i, v := range d.Values {
 		if v.Column == nil {
@@ -131,6 +134,7 @@ func promptNames(name string) []string {
 // placeholder finds what one stands for: by its name, and by what is said of it.
 func (l *linker) placeholder(d *catalog.Dataset, p customsql.Piece, said *yaml.Node, at fault.Place) catalog.Placeholder {
 	var v catalog.Placeholder
+	var named *yaml.Node // the prompt, where it is said
 	name, part := ofPart(p.Name)
 	v.Part = part
 	col := p.Column
@@ -138,7 +142,7 @@ func (l *linker) placeholder(d *catalog.Dataset, p customsql.Piece, said *yaml.N
 		if said.Kind == yaml.MappingNode {
 			m, _ := l.mapping(said, placeholderKeys)
 			if n := m.take("prompt"); n != nil {
-				name = l.text(n)
+				name, named = l.text(n), n
 			}
 			if n := m.take("column"); n != nil {
 				col = l.text(n)
@@ -165,7 +169,11 @@ func (l *linker) placeholder(d *catalog.Dataset, p customsql.Piece, said *yaml.N
 		f.Suggest(proposed(strings.ReplaceAll(name, "_", "-"), v, p.Op == customsql.In))
 		return v
 	}
-	l.uses(catalog.Ref{Kind: catalog.KindPrompt, Name: v.Prompt.Name})
+	ref := catalog.Ref{Kind: catalog.KindPrompt, Name: v.Prompt.Name}
+	l.uses(ref)
+	if named != nil {
+		l.mentions(named, ref)
+	}
 	if !slices.Contains(d.Prompts, v.Prompt) {
 		d.Prompts = append(d.Prompts, v.Prompt)
 	}

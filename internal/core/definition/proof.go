@@ -27,7 +27,7 @@ func (l *linker) proof(name string, m *mapping) *catalog.Proof {
 		p.Report = named(l, report, fault.UnknownReport, "report", l.catalog.Reports)
 	default:
 		if q := named(l, query, fault.UnknownQuery, "query", l.catalog.Queries); q != nil {
-			p.Report = l.alone(q)
+			p.Report = l.catalog.ReportOf(q)
 		}
 	}
 	if n := l.need(m, "as_of"); n != nil {
@@ -49,26 +49,6 @@ func (l *linker) proof(name string, m *mapping) *catalog.Proof {
 	return p
 }
 
-// alone is a query as a report of its own, with what the lists of choices of its
-// prompts need to know.
-func (l *linker) alone(q *catalog.Query) *catalog.Report {
-	r := q.Alone()
-	r.Lists = map[*prompt.Prompt]*catalog.ChoiceList{}
-	for i := 0; i < len(r.Prompts); i++ {
-		list := l.catalog.Lists[r.Prompts[i]]
-		if list == nil {
-			continue
-		}
-		r.Lists[r.Prompts[i]] = list
-		for _, p := range list.Prompts {
-			if p.IsAsked() && !slices.Contains(r.Prompts, p) {
-				r.Prompts = append(r.Prompts, p)
-			}
-		}
-	}
-	return r
-}
-
 func (l *linker) answers(p *catalog.Proof, m *mapping) {
 	var names []string
 	if p.Report != nil {
@@ -83,6 +63,7 @@ func (l *linker) answers(p *catalog.Proof, m *mapping) {
 			f.Suggest(fault.Near(name, names))
 			continue
 		}
+		l.mentions(pair.key, catalog.Ref{Kind: catalog.KindPrompt, Name: name})
 		p.Answers[name] = l.answer(pair.value)
 	}
 }

@@ -216,3 +216,41 @@ func valueOf(d *json.Decoder) (*Node, error) {
 	}
 	return &Node{Kind: Scalar, Text: fmt.Sprint(token), Bare: true}, nil
 }
+
+// At is the path of the deepest part that a place is in, its line and column from 1 and columns in
+// characters; whether it is at the key of that part; "" for the whole.
+func (d *Document) At(line, column int) (path string, key bool) {
+	at, err := (&places{text: d.Text, lines: lineStarts(d.Text)}).at(line, column)
+	if err != nil {
+		return "", false
+	}
+	n := d.Root
+	for {
+		i := slices.IndexFunc(n.Children, func(c Child) bool { return c.From <= at && at < max(c.end(), c.From+1) })
+		if i < 0 {
+			return path, key
+		}
+		c := n.Children[i]
+		if n.Kind == List {
+			path += Path(strconv.Itoa(i))
+		} else {
+			path += Path(c.Key)
+		}
+		key = at < max(c.keyTo, c.colon) && at < max(c.Value.From, c.keyTo)
+		n = c.Value
+	}
+}
+
+// Walk hands out every part with its path, what holds others before them.
+func (n *Node) Walk(use func(path string, n *Node)) { n.walk("", use) }
+
+func (n *Node) walk(path string, use func(string, *Node)) {
+	use(path, n)
+	for i, c := range n.Children {
+		part := c.Key
+		if n.Kind == List {
+			part = strconv.Itoa(i)
+		}
+		c.Value.walk(path+Path(part), use)
+	}
+}

@@ -132,6 +132,9 @@ func (n *Node) behind(indent int, item bool, l layout) string {
 			return " " + block
 		}
 	}
+	if item && n.Kind == Mapping && len(n.Children) == 1 { // a condition
+		return " " + n.lines(indent+2, l)
+	}
 	if n.small(room - indent) {
 		if n.Kind == Mapping || n.Kind == List {
 			return " " + n.flow()

@@ -164,6 +164,8 @@ const (
 	Conflict           Code = "conflict"
 	InUse              Code = "in_use"
 	NameTaken          Code = "name_taken"
+	EditNotMade        Code = "edit_not_made"
+	DraftMovedOn       Code = "draft_moved_on"
 	RunAgain           Code = "run_again"
 	TooLarge           Code = "too_large"
 	Forbidden          Code = "forbidden"
@@ -340,7 +342,9 @@ var Registry = []Registered{
 	{LoadRefused, Requests, "The file cannot be loaded whole; errors has each row.", "POST /api/v1/loads/mine?format=csv a,a"},
 	{Conflict, Requests, "Somebody else saved in between, or the change would break what is used.", "TestTheSecondSaveIsNotLost"},
 	{InUse, Requests, "Other definitions build on it; nothing was changed.", "DELETE /api/v1/definitions/prompt/travel-period"},
-	{NameTaken, Requests, "A table has the name already.", "TestCommands"},
+	{NameTaken, Requests, "A table or a definition has the name already.", "TestCommands"},
+	{EditNotMade, Requests, "The edit does not go with the text as it stands; nothing was changed.", "TestDrafts"},
+	{DraftMovedOn, Requests, "The draft was saved elsewhere meanwhile, in another window for one.", "TestDrafts"},
 	{RunAgain, Requests, "There are no further rows of the run: the report has changed since, or it brought none.", "TestFurtherRowsOfARun"},
 	{TooLarge, Requests, "The body is larger than is read.", "TestTheService"},
 	{Forbidden, Requests, "The page of another site sent it.", "TestWhoIsLetThrough"},

@@ -20,7 +20,7 @@ import (
 // Choices lists what a prompt offers, by label. More reports whether there are
 // further ones.
 func (s *Answers) Choices(ctx context.Context, name, of string, req ChoicesRequest) (list []Choice, more bool, err error) {
-	report, err := s.base.Report(name)
+	report, err := s.base.Report(ctx, name)
 	if err != nil {
 		return nil, false, err
 	}
@@ -32,7 +32,7 @@ func (s *Answers) Choices(ctx context.Context, name, of string, req ChoicesReque
 		return nil, false, nil // which no text has
 	}
 	p := report.Prompts[i]
-	setting, err := s.settingFor(report, req.AsOf)
+	setting, err := s.settingFor(ctx, report, req.AsOf)
 	if err != nil {
 		return nil, false, err
 	}

@@ -19,7 +19,7 @@ import (
 // Histogram counts the records of a report's dataset by month, for the days that a
 // prompt asks for; or, given a month as yyyy-MM, by its days.
 func (s *Answers) Histogram(ctx context.Context, name, of, month string) (*Histogram, error) {
-	report, err := s.base.Report(name)
+	report, err := s.base.Report(ctx, name)
 	if err != nil {
 		return nil, err
 	}

@@ -47,11 +47,11 @@ func (s *Answers) daysIn(ctx context.Context, of *catalog.Dataset, c *column.Col
 // quarters and years to pick from are those that the data have; where the source
 // does not answer there are none.
 func (s *Answers) ReportOn(ctx context.Context, name, asOf string) (*ReportOn, error) {
-	report, err := s.base.Report(name)
+	report, err := s.base.Report(ctx, name)
 	if err != nil {
 		return nil, err
 	}
-	setting, err := s.settingFor(report, asOf)
+	setting, err := s.settingFor(ctx, report, asOf)
 	if err != nil {
 		return nil, err
 	}

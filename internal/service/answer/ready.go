@@ -22,7 +22,7 @@ import (
 
 // ready checks the answers to a report, for what is not a run.
 func (s *Answers) ready(ctx context.Context, name string, req Request) (*Ready, error) {
-	report, err := s.base.Report(name)
+	report, err := s.base.Report(ctx, name)
 	if err != nil {
 		return nil, err
 	}
@@ -44,11 +44,8 @@ func (s *Answers) ReadyFor(ctx context.Context, report *catalog.Report, req Requ
 		}
 		p.Bound.Report = report
 	}
-	if p.Bound.Setting, err = s.settingFor(report, req.AsOf); err != nil {
+	if p.Bound.Setting, err = s.settingFor(ctx, report, req.AsOf); err != nil {
 		return p, err
-	}
-	if req.With != nil {
-		p.Bound.Setting.Seasons = req.With.Seasons
 	}
 	p.Bound.Setting = req.Then.On(p.Bound.Setting)
 	var refused fault.List

@@ -50,6 +50,5 @@ type Request struct {
 	// were read that this one goes on from; "" where that is not known.
 	Changes string
 
-	With *catalog.Catalog // the definitions that it is run with; nil for those that are published
-	Then *ReadBy          // what the answers are read by; nil for the settings of now
+	Then *ReadBy // what the answers are read by; nil for the settings of now
 }

@@ -14,11 +14,11 @@ import (
 // Understand reads answers without running anything. Refused answers are part
 // of the result and no error.
 func (s *Answers) Understand(ctx context.Context, name string, req Request) (*Reading, error) {
-	report, err := s.base.Report(name)
+	report, err := s.base.Report(ctx, name)
 	if err != nil {
 		return nil, err
 	}
-	setting, err := s.settingFor(report, req.AsOf)
+	setting, err := s.settingFor(ctx, report, req.AsOf)
 	if err != nil {
 		return nil, err
 	}
@@ -30,10 +30,10 @@ func (s *Answers) Understand(ctx context.Context, name string, req Request) (*Re
 }
 
 // settingFor is the setting of a run of the report as of a day, "" for today.
-func (s *Answers) settingFor(r *catalog.Report, asOf string) (phrase.Setting, error) {
+func (s *Answers) settingFor(ctx context.Context, r *catalog.Report, asOf string) (phrase.Setting, error) {
 	zone := r.Main().Query.Of.Source.Zone
-	day, err := s.base.AsOf(asOf, zone)
-	return s.base.Setting(day, zone), err
+	day, err := s.base.AsOf(ctx, asOf, zone)
+	return s.base.Setting(ctx, day, zone), err
 }
 
 // Check reads all answers, those to choices held to the data.

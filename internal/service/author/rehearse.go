@@ -8,6 +8,7 @@ import (
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/criteria"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/service/base"
@@ -19,14 +20,15 @@ func (s *Author) Rehearse(ctx context.Context, name string, try Tried) (*Rehears
 	if err != nil {
 		return nil, err
 	}
-	report := defs.Reports[name]
-	if report == nil {
-		return nil, base.UnknownReport(name, defs)
+	ctx = base.With(ctx, defs)
+	report, err := s.base.Report(ctx, name)
+	if err != nil {
+		return nil, err
 	}
 	zone := report.Main().Query.Of.Source.Zone
 	r := &Rehearsal{Report: name, Phrases: []Rehearsed{}}
 	for _, text := range try.AsOf {
-		day, err := s.base.AsOf(text, zone)
+		day, err := s.base.AsOf(ctx, text, zone)
 		if err != nil {
 			return nil, err
 		}
@@ -44,8 +46,7 @@ func (s *Author) Rehearse(ctx context.Context, name string, try Tried) (*Rehears
 		}
 		p := Rehearsed{Phrase: text, Where: where}
 		for _, day := range r.Days {
-			setting := s.base.Setting(day.Day, zone)
-			setting.Seasons = defs.Seasons
+			setting := s.base.Setting(ctx, day.Day, zone)
 			p.Means = append(p.Means, mean(setting))
 		}
 		r.Phrases = append(r.Phrases, p)
@@ -59,11 +60,7 @@ func (s *Author) Rehearse(ctx context.Context, name string, try Tried) (*Rehears
 		}
 		for _, text := range n.Operand.Texts {
 			add("condition on "+n.Column.Label, text, func(s phrase.Setting) Meaning {
-				read, refused := phrase.Period(text, s)
-				if refused != nil {
-					return Meaning{Refused: refused.Sentence()}
-				}
-				return Meaning{Spelled: read.Period.Spelled()}
+				return means(phrase.Period(text, s))
 			})
 		}
 	})
@@ -97,6 +94,30 @@ type Meaning struct {
 	Refused string `json:"refused,omitempty" doc:"Why it would be refused."`
 }
 
+// Phrase reads a phrase as a period of days as of a day, "" for today; as a single day where day
+// says so.
+func (s *Author) Phrase(ctx context.Context, text, asOf string, day bool) (*Meaning, error) {
+	zone := s.base.Zone()
+	on, err := s.base.AsOf(ctx, asOf, zone)
+	if err != nil {
+		return nil, err
+	}
+	read := phrase.Period
+	if day {
+		read = phrase.Day
+	}
+	m := means(read(text, s.base.Setting(ctx, on, zone)))
+	return &m, nil
+}
+
+// means is what a phrase was read to mean.
+func means(read phrase.Reading, refused *fault.Fault) Meaning {
+	if refused != nil {
+		return Meaning{Refused: refused.Sentence()}
+	}
+	return Meaning{Spelled: read.Period.Spelled()}
+}
+
 // Tried is a report as it would be run: as of days, by files that are not published.
 type Tried struct {
 	Files []catalog.File // beside what is published, or in its place
@@ -127,11 +148,7 @@ func rehearsePrompt(p *prompt.Prompt, add func(where, text string, mean func(phr
 	for _, limit := range []struct{ where, text string }{{"earliest of ", p.Earliest}, {"latest of ", p.Latest}} {
 		if limit.text != "" {
 			add(limit.where+p.Name, limit.text, func(s phrase.Setting) Meaning {
-				read, refused := phrase.Period(limit.text, s)
-				if refused != nil {
-					return Meaning{Refused: refused.Sentence()}
-				}
-				return Meaning{Spelled: read.Period.Spelled()}
+				return means(phrase.Period(limit.text, s))
 			})
 		}
 	}

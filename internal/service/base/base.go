@@ -102,7 +102,7 @@ func (s *Base) load(ctx context.Context) error {
 	if err != nil {
 		return fmt.Errorf("read the definitions: %w", err)
 	}
-	defs, broken := definition.Load(docs, s.Setting(s.Today(time.UTC), time.UTC), s.Config.Functions...)
+	defs, broken := definition.Load(docs, s.Setting(ctx, s.Today(time.UTC), time.UTC), s.Config.Functions...)
 	for ref, faults := range broken {
 		for _, f := range faults {
 			slog.ErrorContext(ctx, "a stored definition is left out", "definition", ref.String(), "fault", f.Error())

@@ -9,9 +9,9 @@ import (
 )
 
 // Beside are the published definitions with those of files in their place.
-func (s *Base) Beside(ctx context.Context, files []catalog.File) (*catalog.Catalog, error) {
+func (s *Base) Beside(ctx context.Context, files []catalog.File) (*Published, error) {
 	if len(files) == 0 {
-		return s.Published.Load().Catalog, nil
+		return s.In(ctx), nil
 	}
 	release, err := s.Checking(ctx)
 	if err != nil {
@@ -23,11 +23,11 @@ func (s *Base) Beside(ctx context.Context, files []catalog.File) (*catalog.Catal
 		return nil, err
 	}
 	zone := s.Zone()
-	_, defs, found := definition.Check(files, stored, s.Setting(s.Today(zone), zone), s.Config.Functions...)
+	_, defs, found := definition.Check(files, stored, s.Setting(ctx, s.Today(zone), zone), s.Config.Functions...)
 	if wrong := found.Errors(); len(wrong) > 0 {
 		return nil, &Refusal{Kind: fault.DefinitionsRefused, Faults: wrong}
 	}
-	return defs, nil
+	return Tried(defs, nil), nil
 }
 
 // Checking waits for the turn of an upload that is to be checked, which takes the

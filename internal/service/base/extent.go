@@ -14,7 +14,7 @@ import (
 // DaysIn is the first and the last day of a column, as they were within the last
 // minute.
 func (s *Base) DaysIn(ctx context.Context, of *catalog.Dataset, c *column.Column) (civil.Period, error) {
-	published := s.Published.Load()
+	published := s.In(ctx)
 	if known, ok := published.extents.Load(c); ok && s.Config.Now().Sub(known.(knownExtent).at) < extentAge {
 		return known.(knownExtent).days, nil
 	}

@@ -1,6 +1,7 @@
 package base
 
 import (
+	"context"
 	"maps"
 	"slices"
 	"strings"
@@ -36,16 +37,55 @@ func (s *Base) Forget() {
 	p.relations.Clear()
 }
 
-// Report finds a published report.
-func (s *Base) Report(name string) (*catalog.Report, error) {
-	published := s.Published.Load()
+// definitionsKey is where a context has the definitions of its request.
+type definitionsKey struct{}
+
+// With is a context whose requests are answered by definitions that need not be published.
+func With(ctx context.Context, p *Published) context.Context {
+	return context.WithValue(ctx, definitionsKey{}, p)
+}
+
+// In are the definitions that a request is answered by: those of its context, else those that
+// are published.
+func (s *Base) In(ctx context.Context) *Published {
+	if p, ok := ctx.Value(definitionsKey{}).(*Published); ok {
+		return p
+	}
+	return s.Published.Load()
+}
+
+// Tried are definitions that nobody sees but who tries them.
+func Tried(c *catalog.Catalog, broken map[catalog.Ref]fault.List) *Published {
+	return &Published{Catalog: c, broken: broken, tried: true}
+}
+
+// IsTried reports whether a request is answered by definitions that are not published.
+func (s *Base) IsTried(ctx context.Context) bool { return s.In(ctx).tried }
+
+// Report finds a report.
+func (s *Base) Report(ctx context.Context, name string) (*catalog.Report, error) {
+	published := s.In(ctx)
 	if r := published.Reports[name]; r != nil {
 		return r, nil
+	}
+	if kind, of, isAlone := strings.Cut(name, ":"); isAlone && published.tried {
+		return published.alone(catalog.Ref{Kind: catalog.Kind(kind), Name: of})
 	}
 	if broken := published.broken[catalog.Ref{Kind: catalog.KindReport, Name: name}]; len(broken) > 0 {
 		return nil, &Refusal{Kind: fault.DefinitionInError, Faults: broken}
 	}
 	return nil, UnknownReport(name, published.Catalog)
+}
+
+// alone is a definition as a report of its own, for who tries it.
+func (p *Published) alone(ref catalog.Ref) (*catalog.Report, error) {
+	if broken := p.broken[ref]; len(broken) > 0 {
+		return nil, &Refusal{Kind: fault.DefinitionInError, Faults: broken}
+	}
+	if r := p.Alone(ref); r != nil {
+		return r, nil
+	}
+	return nil, &Refusal{Kind: fault.Unknown, Faults: fault.List{fault.New(fault.UnknownDefinition, "there is no %s that has records to show", ref)}}
 }
 
 // SourceOf finds a published source, nil where there is none of that name.
@@ -85,6 +125,7 @@ type Revised struct {
 // was made of their columns.
 type Published struct {
 	*catalog.Catalog
+	tried     bool
 	broken    map[catalog.Ref]fault.List // what is stored and does not fit any more
 	Revisions map[catalog.Ref]int
 	relations sync.Map // *catalog.Dataset to *Relation

@@ -15,7 +15,7 @@ import (
 
 // Relation finds the source of a dataset and the SQL for it.
 func (s *Base) Relation(ctx context.Context, d *catalog.Dataset) (*Relation, error) {
-	published := s.Published.Load()
+	published := s.In(ctx)
 	if known, ok := published.relations.Load(d); ok && s.Config.Now().Sub(known.(*Relation).at) < factAge {
 		return known.(*Relation), nil
 	}

@@ -48,24 +48,24 @@ func (s *Base) Today(zone *time.Location) civil.Day {
 
 // Setting is what answers are read by. As of the day that clocks show, it is the
 // time that they show; as of any other, the last second of the day.
-func (s *Base) Setting(asOf civil.Day, zone *time.Location) phrase.Setting {
+func (s *Base) Setting(ctx context.Context, asOf civil.Day, zone *time.Location) phrase.Setting {
 	setting := phrase.Setting{AsOf: asOf, Order: s.Config.DayOrder, FiscalStart: s.Config.FiscalStart, Zone: zone, Now: s.Config.Now().Unix()}
 	if s.FixedToday().IsValid() || civil.DayAt(setting.Now, zone) != asOf {
 		setting.Now = civil.FirstInstant(asOf+1, zone) - 1
 	}
-	if p := s.Published.Load(); p != nil {
+	if p := s.In(ctx); p != nil {
 		setting.Seasons = p.Seasons
 	}
 	return setting
 }
 
 // AsOf reads the as-of day that a caller passed; today where there is none.
-func (s *Base) AsOf(text string, zone *time.Location) (civil.Day, error) {
+func (s *Base) AsOf(ctx context.Context, text string, zone *time.Location) (civil.Day, error) {
 	today := s.Today(zone)
 	if text == "" {
 		return today, nil
 	}
-	r, f := phrase.Day(text, s.Setting(today, zone))
+	r, f := phrase.Day(text, s.Setting(ctx, today, zone))
 	if f != nil {
 		f.Message = "as of: " + f.Message
 		return 0, &Refusal{Kind: fault.AnswersRefused, Faults: fault.List{f}}

@@ -113,7 +113,7 @@ func (c *Counts) Of(d *catalog.Dataset, of *column.Column, from *base.Relation) 
 	if !fixed {
 		return nil
 	}
-	now := c.base.Setting(c.base.Today(d.Source.Zone), d.Source.Zone)
+	now := c.base.Setting(context.Background(), c.base.Today(d.Source.Zone), d.Source.Zone)
 	query := own(d, now)
 	text := countText(from, query)
 	later := now

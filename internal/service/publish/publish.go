@@ -104,7 +104,7 @@ func (s *Publisher) heldBefore(ctx context.Context, files []catalog.File, docs [
 	if len(altered) == 0 {
 		return nil, nil
 	}
-	_, defs, found := definition.Check(files, stored, s.base.Setting(s.base.Today(time.UTC), time.UTC), s.base.Config.Functions...)
+	_, defs, found := definition.Check(files, stored, s.base.Setting(ctx, s.base.Today(time.UTC), time.UTC), s.base.Config.Functions...)
 	if defs == nil || len(found.Errors()) > 0 {
 		return nil, nil
 	}
@@ -131,7 +131,7 @@ func (s *Publisher) publishChange(ctx context.Context, refs []catalog.Ref, chang
 		if docs == nil || !errors.Is(err, errTakenBack) {
 			return nil, err
 		}
-		defs, faults := definition.Link(docs, refs, s.base.Setting(s.base.Today(time.UTC), time.UTC), s.base.Config.Functions...)
+		defs, faults := definition.Link(docs, refs, s.base.Setting(ctx, s.base.Today(time.UTC), time.UTC), s.base.Config.Functions...)
 		if len(faults) > 0 {
 			return nil, &base.Refusal{Kind: fault.DefinitionsRefused, Faults: faults}
 		}
@@ -201,6 +201,47 @@ func (s *Publisher) conflicting(ctx context.Context, err error) error {
 func (s *Publisher) Publish(ctx context.Context, ref catalog.Ref, number int) error {
 	_, err := s.publishChange(ctx, nil, func(check func([]catalog.Document) error) error { return s.base.Store.Publish(ctx, ref, number, check) })
 	return base.NoSuch(ref, err)
+}
+
+// Rename gives a definition another name, in it and in all that name it, each in one revision.
+// The revisions that it had stay under the old name.
+func (s *Publisher) Rename(ctx context.Context, ref catalog.Ref, name string) ([]store.Stored, error) {
+	var stored []store.Stored
+	renamed := func() ([]catalog.Document, error) {
+		all, err := s.base.Store.Published(ctx)
+		if err != nil {
+			return nil, err
+		}
+		docs, faults := definition.Renamed(all, ref, name, s.base.Setting(ctx, s.base.Today(time.UTC), time.UTC), s.base.Config.Functions...)
+		if len(faults) > 0 {
+			return nil, &base.Refusal{Kind: renameRefused(faults[0].Code), Faults: faults}
+		}
+		return docs, nil
+	}
+	docs, err := renamed()
+	if err != nil {
+		return nil, err
+	}
+	save := store.Save{By: base.PersonOf(ctx).Name, Now: s.base.Config.Now(), Gone: []catalog.Ref{ref}}
+	_, err = s.publishChange(ctx, catalog.RefsOf(docs), func(check func([]catalog.Document) error) error {
+		if docs, err = renamed(); err != nil { // others may have changed them meanwhile
+			return err
+		}
+		stored, err = s.base.Store.Put(ctx, docs, save, check)
+		return err
+	})
+	return stored, err
+}
+
+// renameRefused is what a refusal to rename is, by its code.
+func renameRefused(code fault.Code) fault.Code {
+	switch code {
+	case fault.UnknownDefinition:
+		return fault.Unknown
+	case fault.NameTaken, fault.EditNotMade:
+		return fault.Conflict
+	}
+	return fault.DefinitionsRefused
 }
 
 // Delete takes a definition away from readers and keeps its revisions. What is in

@@ -47,7 +47,7 @@ func (s *Receipts) History(ctx context.Context, w Wanted) (all []Receipt, more b
 	wanted := store.Wanted{Report: w.Report, Person: w.Person, State: string(w.State), Before: w.Before, Most: w.Most + 1}
 	if w.Day != "" {
 		zone := s.base.Zone()
-		day, err := s.base.AsOf(w.Day, zone)
+		day, err := s.base.AsOf(ctx, w.Day, zone)
 		if err != nil {
 			return nil, false, err
 		}

@@ -144,13 +144,15 @@ func (s *Runs) Again(ctx context.Context, id int64, asOf string) (*Comparison, e
 	revisions := before.Revisions
 	if asOf == "" {
 		req.AsOf, req.Then = before.AsOf.String(), before.Reading
-		if req.With, err = s.asItWas(ctx, before); err != nil {
+		was, err := s.asItWas(ctx, before)
+		if err != nil {
 			return nil, err
 		}
-		report = req.With.Reports[before.Report]
+		ctx = base.With(ctx, was)
+		report = was.Reports[before.Report]
 	} else {
 		revisions = s.base.Published.Load().BuiltOf(before.Report)
-		if report, err = s.base.Report(before.Report); err != nil {
+		if report, err = s.base.Report(ctx, before.Report); err != nil {
 			return nil, err
 		}
 	}
@@ -175,7 +177,7 @@ func (s *Runs) Again(ctx context.Context, id int64, asOf string) (*Comparison, e
 }
 
 // asItWas are the definitions that a run was made of, in the revisions of then.
-func (s *Runs) asItWas(ctx context.Context, r *receipt.Receipt) (*catalog.Catalog, error) {
+func (s *Runs) asItWas(ctx context.Context, r *receipt.Receipt) (*base.Published, error) {
 	var docs []catalog.Document
 	for _, part := range r.Revisions {
 		d, err := s.base.Store.Document(ctx, catalog.Ref{Kind: part.Kind, Name: part.Name}, part.Revision)
@@ -185,7 +187,7 @@ func (s *Runs) asItWas(ctx context.Context, r *receipt.Receipt) (*catalog.Catalo
 		docs = append(docs, d)
 	}
 	zone := s.base.Zone()
-	defs, broken := definition.Load(docs, r.Reading.On(s.base.Setting(r.AsOf, zone)), s.base.Config.Functions...)
+	defs, broken := definition.Load(docs, r.Reading.On(s.base.Setting(ctx, r.AsOf, zone)), s.base.Config.Functions...)
 	if defs.Reports[r.Report] == nil {
 		faults := broken[catalog.Ref{Kind: catalog.KindReport, Name: r.Report}]
 		if len(faults) == 0 {
@@ -193,7 +195,7 @@ func (s *Runs) asItWas(ctx context.Context, r *receipt.Receipt) (*catalog.Catalo
 		}
 		return nil, &base.Refusal{Kind: fault.DefinitionInError, Faults: faults}
 	}
-	return defs, nil
+	return base.Tried(defs, broken), nil
 }
 
 // Compare runs two versions of a report and compares their rows. Neither version is
@@ -205,11 +207,12 @@ func (s *Runs) Compare(ctx context.Context, name string, v Versions) (*Compariso
 		if err != nil {
 			return nil, err
 		}
-		report := defs.Reports[name]
-		if report == nil {
-			return nil, base.UnknownReport(name, defs)
+		ctx := base.With(ctx, defs)
+		report, err := s.base.Report(ctx, name)
+		if err != nil {
+			return nil, err
 		}
-		r, _, err := s.tried(ctx, report, answer.Request{Answers: v.Answers, AsOf: v.AsOf, Evidence: true, With: defs}, Nowhere{})
+		r, _, err := s.tried(ctx, report, answer.Request{Answers: v.Answers, AsOf: v.AsOf, Evidence: true}, Nowhere{})
 		if err != nil {
 			return nil, err
 		}

@@ -22,14 +22,14 @@ import (
 // read yet. A run that is not to be is on record all the same.
 func (s *Runs) Prepare(ctx context.Context, name string, req answer.Request) (*Run, error) {
 	switch {
-	case len(req.Files) > 0:
+	case len(req.Files) > 0 || s.base.IsTried(ctx):
 		return s.try(ctx, name, req)
 	case req.Of > 0:
 		return s.further(ctx, name, req)
 	case req.After != "":
 		return nil, &base.Refusal{Kind: fault.Conflict, Faults: fault.List{fault.New(fault.RunAgain, "after says where to go on in a run; say too of which, by of with the number of its receipt")}}
 	}
-	report, err := s.base.Report(name)
+	report, err := s.base.Report(ctx, name)
 	var broken *base.Refusal
 	if errors.As(err, &broken) && broken.Kind == fault.DefinitionInError {
 		report = &catalog.Report{Name: name, Title: name}
@@ -54,7 +54,7 @@ func (s *Runs) further(ctx context.Context, name string, req answer.Request) (*R
 	if err != nil {
 		return nil, err
 	}
-	report, err := s.base.Report(name)
+	report, err := s.base.Report(ctx, name)
 	if err != nil {
 		return nil, err
 	}
@@ -80,11 +80,11 @@ func (s *Runs) try(ctx context.Context, name string, req answer.Request) (*Run, 
 	if err != nil {
 		return nil, err
 	}
-	report := defs.Reports[name]
-	if report == nil {
-		return nil, base.UnknownReport(name, defs)
+	ctx = base.With(ctx, defs)
+	report, err := s.base.Report(ctx, name)
+	if err != nil {
+		return nil, err
 	}
-	req.With = defs
 	r := s.newRun(ctx, report, req)
 	return r, r.prepare(ctx)
 }

@@ -1,0 +1,235 @@
+package draft
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"time"
+
+	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/definition"
+	"pikegate/internal/core/difference"
+	"pikegate/internal/core/edit"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/service/base"
+	"pikegate/internal/store"
+)
+
+// set is the drafts of a person beside what is published: all that is told of a draft comes
+// from one of it.
+type set struct {
+	state     string // of what it was made
+	documents map[catalog.Ref]catalog.Document
+	faults    fault.List // of all documents, each with the definition as its file
+	catalog   *catalog.Catalog
+	tried     *base.Published // those that hold together
+	changed   []catalog.Ref   // what means something else than what is published, or is new
+}
+
+// setOf is the set of a person, made anew where something changed.
+func (s *Drafts) setOf(ctx context.Context) (*set, error) {
+	who := base.PersonOf(ctx).Name
+	state := func(drafts []store.Draft) string {
+		var b strings.Builder
+		fmt.Fprintf(&b, "%d %s", s.base.Changed.Load(), s.base.Today(time.UTC))
+		for _, d := range drafts {
+			fmt.Fprintf(&b, " %s %d", d.Ref, d.Version)
+		}
+		return b.String()
+	}
+	drafts, err := s.base.Store.Drafts(ctx, who)
+	if err != nil {
+		return nil, err
+	}
+	if known, ok := s.sets.Load(who); ok && known.(*set).state == state(drafts) {
+		return known.(*set), nil
+	}
+	made := &set{state: state(drafts), documents: map[catalog.Ref]catalog.Document{}}
+	published, err := s.base.Store.Published(ctx)
+	if err != nil {
+		return nil, err
+	}
+	was := map[catalog.Ref]string{}
+	for _, d := range published {
+		d.File, d.Line = d.Ref.String(), 1
+		made.documents[d.Ref], was[d.Ref] = d, d.Text
+	}
+	var changed []catalog.Ref
+	for _, d := range drafts {
+		docs, faults := definition.Split(catalog.File{Name: d.Ref.String(), Text: d.Text})
+		made.faults = append(made.faults, faults...)
+		if len(docs) > 1 {
+			made.faults = append(made.faults, fault.New(fault.TooMany, "a draft is one definition, and here are %d; begin another draft for each", len(docs)).At(fault.Place{File: d.Ref.String(), Line: docs[1].Line, Column: 1}))
+		}
+		delete(made.documents, d.Ref)
+		if len(docs) != 1 || len(faults) > 0 {
+			continue
+		}
+		if docs[0].Ref != d.Ref && d.Base > 0 {
+			made.faults = append(made.faults, renamedInText(d, docs[0].Ref))
+		}
+		made.documents[docs[0].Ref] = docs[0]
+		changed = append(changed, docs[0].Ref)
+	}
+	setting := s.base.Setting(ctx, s.base.Today(time.UTC), time.UTC)
+	defs, faults := definition.Link(made.all(), changed, setting, s.base.Config.Functions...)
+	made.catalog = defs
+	made.faults = append(made.faults, faults...)
+	for _, ref := range changed {
+		made.faults = append(made.faults, defs.Warnings[ref]...)
+	}
+	var broken map[catalog.Ref]fault.List
+	if len(faults) > 0 {
+		defs, broken = definition.Load(made.all(), setting, s.base.Config.Functions...)
+	}
+	made.tried = base.Tried(defs, broken)
+	for _, ref := range changed {
+		if len(difference.Between(was[ref], made.documents[ref].Text)) > 0 {
+			made.changed = append(made.changed, ref)
+		}
+	}
+	s.sets.Store(who, made)
+	return made, nil
+}
+
+// all are the documents of the set in their order.
+func (s *set) all() []catalog.Document {
+	all := slices.Collect(maps.Values(s.documents))
+	slices.SortFunc(all, func(a, b catalog.Document) int { return strings.Compare(a.File, b.File) })
+	return all
+}
+
+// with are the definitions of a set with another text of one of them.
+func (s *Drafts) with(ctx context.Context, made *set, ref catalog.Ref, text string) (*base.Published, error) {
+	docs, faults := definition.Split(catalog.File{Name: ref.String(), Text: text})
+	if len(faults) > 0 {
+		return nil, &base.Refusal{Kind: fault.DefinitionsRefused, Faults: faults}
+	}
+	all := slices.DeleteFunc(made.all(), func(d catalog.Document) bool { return d.Ref == ref })
+	defs, broken := definition.Load(append(all, docs...), s.base.Setting(ctx, s.base.Today(time.UTC), time.UTC), s.base.Config.Functions...)
+	return base.Tried(defs, broken), nil
+}
+
+// Within is a context whose requests are answered as if one's drafts were published. A
+// definition without report is one there, named by its kind and name as in query:late-sailings.
+func (s *Drafts) Within(ctx context.Context) (context.Context, error) {
+	made, err := s.setOf(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return base.With(ctx, made.tried), nil
+}
+
+// document is a draft as a document, its name as the text says it.
+func document(d store.Draft) catalog.Document {
+	docs, _ := definition.Split(catalog.File{Name: d.Ref.String(), Text: d.Text})
+	if len(docs) != 1 {
+		return catalog.Document{Ref: d.Ref, Text: d.Text}
+	}
+	return docs[0]
+}
+
+// told tells all of a draft.
+func (s *Drafts) told(ctx context.Context, d store.Draft) (*Draft, error) {
+	made, err := s.setOf(ctx)
+	if err != nil {
+		return nil, err
+	}
+	told := &Draft{Kind: d.Kind, Name: d.Name, Text: d.Text, Version: d.Version, Base: d.Base, Undo: d.Undo, Redo: d.Redo, Findings: []Finding{}, Elsewhere: []Finding{}, Changes: []difference.Change{}}
+	if d.Version > 0 {
+		told.SavedAt = &d.SavedAt
+	}
+	parsed, err := edit.Parse(d.Text)
+	if err == nil {
+		lines := &lineCounter{text: d.Text, line: 1}
+		told.Form = formOf(parsed.Root, lines)
+	}
+	others := map[string]*edit.Document{}
+	for _, f := range made.faults {
+		kind, name, _ := strings.Cut(f.Place.File, " ")
+		found := Finding{Fault: *f, Kind: catalog.Kind(kind), Name: name}
+		if found.Kind == d.Kind && name == d.Name {
+			found.at(parsed)
+			told.Findings = append(told.Findings, found)
+			continue
+		}
+		if _, known := others[f.Place.File]; !known {
+			others[f.Place.File], _ = edit.Parse(made.documents[catalog.Ref{Kind: found.Kind, Name: name}].Text)
+		}
+		found.at(others[f.Place.File])
+		told.Elsewhere = append(told.Elsewhere, found)
+	}
+	if d.Version == 0 { // nobody writes it: what misleads about it is known since it was published
+		for _, f := range made.catalog.Warnings[d.Ref] {
+			found := Finding{Fault: *f, Kind: d.Kind, Name: d.Name}
+			found.at(parsed)
+			told.Findings = append(told.Findings, found)
+		}
+	}
+	return told, s.beside(ctx, d, told)
+}
+
+// at tells which part of a document is meant; the whole where it stands at its start.
+func (f *Finding) at(d *edit.Document) {
+	if d != nil && (f.Place.Line > 1 || f.Place.Column > 1) {
+		f.Path, f.Key = d.At(f.Place.Line, f.Place.Column)
+	}
+}
+
+// beside tells what stands beside a draft: revisions, and the drafts of others.
+func (s *Drafts) beside(ctx context.Context, d store.Draft, told *Draft) error {
+	revisions, err := s.base.Store.Revisions(ctx, d.Ref)
+	if err != nil && !errors.Is(err, store.ErrNone) {
+		return err
+	}
+	if len(revisions) > 0 {
+		told.Latest = revisions[0].Number
+	}
+	if d.Base > 0 && d.Version > 0 {
+		was, err := s.base.Store.Document(ctx, d.Ref, d.Base)
+		if err != nil {
+			return err
+		}
+		told.Changes = append(told.Changes, difference.Between(was.Text, d.Text)...)
+		if told.Latest > d.Base {
+			is, err := s.base.Store.Document(ctx, d.Ref, told.Latest)
+			if err != nil {
+				return err
+			}
+			told.Theirs = theirs(was.Text, is.Text, d.Text)
+		}
+	}
+	all, err := s.base.Store.Drafts(ctx, "")
+	for _, other := range all {
+		if other.Ref == d.Ref && other.Person != base.PersonOf(ctx).Name {
+			told.Others = append(told.Others, Writer{Person: other.Person, SavedAt: other.SavedAt})
+		}
+	}
+	return err
+}
+
+// lineCounter tells lines of places that come in their order.
+type lineCounter struct {
+	text     string
+	at, line int
+}
+
+func (c *lineCounter) lineOf(at int) int {
+	if at > c.at {
+		c.line += strings.Count(c.text[c.at:at], "\n")
+		c.at = at
+	}
+	return c.line
+}
+
+// formOf is a tree as it is told.
+func formOf(n *edit.Node, lines *lineCounter) *Part {
+	p := &Part{Kind: n.Kind, Text: n.Text, Bare: n.Bare, Line: lines.lineOf(n.From)}
+	for _, c := range n.Children {
+		p.Parts = append(p.Parts, Entry{Key: c.Key, Part: formOf(c.Value, lines)})
+	}
+	return p
+}
