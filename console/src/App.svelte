@@ -11,8 +11,9 @@
   const report = $derived(/^\/reports\/([^/]+)$/.exec(url.pathname)?.[1]);
   const receipt = $derived(/^\/receipts\/(\d+)$/.exec(url.pathname)?.[1]);
   const isRuns = $derived(url.pathname === '/runs');
-  const isReports = $derived(!receipt && !isRuns);
-  const find = $derived(report || !isReports ? '' : (url.searchParams.get('find') ?? ''));
+  const isWorkroom = $derived(/^\/workroom(\/|$)/.test(url.pathname));
+  const isReports = $derived(!receipt && !isRuns && !isWorkroom);
+  const find = $derived(report || !(isReports || isWorkroom) ? '' : (url.searchParams.get('find') ?? ''));
   let person = $state('');
   let version = $state('');
   let notice = $state(''); // what whoever keeps the service should know
@@ -23,8 +24,9 @@
   );
 
   function search(text: string) {
-    const to = text ? `/?find=${encodeURIComponent(text)}` : '/';
-    if (report || !isReports) go(to);
+    const at = isWorkroom ? '/workroom' : '/';
+    const to = text ? `${at}?find=${encodeURIComponent(text)}` : at;
+    if (report || (isWorkroom ? url.pathname !== at : !isReports)) go(to);
     else rewrite(to);
   }
 </script>
@@ -41,13 +43,14 @@
   </a>
   <nav class="flex gap-[22px] max-[700px]:gap-3" aria-label="Console">
     {@render tab('/', 'Reports', isReports, isReports && !report)}
-    {@render tab('/runs', 'Runs', !isReports, isRuns)}
+    {@render tab('/runs', 'Runs', !isReports && !isWorkroom, isRuns)}
+    {@render tab('/workroom', 'Workroom', isWorkroom, url.pathname === '/workroom')}
   </nav>
   <input
     class="input ml-auto w-[270px] min-w-[60px] bg-[#164f56] text-sm text-white ring-[#2c6970] placeholder:text-[#c9dad8]"
     type="search"
-    aria-label="Find a report"
-    placeholder="Find a report"
+    aria-label={isWorkroom ? 'Find a definition' : 'Find a report'}
+    placeholder={isWorkroom ? 'Find a definition' : 'Find a report'}
     value={find}
     oninput={(e) => search(e.currentTarget.value)}
   />
@@ -64,11 +67,17 @@
     {#key receipt}<ReceiptPage id={receipt} />{/key}
   {:else if isRuns}
     <RunsPage />
+  {:else if isWorkroom}
+    {#await import('./workroom/Workroom.svelte') then { default: Workroom }}
+      <Workroom />
+    {:catch}
+      <p class="p-6" role="alert">The workroom could not be fetched. Load the page again.</p>
+    {/await}
   {:else}
     <ReportsPage {find} />
   {/if}
 </main>
-{#if version && !report}
+{#if version && !report && !isWorkroom}
   <footer class="mx-auto max-w-[1180px] px-6 py-4 text-sm text-quiet print:hidden">
     Pike Gate {version}
     {#if notice}<p class="text-amber" role="status">Notice: {notice}.</p>{/if}

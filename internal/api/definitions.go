@@ -7,6 +7,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/definition"
 	"pikegate/internal/core/difference"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/service/publish"
@@ -107,6 +108,7 @@ func (r routes) registerDefinitions(api huma.API) {
 		Summary: "Check and publish definition files, all or nothing", Errors: []int{400, 409, 413}}), r.put)
 	huma.Register(api, big(huma.Operation{OperationID: "check-definitions", Method: http.MethodPost, Path: definitionsPath + "/check",
 		Summary: "Find what is wrong with definition files, and what misleads; nothing is stored", Errors: []int{400, 413}}), r.check)
+	huma.Register(api, huma.Operation{OperationID: "definition-schema", Method: http.MethodGet, Path: definitionsPath + "/schema", Summary: "The JSON Schema of definitions, for editors"}, r.schema)
 	huma.Register(api, huma.Operation{OperationID: "get-definition", Method: http.MethodGet, Path: definitionPath, Summary: "A definition as it was written", Errors: []int{400, 404}}, r.definition)
 	huma.Register(api, huma.Operation{OperationID: "delete-definition", Method: http.MethodDelete, Path: definitionPath,
 		Summary: "Take away a definition that nothing uses; its revisions stay", Errors: []int{400, 404, 409}, DefaultStatus: http.StatusOK}, r.delete)
@@ -147,6 +149,10 @@ func (r routes) check(ctx context.Context, in *body[Upload]) (*body[FindingList]
 		return nil, problemOf(ctx, err)
 	}
 	return &body[FindingList]{FindingList{values(found)}}, nil
+}
+
+func (r routes) schema(context.Context, *struct{}) (*body[anyValue], error) {
+	return &body[anyValue]{definition.Schema()}, nil
 }
 
 func (r routes) definition(ctx context.Context, in *struct {

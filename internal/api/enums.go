@@ -8,6 +8,7 @@ import (
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/column"
+	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/export"
@@ -70,6 +71,10 @@ func listed(api huma.API) {
 	put("ColumnInfo", "type", enumOf(column.Types))
 	put("FileColumn", "type", enumOf(column.Types))
 	put("Column", "type", enumOf(column.Types))
+	put("ColumnWord", "type", enumOf(column.Types))
+	put("TypeWords", "type", enumOf(column.Types))
+	put("PromptWord", "type", enumOf(prompt.Types))
+	put("OpWord", "form", enumOf(criteria.Forms))
 	put("Problem", "code", enumOf(fault.Codes()))
 	put("Fault", "code", enumOf(fault.Codes()))
 }

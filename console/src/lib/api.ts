@@ -52,7 +52,7 @@ export class BrokeOff extends Unreached {
   }
 }
 
-async function call(path: string, init: RequestInit): Promise<Response> {
+export async function call(path: string, init: RequestInit): Promise<Response> {
   let response: Response;
   try {
     response = await fetch(`/api/v1${path}`, init);
@@ -66,7 +66,7 @@ async function call(path: string, init: RequestInit): Promise<Response> {
   throw new Unreached(`The service answered with ${response.status} and no words. Try again in a moment.`);
 }
 
-async function decoded<T>(response: Promise<Response>, signal?: AbortSignal): Promise<T> {
+export async function decoded<T>(response: Promise<Response>, signal?: AbortSignal): Promise<T> {
   const whole = await response;
   try {
     return (await whole.json()) as T;
@@ -76,11 +76,19 @@ async function decoded<T>(response: Promise<Response>, signal?: AbortSignal): Pr
   }
 }
 
-function post(path: string, body: unknown, signal?: AbortSignal): Promise<Response> {
+export function post(path: string, body: unknown, signal?: AbortSignal): Promise<Response> {
   return call(path, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body), signal });
 }
 
-const reportPath = (name: string) => `/reports/${encodeURIComponent(name)}`;
+/** A call about a report. One whose name tells its kind, as in query:late-sailings, is answered by one's drafts. */
+function reportPath(name: string, rest = '', query: Record<string, string> = {}): string {
+  const all = new URLSearchParams(query);
+  if (name.includes(':')) all.set('drafts', 'true');
+  return `/reports/${encodeURIComponent(name)}${rest}${all.size > 0 ? `?${all}` : ''}`;
+}
+
+/** Answers, and the day to take for today where that is another one. */
+export type Asked = { answers: Answers; as_of?: string };
 
 export function about(): Promise<About> {
   return decoded(call('/about', {}));
@@ -91,16 +99,16 @@ export async function listReports(search: string, signal?: AbortSignal): Promise
   return list.reports;
 }
 
-export function showReport(name: string, signal?: AbortSignal): Promise<ReportInfo> {
-  return decoded(call(reportPath(name), { signal }), signal);
+export function showReport(name: string, asOf = ''): Promise<ReportInfo> {
+  return decoded(call(reportPath(name, '', asOf ? { as_of: asOf } : {}), {}));
 }
 
-export function understand(name: string, answers: Answers, signal?: AbortSignal): Promise<Understanding> {
-  return decoded(post(`${reportPath(name)}/answers`, { answers }, signal), signal);
+export function understand(name: string, asked: Asked, signal?: AbortSignal): Promise<Understanding> {
+  return decoded(post(reportPath(name, '/answers'), asked, signal), signal);
 }
 
 export function listChoices(name: string, prompt: string, answers: Answers, search: string, skip: number, signal?: AbortSignal): Promise<ChoiceList> {
-  return decoded(post(`${reportPath(name)}/prompts/${encodeURIComponent(prompt)}/choices`, { answers, search, skip }, signal), signal);
+  return decoded(post(reportPath(name, `/prompts/${encodeURIComponent(prompt)}/choices`), { answers, search, skip }, signal), signal);
 }
 
 /** What a run tells of itself, one in a line. */
@@ -118,14 +126,14 @@ type RunEvent =
  */
 export async function runReport(
   name: string,
-  answers: Answers,
+  asked: Asked,
   limit: number,
   evidence: true | 'whole',
   view: View,
   early: (rows: Result) => void,
   signal: AbortSignal,
 ): Promise<Result> {
-  const response = await post(`${reportPath(name)}/runs?output=events`, { answers, limit, evidence, view }, signal);
+  const response = await post(reportPath(name, '/runs', { output: 'events' }), { ...asked, limit, evidence, view }, signal);
   const result: Result = { sections: [], several: false };
   try {
     for await (const line of linesOf(response.body!)) {
@@ -181,15 +189,15 @@ export function moreRows(
   limit: number,
   from: { after: string } | { skip: number },
 ): Promise<Schemas['Result']> {
-  return decoded(post(`${reportPath(name)}/runs?output=json&section=${section}`, { of: receipt, limit, ...from }));
+  return decoded(post(reportPath(name, '/runs', { output: 'json', section: String(section) }), { of: receipt, limit, ...from }));
 }
 
-export function countMatches(name: string, answers: Answers, signal: AbortSignal): Promise<Matches> {
-  return decoded(post(`${reportPath(name)}/matches`, { answers }, signal), signal);
+export function countMatches(name: string, asked: Asked, signal: AbortSignal): Promise<Matches> {
+  return decoded(post(reportPath(name, '/matches'), asked, signal), signal);
 }
 
 export function showHistogram(name: string, prompt: string, month = ''): Promise<Histogram> {
-  return decoded(call(`${reportPath(name)}/prompts/${encodeURIComponent(prompt)}/histogram?month=${month}`, {}));
+  return decoded(call(reportPath(name, `/prompts/${encodeURIComponent(prompt)}/histogram`, { month }), {}));
 }
 
 /** The days of a month, ISO, that have records. */
@@ -212,7 +220,7 @@ export function runAgain(id: number, asOf: string): Promise<Comparison> {
 
 /** All records as CSV that a spreadsheet program may open. It fails where the stream broke off, so that no half file is taken for a whole one. */
 export async function downloadCsv(name: string, answers: Answers, section: number, view: View): Promise<Blob> {
-  const response = await post(`${reportPath(name)}/runs?output=csv&safe=true&section=${section}`, { answers, view });
+  const response = await post(reportPath(name, '/runs', { output: 'csv', safe: 'true', section: String(section) }), { answers, view });
   try {
     return await response.blob();
   } catch (cause) {

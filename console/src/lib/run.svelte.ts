@@ -9,6 +9,7 @@ import {
   runReport,
   showReport,
   understand,
+  type Asked,
   type Matches,
   type ReportInfo,
   type Result,
@@ -18,6 +19,8 @@ import {
 import { currentUrl, rewrite } from './route.svelte';
 
 const pageSize = 200;
+/** Rows of a trial, which has no further pages. */
+const trialSize = 50;
 
 const said = (cause: unknown): string => (cause instanceof Error ? cause.message : String(cause));
 
@@ -38,31 +41,29 @@ export class ReportRun {
 
   #resultQuery = $state(''); // the answers that the result belongs to
 
+  /** Of a trial: the day to take for today, in any form; '' for today. */
+  asOf = $state('');
   readonly answers = $derived(this.report ? answersOf(this.report.prompts, this.fields) : {});
   /** How the reader sees the main table. */
   view = $state.raw<View>({});
+  readonly asked: Asked = $derived(this.asOf ? { answers: this.answers, as_of: this.asOf } : { answers: this.answers });
   readonly query = $derived(this.report ? [queryOf(this.report.prompts, this.fields), queryOfView(this.view)].filter(Boolean).join('&') : '');
   readonly faults = $derived(this.understanding?.errors ?? []);
   readonly stale = $derived(!!this.result && this.query !== this.#resultQuery);
 
   #loadingMore = false;
 
-  constructor(readonly name: string) {
-    showReport(name).then(
-      (report) => {
-        this.report = report;
-        const asked = currentUrl().searchParams;
-        this.fields = fieldsFromQuery(report.prompts, asked);
-        this.view = viewFromQuery(asked);
-        if (asked.size > 0) void this.run();
-      },
-      (cause: Error) => (this.failed = cause.message),
-    );
+  /** A trial is of one's drafts: it has no link, and is put on no record. */
+  constructor(
+    readonly name: string,
+    readonly isTrial = false,
+  ) {
+    void this.load();
     // What was understood is asked for a moment after the last key; an answer to an older
     // question is dropped.
     $effect(() => {
       if (!this.report) return;
-      const given = this.answers;
+      const given = this.asked;
       const stop = new AbortController();
       const timer = setTimeout(
         () => void this.#understand(given, stop.signal).catch(() => {}), // the run says so, where one is asked for
@@ -75,7 +76,24 @@ export class ReportRun {
     });
   }
 
-  async #understand(given: typeof this.answers, signal: AbortSignal) {
+  /** Fetches what the report asks; what is answered already stays. */
+  async load() {
+    try {
+      const report = await showReport(this.name, this.asOf);
+      const query = this.isTrial ? new URLSearchParams() : currentUrl().searchParams;
+      const fields = fieldsFromQuery(report.prompts, query);
+      for (const name of Object.keys(fields)) if (this.touched[name]) fields[name] = this.fields[name] ?? fields[name]!;
+      this.fields = fields;
+      this.report = report;
+      if (!this.isTrial) this.view = viewFromQuery(query);
+      this.failed = '';
+      if (query.size > 0) void this.run();
+    } catch (cause) {
+      this.failed = said(cause);
+    }
+  }
+
+  async #understand(given: Asked, signal: AbortSignal) {
     this.understanding = await understand(this.name, given, signal);
     this.matches = undefined;
     if (this.understanding.errors.length === 0) this.matches = await countMatches(this.name, given, signal);
@@ -96,7 +114,7 @@ export class ReportRun {
     this.running = stop;
     this.failed = this.note = this.receiptOfFailure = '';
     const asked = this.query;
-    const given = this.answers;
+    const given = this.asked;
     const view = this.view;
     let shown = false;
     const before = this.result?.sections ?? [];
@@ -113,8 +131,8 @@ export class ReportRun {
         this.failed = 'Nothing was run: some answers need mending. They are marked beside their questions.';
         return false;
       }
-      rewrite(`${location.pathname}?${asked}`);
-      show(await runReport(this.name, given, pageSize, whole ? 'whole' : true, view, show, stop.signal));
+      if (!this.isTrial) rewrite(`${location.pathname}?${asked}`);
+      show(await runReport(this.name, given, this.isTrial ? trialSize : pageSize, whole ? 'whole' : true, view, show, stop.signal));
     } catch (cause) {
       if (stop.signal.aborted) return true;
       this.failed = said(cause);
@@ -132,7 +150,7 @@ export class ReportRun {
     const shown = this.result;
     const section = shown?.sections[number - 1];
     const receipt = shown?.receipt;
-    if (!section || !receipt || this.#loadingMore || this.stale) return;
+    if (!section || !receipt?.id || this.#loadingMore || this.stale) return;
     const isMain = number === (receipt.main ?? 1);
     if (isMain && !receipt.next) return;
     this.#loadingMore = true;

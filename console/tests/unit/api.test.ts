@@ -21,7 +21,7 @@ test('rows are handed on before the receipt comes', async () => {
   const body = streamOf(start, '{"event":"rows_end"}\n', '{"event":"receipt","receipt":{"id":7}}\n');
   vi.stubGlobal('fetch', async () => new Response(body));
   const early: Result[] = [];
-  const result = await runReport('r', {}, 200, true, {}, (rows) => early.push(rows), new AbortController().signal);
+  const result = await runReport('r', { answers: {} }, 200, true, {}, (rows) => early.push(rows), new AbortController().signal);
   expect(early).toMatchObject([{ sections: [{ rows: [[1]], columns: [{ name: 'id' }] }] }]);
   expect(early[0]!.receipt).toBeUndefined();
   expect(result).toMatchObject({ sections: [{ rows: [[1]] }], receipt: { id: 7 } });
@@ -29,5 +29,5 @@ test('rows are handed on before the receipt comes', async () => {
 
 test('a stream without a receipt broke off', async () => {
   vi.stubGlobal('fetch', async () => new Response(streamOf(start)));
-  await expect(runReport('r', {}, 200, true, {}, () => {}, new AbortController().signal)).rejects.toBeInstanceOf(BrokeOff);
+  await expect(runReport('r', { answers: {} }, 200, true, {}, () => {}, new AbortController().signal)).rejects.toBeInstanceOf(BrokeOff);
 });

@@ -1,7 +1,9 @@
 package definition
 
 import (
+	"bytes"
 	"encoding/json"
+	"fmt"
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/criteria"
@@ -35,10 +37,10 @@ func Schema() []byte {
 
 // schema is a mapping with these keys and no others.
 func (k keys) schema(description string) object {
-	properties := object{}
+	properties := inOrder{}
 	required := []string{}
 	for _, key := range k {
-		properties[key.name] = key.value
+		properties = append(properties, property{key.name, key.value})
 		if key.needed {
 			required = append(required, key.name)
 		}
@@ -48,6 +50,32 @@ func (k keys) schema(description string) object {
 		of["description"] = description
 	}
 	return of
+}
+
+// inOrder are the properties of an object in the order in which people write them.
+type inOrder []property
+
+type property struct {
+	name  string
+	value object
+}
+
+// MarshalJSON writes them as an object.
+func (p inOrder) MarshalJSON() ([]byte, error) {
+	var out bytes.Buffer
+	out.WriteByte('{')
+	for i, one := range p {
+		if i > 0 {
+			out.WriteByte(',')
+		}
+		value, err := json.Marshal(one.value)
+		if err != nil {
+			return nil, err
+		}
+		fmt.Fprintf(&out, "%q:%s", one.name, value)
+	}
+	out.WriteByte('}')
+	return out.Bytes(), nil
 }
 
 // oneKey is a mapping of which exactly one key is there.

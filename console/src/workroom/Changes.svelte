@@ -1,0 +1,190 @@
+<script lang="ts">
+  import type { Fault } from '../lib/api';
+  import { counted, momentText } from '../lib/format';
+  import { follow } from '../lib/route.svelte';
+  import DataTable from '../parts/DataTable.svelte';
+  import Notice from '../parts/Notice.svelte';
+  import PageHead from '../parts/PageHead.svelte';
+  import { checkDrafts, effectOfDrafts, getDraft, listDrafts, publishDrafts, type Draft, type Effect, type Put } from './api';
+
+  // All that one is writing, on its way to readers: the differences, what a check finds, what it would change in the
+  // runs that readers made lately, and the button.
+  let drafts = $state.raw<Draft[]>();
+  let findings = $state.raw<Fault[]>();
+  let effect = $state.raw<Effect>();
+  let published = $state.raw<Put[]>();
+  let failed = $state('');
+  let chosen = $state<Record<string, boolean>>({});
+  let busy = $state(false);
+
+  const key = (d: { kind: string; name: string }) => `${d.kind} ${d.name}`;
+  const errors = $derived((findings ?? []).filter((f) => !f.warning));
+  const takes = $derived((drafts ?? []).filter((d) => chosen[key(d)] ?? true));
+
+  const said = (cause: unknown) => (cause instanceof Error ? cause.message : String(cause));
+
+  async function load() {
+    failed = '';
+    try {
+      const all = await listDrafts();
+      drafts = await Promise.all(all.map((d) => getDraft(d.kind, d.name)));
+      if (drafts.length === 0) return;
+      findings = await checkDrafts();
+      effect = await effectOfDrafts();
+    } catch (cause) {
+      failed = said(cause);
+    }
+  }
+  void load();
+
+  async function publish() {
+    busy = true;
+    failed = '';
+    try {
+      published = (await publishDrafts(takes.map((d) => ({ kind: d.kind, name: d.name })))).definitions;
+      findings = effect = undefined;
+      await load();
+    } catch (cause) {
+      failed = said(cause);
+      if (cause && typeof cause === 'object' && 'problem' in cause) {
+        const more = (cause.problem as { errors?: Fault[] }).errors ?? [];
+        if (more.length > 0) findings = more;
+      }
+    } finally {
+      busy = false;
+    }
+  }
+
+  const placeOf = (f: Fault) => f.place.file ?? '';
+  const changed = $derived((effect?.runs ?? []).filter((r) => !r.same));
+</script>
+
+<svelte:head><title>Changes · Workroom · Pike Gate</title></svelte:head>
+
+<div class="mx-auto max-w-[980px] px-6 pt-7 pb-15">
+  <PageHead title="Check and publish">
+    {#snippet about()}<a href="/workroom" onclick={follow}>Workroom</a> · what you are writing, on its way to readers{/snippet}
+    {#snippet tools()}
+      <button type="button" class="btn bg-deep text-on-deep" disabled={busy || takes.length === 0} onclick={() => void publish()}
+        >{busy ? 'Publishing…' : `Publish ${counted(takes.length, 'draft')}`}</button
+      >
+    {/snippet}
+  </PageHead>
+  <div class="mt-4 grid gap-5">
+    {#if failed}<Notice kind="failed">{failed}</Notice>{/if}
+    {#if published}
+      <Notice kind="read">
+        Published: {#each published as p, i (key(p))}{i > 0 ? ', ' : ''}<a
+            href={p.kind === 'report' ? `/reports/${encodeURIComponent(p.name)}` : `/workroom/${p.kind}/${encodeURIComponent(p.name)}`}
+            onclick={follow}>{p.kind} {p.name}</a
+          >{p.change === 'same' ? ' (the same as before)' : `, revision ${p.revision}`}{/each}.
+      </Notice>
+    {/if}
+    {#if drafts && drafts.length === 0}
+      <p class="text-quiet" role="status">There are no drafts. What you change in the workroom stands here until it is published.</p>
+    {:else if drafts}
+      <section aria-label="Drafts">
+        <h2 class="mb-1.5 text-[17px] font-[660]">What changes</h2>
+        <ul class="divide-y divide-line border-y border-line">
+          {#each drafts as d (key(d))}
+            <li class="grid grid-cols-[auto_1fr] gap-x-3 py-2">
+              <input
+                class="mt-1 checkbox"
+                type="checkbox"
+                aria-label="Publish {key(d)}"
+                checked={chosen[key(d)] ?? true}
+                onchange={(e) => (chosen[key(d)] = e.currentTarget.checked)}
+              />
+              <div class="min-w-0">
+                <a class="font-[640]" href="/workroom/{d.kind}/{encodeURIComponent(d.name)}" onclick={follow}>{d.kind} {d.name}</a>
+                <span class="text-sm text-quiet">{d.base === 0 ? 'new' : `from revision ${d.base}`}{d.saved_at ? `, saved ${momentText(d.saved_at)}` : ''}</span
+                >
+                {#if (d.theirs?.length ?? 0) > 0}<p class="text-sm text-brick">
+                    A later revision was published meanwhile: open it and choose what to take.
+                  </p>{/if}
+                <ul class="text-sm">
+                  {#each d.changes.slice(0, 12) as c (c.path)}
+                    <li>
+                      <code class="bg-transparent p-0">{c.path}</code>{#if c.old === undefined}{' '}is new: {c.new}{:else if c.new === undefined}{' '}is gone;
+                        it was {c.old}{:else}{' '}was {c.old}, is {c.new}{/if}
+                    </li>
+                  {/each}
+                  {#if d.changes.length > 12}<li class="text-quiet">and {d.changes.length - 12} more</li>{/if}
+                </ul>
+              </div>
+            </li>
+          {/each}
+        </ul>
+      </section>
+      <section aria-label="Findings">
+        <h2 class="mb-1.5 text-[17px] font-[660]">What a check finds</h2>
+        {#if !findings}
+          <p class="text-quiet" role="status">Checking, with the databases and the proofs…</p>
+        {:else if findings.length === 0}
+          <p role="status">Nothing: all fits together and with the databases, and the proofs hold.</p>
+        {:else}
+          <p class="mb-1 text-sm text-quiet" role="status">{counted(errors.length, 'error')}, {counted(findings.length - errors.length, 'warning')}</p>
+          {#each findings as f, i (i)}
+            {@const [kind, name] = placeOf(f).split(' ')}
+            <p class="my-1 border-l-3 px-3 py-1 text-[14.5px] {f.warning ? 'border-amber bg-amber-tint' : 'border-brick bg-brick-tint'}">
+              {#if kind && name}<a href="/workroom/{kind}/{encodeURIComponent(name)}" onclick={follow}>{kind} {name}</a>, line {f.place.line}:
+              {/if}{f.message}{f.suggestions?.length ? `; did you mean “${f.suggestions[0]}”?` : '.'}
+            </p>
+          {/each}
+        {/if}
+      </section>
+      <section aria-label="Effect on readers">
+        <h2 class="mb-1.5 text-[17px] font-[660]">What it changes for readers</h2>
+        {#if !effect}
+          <p class="text-quiet" role="status">{findings ? 'Running again what readers ran lately…' : 'After the check.'}</p>
+        {:else if effect.reports.length === 0}
+          <p role="status">Nothing that is published is made of what changes.</p>
+        {:else if effect.runs.length === 0}
+          <p role="status">{effect.reports.join(', ')}: nobody has run {effect.reports.length === 1 ? 'it' : 'them'} yet.</p>
+        {:else}
+          <p role="status">
+            {counted(effect.runs.length, 'run')} of {effect.reports.join(', ')} made again: {changed.length === 0
+              ? 'each would bring the same rows in the same order.'
+              : `${changed.length} would bring something else.`}{effect.left ? ` ${counted(effect.left, 'run')} could not be tried in time.` : ''}
+          </p>
+          {#if changed.length > 0}
+            <DataTable
+              caption="Runs that would change"
+              heads={[
+                { text: 'Run' },
+                { text: 'What ran' },
+                { text: 'Gained', isNumber: true },
+                { text: 'Lost', isNumber: true },
+                { text: 'Changed', isNumber: true },
+              ]}
+            >
+              {#snippet rows()}
+                {#each changed as r (r.receipt)}
+                  <tr class="[&>td]:border-b [&>td]:border-line [&>td]:px-2.5 [&>td]:py-1.5 [&>td]:align-top">
+                    <td class="whitespace-nowrap"
+                      ><a href="/receipts/{r.receipt}" onclick={follow}>{r.receipt}</a>
+                      {r.report}<br /><span class="text-sm text-quiet">{r.person}, {momentText(r.started_at)}</span></td
+                    >
+                    <td class="text-[13.5px]"
+                      >{r.said}{#if r.now}<br /><b class="font-[600]">It would be:</b> {r.now}{/if}{#if r.problem}<br /><span class="text-brick"
+                          >{r.problem}</span
+                        >{/if}
+                      {#if r.keys}<details class="text-quiet">
+                          <summary class="cursor-pointer">which</summary>{#each Object.entries(r.keys) as [what, keys] (what)}{#if keys?.length}<p>
+                                {what}: {keys.map((k) => k.join(' ')).join(', ')}
+                              </p>{/if}{/each}
+                        </details>{/if}
+                    </td>
+                    <td class="text-right">{r.gained.toLocaleString('en')}</td>
+                    <td class="text-right" class:text-brick={r.lost > 0}>{r.lost.toLocaleString('en')}</td>
+                    <td class="text-right">{r.changed.toLocaleString('en')}</td>
+                  </tr>
+                {/each}
+              {/snippet}
+            </DataTable>
+          {/if}
+        {/if}
+      </section>
+    {/if}
+  </div>
+</div>

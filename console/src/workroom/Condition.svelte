@@ -1,0 +1,133 @@
+<script lang="ts">
+  import { spelledDay } from '../lib/format';
+  import type { Edit, Words } from './api';
+  import type { DraftEditor } from './draft.svelte';
+  import Operand from './Operand.svelte';
+  import Pick from './Pick.svelte';
+  import Piece from './Piece.svelte';
+  import { entries, entry, findingsAt, items, pointer, textOf, type Node } from './part';
+  import { promptText } from './templates';
+  import { saveDraft } from './api';
+
+  // A condition as words: the column, how it is compared, with what.
+  type Props = { editor: DraftEditor; words?: Words; node: Node & { is: 'condition' }; asOf: string; reload: () => void };
+  let { editor, words, node, asOf, reload }: Props = $props();
+
+  const column = $derived(words?.columns.find((c) => c.name === node.column));
+  const ops = $derived(words?.operators.find((t) => t.type === column?.type)?.operators ?? []);
+  const op = $derived(ops.find((o) => o.op === node.op));
+  const prompt = $derived(textOf(entry(node.operand, 'prompt')));
+  const asked = $derived(words?.prompts.find((p) => p.name === prompt));
+  const isBare = $derived(node.op === 'missing' || node.op === 'present');
+  const isWrong = (path: string, key: boolean) => findingsAt(editor.draft?.findings ?? [], path, !key).some((f) => !f.warning && !!f.key === key);
+
+  const operandText = $derived.by(() => {
+    const of = node.operand;
+    if (prompt) return `${asked?.ask ?? prompt}${entry(of, 'side') ? ` (its ${textOf(entry(of, 'side'))})` : ''}`;
+    if (entry(of, 'column')) return `the record's ${words?.columns.find((c) => c.name === textOf(entry(of, 'column')))?.label ?? textOf(entry(of, 'column'))}`;
+    if (entry(of, 'person')) return `the ${textOf(entry(of, 'person'))} of who runs it`;
+    if (of?.kind === 'mapping')
+      return entries(of)
+        .map((e) => `${items(e.part).map(textOf).join(', ') || textOf(entry(e.part, 'prompt'))} (${e.key})`)
+        .join(', ');
+    const texts = of?.kind === 'list' ? items(of).map(textOf) : [textOf(of)];
+    if (node.op === 'within' && texts.length === 2) return texts.join(' to ');
+    return texts.map((t) => (/^\d{4}-\d\d-\d\d$/.test(t) ? spelledDay(t) : t === '' ? '…' : t)).join(', ');
+  });
+
+  const columnPath = $derived(node.path + pointer(node.column));
+
+  function setColumn(name: string, close: () => void) {
+    close();
+    if (name !== node.column) void editor.edit([{ op: 'rename', path: columnPath, name }]);
+  }
+
+  /** Another operator keeps what it is compared with: what does not fit is told, and nothing is lost. */
+  function setOp(to: string, close: () => void) {
+    close();
+    if (to === node.op) return;
+    const toBare = to === 'missing' || to === 'present';
+    let edits: Edit[];
+    if (toBare) edits = [{ op: 'set', path: columnPath, value: to as never }];
+    else if (isBare) {
+      const takes = ops.find((o) => o.op === to);
+      const first = takes?.prompts[0];
+      edits = [
+        {
+          op: 'set',
+          path: columnPath,
+          value: { [to]: first ? { prompt: first } : takes?.form === 'values' || takes?.form === 'day_list' ? [''] : '' } as never,
+        },
+      ];
+    } else edits = [{ op: 'rename', path: node.operandPath, name: to }];
+    void editor.edit(edits);
+  }
+
+  async function ask(name: string, close: () => void) {
+    close();
+    if (!column || !op) return;
+    try {
+      if (!words?.prompts.some((p) => p.name === name)) await saveDraft('prompt', name, 0, promptText(name, column, op, words!.dataset));
+      await editor.edit([{ op: 'set', path: node.operandPath, value: (op.form === 'recurs' ? { months: { prompt: name } } : { prompt: name }) as never }]);
+      reload();
+    } catch (cause) {
+      editor.note = cause instanceof Error ? cause.message : String(cause);
+    }
+  }
+</script>
+
+<Piece text={column?.label.toLowerCase() ?? node.column} names="Column" look={isWrong(columnPath, true) ? 'wrong' : 'data'} path={columnPath}>
+  {#snippet children(close)}
+    <Pick
+      label="Another column"
+      chosen={node.column}
+      options={(words?.columns ?? []).map((c) => ({ value: c.name, text: c.label, note: `${c.name}, ${c.type}` }))}
+      pick={(name) => setColumn(name, close)}
+    />
+  {/snippet}
+</Piece>
+<Piece text={op?.said ?? node.op.replaceAll('_', ' ')} names="How it is compared" look={!op && words ? 'wrong' : 'data'} path={node.operandPath}>
+  {#snippet children(close)}
+    <Pick label="How it is compared" chosen={node.op} options={ops.map((o) => ({ value: o.op, text: o.said, note: o.note }))} pick={(to) => setOp(to, close)} />
+    {#if column?.type === 'text' && !isBare}
+      <label class="mt-2 flex items-center gap-2 border-t border-line pt-2 text-sm"
+        ><input
+          class="checkbox"
+          type="checkbox"
+          checked={node.ignoresCase}
+          onchange={() =>
+            void editor.edit([
+              node.ignoresCase ? { op: 'remove', path: `${columnPath}/ignore_case` } : { op: 'add', path: `${columnPath}/ignore_case`, value: true as never },
+            ])}
+        /> in any case of letters</label
+      >
+    {/if}
+  {/snippet}
+</Piece>
+{#if !isBare}
+  <Piece text={operandText} names="Compared with" look={isWrong(node.operandPath, false) ? 'wrong' : prompt ? 'prompt' : 'data'} path="{node.operandPath}/">
+    {#snippet children(close)}
+      {#if words && column && op}
+        <Operand
+          {words}
+          {column}
+          {op}
+          {asOf}
+          operand={node.operand}
+          set={(value) => {
+            close();
+            void editor.edit([{ op: 'set', path: node.operandPath, value: value as never }]);
+          }}
+          ask={(name) => void ask(name, close)}
+        />
+        {#if prompt}<p class="mt-2 border-t border-line pt-2 text-sm"><a href="/workroom/prompt/{encodeURIComponent(prompt)}">The question {prompt}</a></p>{/if}
+      {:else}
+        <p class="text-sm">Choose a column and an operator that go together first.</p>
+      {/if}
+    {/snippet}
+  </Piece>
+{/if}
+{#if asked?.optional && prompt}<span class="text-quiet">(if answered)</span>{:else if op?.note && op.note !== 'both ends included'}<span class="text-quiet"
+    >{op.note}</span
+  >{/if}
+{#if node.ignoresCase}<span class="text-quiet">in any case</span>{/if}

@@ -1,0 +1,224 @@
+<script lang="ts">
+  import { tick } from 'svelte';
+  import type { Words } from './api';
+  import Condition from './Condition.svelte';
+  import type { DraftEditor } from './draft.svelte';
+  import Findings from './Findings.svelte';
+  import Group from './Group.svelte';
+  import { findingsAt, groups, moveTo, partsOf, pointer, wrap, type Logic, type Node } from './part';
+  import Pick from './Pick.svelte';
+  import Piece from './Piece.svelte';
+
+  // A node of criteria: a condition, a filter, or a group with what is in it. Nodes of a group are moved by drag, by
+  // Alt with the arrows, and by their menu.
+  type Props = {
+    editor: DraftEditor;
+    words?: Words;
+    node: Node;
+    asOf: string;
+    reload: () => void;
+    /** How many records there would be with another word for a group, by the path of the group and the word. */
+    counts?: Record<string, number>;
+    /** Where it stands in its group; absent for what stands alone. */
+    list?: { path: string; index: number; of: number };
+    /** Words in front of it. */
+    lead?: string;
+  };
+  let { editor, words, node, asOf, reload, counts = {}, list, lead = '' }: Props = $props();
+
+  const findings = $derived(editor.draft?.findings ?? []);
+  let over = $state(false);
+
+  const said: Record<Logic, string> = { all: 'of these hold', any: 'of these holds', none: 'of these holds' };
+  const count = (n: number | undefined) => (n === undefined ? '' : n.toLocaleString('en'));
+
+  async function move(edits: ReturnType<typeof moveTo>, to?: string) {
+    if (!(await editor.edit(edits)) || !to) return;
+    await tick();
+    document.querySelector<HTMLElement>(`[data-node="${CSS.escape(to)}"]`)?.focus();
+  }
+
+  function key(event: KeyboardEvent) {
+    if (!list || event.target !== event.currentTarget) return;
+    if (event.key === 'Delete') void remove();
+    else if (event.altKey && event.key === 'ArrowUp' && list.index > 0)
+      void move(moveTo(node.path, list.path, list.index - 1), `${list.path}/${list.index - 1}`);
+    else if (event.altKey && event.key === 'ArrowDown' && list.index < list.of - 1)
+      void move(moveTo(node.path, list.path, list.index + 2), `${list.path}/${list.index + 1}`);
+    else return;
+    event.preventDefault();
+  }
+
+  function remove() {
+    return editor.edit([{ op: 'remove', path: node.path }]);
+  }
+
+  /** Out of its group, behind it. */
+  function out() {
+    const group = partsOf(list!.path).slice(0, -1);
+    return editor.edit(moveTo(node.path, pointer(...group.slice(0, -1)), Number(group.at(-1)) + 1));
+  }
+
+  const canGoOut = $derived(!!list && /\/\d+\/(all|any|none)$/.test(list.path));
+
+  type Action = { text: string; do: () => unknown };
+  const actions = $derived<Action[]>([
+    ...(list && list.index > 0 ? [{ text: 'Move up', do: () => move(moveTo(node.path, list.path, list.index - 1)) }] : []),
+    ...(list && list.index < list.of - 1 ? [{ text: 'Move down', do: () => move(moveTo(node.path, list.path, list.index + 2)) }] : []),
+    ...(list ? groups.map((logic) => ({ text: `Put into a group of its own: ${logic}`, do: () => editor.edit(wrap(node.path, logic)) })) : []),
+    ...(canGoOut ? [{ text: 'Take out of this group', do: out }] : []),
+    { text: 'Remove', do: remove },
+  ]);
+
+  function dropped(event: DragEvent) {
+    event.preventDefault();
+    event.stopPropagation();
+    over = false;
+    const from = event.dataTransfer?.getData('text/x-node');
+    if (from && list) void move(moveTo(from, list.path, list.index));
+  }
+</script>
+
+{#snippet menu()}
+  <Piece text="⋯" names="More for this condition" look="quiet">
+    {#snippet children(close)}
+      <ul class="grid">
+        {#each actions as a (a.text)}
+          <li>
+            <button
+              type="button"
+              class="w-full cursor-pointer px-2 py-1 text-left hover:bg-tint focus:bg-tint"
+              onclick={() => {
+                close();
+                void a.do();
+              }}>{a.text}</button
+            >
+          </li>
+        {/each}
+      </ul>
+    {/snippet}
+  </Piece>
+{/snippet}
+
+<!-- a node is moved by keys when it has the focus itself -->
+<!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+<!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
+<div
+  class={over ? 'border-t-2 border-deep' : 'border-t-2 border-transparent'}
+  role="group"
+  aria-label={node.is === 'group' ? 'Group' : 'Condition'}
+  tabindex={list ? 0 : -1}
+  data-node={node.path}
+  draggable={!!list}
+  onkeydown={key}
+  ondragstart={(e) => {
+    e.stopPropagation();
+    e.dataTransfer?.setData('text/x-node', node.path);
+  }}
+  ondragover={(e) => {
+    if (!list || !e.dataTransfer?.types.includes('text/x-node')) return;
+    e.preventDefault();
+    e.stopPropagation();
+    over = true;
+  }}
+  ondragleave={() => (over = false)}
+  ondrop={dropped}
+>
+  {#if lead}<b class="font-[640]">{lead}</b>{/if}
+  {#if node.is === 'group'}
+    <Piece text={node.logic} names="Of the conditions below" path={node.path + pointer(node.logic)}>
+      {#snippet children(close)}
+        <Pick
+          label="Which of them must hold"
+          chosen={node.logic}
+          options={groups.map((g) => ({
+            value: g,
+            text: g,
+            note: `${g === 'all' ? 'each of them holds' : g === 'any' ? 'one of them holds at least' : 'not one of them holds'}${counts[`${node.path} ${g}`] === undefined ? '' : `: ${count(counts[`${node.path} ${g}`])} records`}`,
+          }))}
+          pick={(to) => {
+            close();
+            if (to !== node.logic) void editor.edit([{ op: 'rename', path: node.path + pointer(node.logic), name: to }]);
+          }}
+        />
+      {/snippet}
+    </Piece>
+    <span class="text-quiet"
+      >{said[node.logic]}{#if counts[`${node.path} any`] !== undefined && counts[`${node.path} all`] !== undefined}{' '}({count(
+          counts[`${node.path} ${node.logic}`],
+        )}; {node.logic === 'any' ? `all of them: ${count(counts[`${node.path} all`])}` : `any of them: ${count(counts[`${node.path} any`])}`}){/if}</span
+    >
+    {#if list}{@render menu()}{/if}
+    <Findings {editor} findings={findings.filter((f) => f.path === node.path || f.path === node.path + pointer(node.logic))} />
+    <div class="ml-1.5 border-l-2 border-mark pl-4">
+      {#each node.nodes as child, i (child.path)}
+        <Group {editor} {words} node={child} {asOf} {reload} {counts} list={{ path: node.path + pointer(node.logic), index: i, of: node.nodes.length }} />
+      {/each}
+      <div class="flex gap-3">
+        <Piece text="+ condition" names="Add" look="add">
+          {#snippet children(close)}
+            <Pick
+              label="A condition on which column?"
+              options={(words?.columns ?? []).map((c) => ({ value: c.name, text: c.label, note: `${c.name}, ${c.type}` }))}
+              pick={(column) => {
+                close();
+                void editor.edit([{ op: 'add', path: `${node.path}${pointer(node.logic)}/-`, value: { [column]: 'present' } as never }]);
+              }}
+            />
+          {/snippet}
+        </Piece>
+        <Piece text="+ group" names="Add" look="add">
+          {#snippet children(close)}
+            <Pick
+              label="A group of which kind?"
+              options={groups.map((g) => ({ value: g, text: g, note: `${said[g]}` }))}
+              pick={(logic) => {
+                close();
+                void editor.edit([{ op: 'add', path: `${node.path}${pointer(node.logic)}/-`, value: { [logic]: [] } as never }]);
+              }}
+            />
+          {/snippet}
+        </Piece>
+        {#if (words?.filters.length ?? 0) > 0}
+          <Piece text="+ filter" names="Add" look="add">
+            {#snippet children(close)}
+              <Pick
+                label="Which filter?"
+                options={(words?.filters ?? []).map((f) => ({ value: f, text: f }))}
+                pick={(filter) => {
+                  close();
+                  void editor.edit([{ op: 'add', path: `${node.path}${pointer(node.logic)}/-`, value: { filter } as never }]);
+                }}
+              />
+            {/snippet}
+          </Piece>
+        {/if}
+      </div>
+    </div>
+  {:else}
+    {#if node.is === 'condition'}
+      <Condition {editor} {words} {node} {asOf} {reload} />
+    {:else if node.is === 'filter'}
+      <span class="text-quiet">the filter</span>
+      <Piece text={node.name} names="Filter" path={node.path}>
+        {#snippet children(close)}
+          <Pick
+            label="Another filter"
+            chosen={node.name}
+            options={(words?.filters ?? []).map((f) => ({ value: f, text: f }))}
+            pick={(filter) => {
+              close();
+              void editor.edit([{ op: 'set', path: `${node.path}/filter`, value: filter as never }]);
+            }}
+          />
+          <p class="mt-2 border-t border-line pt-2 text-sm"><a href="/workroom/filter/{encodeURIComponent(node.name)}">The filter {node.name}</a></p>
+        {/snippet}
+      </Piece>
+      <span class="text-quiet">holds</span>
+    {:else}
+      <code class="border-b-2 border-dotted border-brick">{node.text || 'nothing'}</code> <span class="text-quiet">is no condition yet</span>
+    {/if}
+    {@render menu()}
+    <Findings {editor} findings={findingsAt(findings, node.path)} />
+  {/if}
+</div>

@@ -1,0 +1,335 @@
+<script lang="ts">
+  import type { Schema, Words } from './api';
+  import Criteria from './Criteria.svelte';
+  import type { DraftEditor } from './draft.svelte';
+  import Findings from './Findings.svelte';
+  import { entries, entry, find, findingsAt, items, moveTo, pointer, textOf } from './part';
+  import PartForm from './PartForm.svelte';
+  import Pick from './Pick.svelte';
+  import Piece from './Piece.svelte';
+
+  // A query or a filter as a sentence that is edited in place.
+  type Props = {
+    editor: DraftEditor;
+    words?: Words;
+    schema: Schema;
+    names: Record<string, string[]>;
+    asOf: string;
+    reload: () => void;
+    counts: Record<string, number>;
+  };
+  let { editor, words, schema, names, asOf, reload, counts }: Props = $props();
+
+  const form = $derived(editor.draft?.form);
+  const findings = $derived(editor.draft?.findings ?? []);
+  const isQuery = $derived(editor.kind === 'query');
+  const isSummary = $derived(!!entry(form, 'summaries') || !!entry(form, 'group'));
+  const label = (name: string) => (words?.columns.find((c) => c.name === name)?.label ?? name).toLowerCase();
+  const unknown = (name: string) => !!words && !words.columns.some((c) => c.name === name);
+  const columns = $derived((words?.columns ?? []).map((c) => ({ value: c.name, text: c.label, note: `${c.name}, ${c.type}` })));
+  const show = $derived(items(entry(form, 'show')).map(textOf));
+  const group = $derived(items(entry(form, 'group')));
+  const summaries = $derived(entries(entry(form, 'summaries')));
+  const sort = $derived(items(entry(form, 'sort')).map(textOf));
+  // A summary is sorted by its groups and figures.
+  const sortable = $derived(isSummary ? [...group.map(groupName), ...summaries.map((s) => s.key)].map((n) => ({ value: n, text: n })) : columns);
+
+  function groupName(part: (typeof group)[number]): string {
+    return textOf(part) || (entries(part)[0]?.key ?? '');
+  }
+
+  function groupText(part: (typeof group)[number]): string {
+    const by = entries(part)[0];
+    if (!by) return label(textOf(part));
+    return `${label(by.key)} by ${textOf(entry(by.part, 'by')).replaceAll('-', ' ')}${textOf(entry(by.part, 'fill')) === 'true' ? ', none left out' : ''}`;
+  }
+
+  function figureText(key: string, part: (typeof group)[number]): string {
+    const named = textOf(entry(part, 'label'));
+    if (textOf(part) === 'count') return named || key;
+    const of = entries(part).find((e) => !['label', 'scale'].includes(e.key));
+    const what = of ? `${of.key} of ${textOf(of.part) || items(of.part).map(textOf).join(' by ')}` : key;
+    return named ? `${named} (${what})` : what;
+  }
+
+  const direction = (text: string) => {
+    const m = /^(.*?)(?: (ascending|descending))?$/.exec(text);
+    return { column: m?.[1] ?? text, down: m?.[2] === 'descending' };
+  };
+
+  function sortText(text: string): string {
+    const { column, down } = direction(text);
+    const type = words?.columns.find((c) => c.name === column)?.type;
+    const dated = type === 'date' || type === 'datetime' || type === 'instant';
+    const number = type === 'integer' || type === 'decimal' || type === 'number' || (isSummary && summaries.some((s) => s.key === column));
+    const order = dated ? (down ? 'newest first' : 'oldest first') : number ? (down ? 'greatest first' : 'least first') : down ? 'Z to A' : 'A to Z';
+    return `${label(column)}, ${order}`;
+  }
+
+  /** Adds an item to a list of the definition that may not be there yet. */
+  function append(key: string, value: unknown, before: string) {
+    const there = entry(form, key);
+    void editor.edit([there ? { op: 'add', path: `/${key}/-`, value: value as never } : { op: 'add', path: `/${key}`, before, value: [value] as never }]);
+  }
+
+  const listActions = (path: string, i: number, of: number) => [
+    ...(i > 0 ? [{ text: 'Move forward', edits: moveTo(`${path}/${i}`, path, i - 1) }] : []),
+    ...(i < of - 1 ? [{ text: 'Move back', edits: moveTo(`${path}/${i}`, path, i + 2) }] : []),
+    { text: 'Remove', edits: [{ op: 'remove' as const, path: `${path}/${i}` }] },
+  ];
+</script>
+
+{#snippet actions(path: string, i: number, of: number, close: () => void)}
+  <div class="mt-2 flex flex-wrap gap-2 border-t border-line pt-2">
+    {#each listActions(path, i, of) as a (a.text)}
+      <button
+        type="button"
+        class="btn-plain"
+        onclick={() => {
+          close();
+          void editor.edit(a.edits);
+        }}>{a.text}</button
+      >
+    {/each}
+  </div>
+{/snippet}
+
+<div class="say rounded-container border border-line bg-card px-6 py-4 text-[18px]/[1.75]">
+  {#if isQuery}
+    <div>
+      {#if isSummary}
+        <b class="font-[640]">Count up</b>
+        {#each summaries as s, i (s.key)}
+          <Piece
+            text={figureText(s.key, s.part)}
+            names="Figure"
+            path={`/summaries${pointer(s.key)}`}
+            after={i < summaries.length - 1 ? ', ' : ''}
+            look={findingsAt(findings, `/summaries${pointer(s.key)}`).some((f) => !f.warning) ? 'wrong' : 'data'}
+          >
+            {#snippet children(close)}
+              <PartForm
+                {editor}
+                schema={schema.properties?.summaries?.additionalProperties as Schema}
+                root={schema}
+                path={`/summaries${pointer(s.key)}`}
+                name={s.key}
+                {names}
+                {words}
+                {asOf}
+                {reload}
+              />
+              <div class="mt-2 border-t border-line pt-2">
+                <button
+                  type="button"
+                  class="btn-plain"
+                  onclick={() => {
+                    close();
+                    void editor.edit([{ op: 'remove', path: `/summaries${pointer(s.key)}` }]);
+                  }}>Remove</button
+                >
+              </div>
+            {/snippet}
+          </Piece>
+        {/each}
+        <Piece text="+ figure" names="Add" look="add">
+          {#snippet children(close)}
+            <Pick
+              label="A figure of what?"
+              options={[
+                { value: '', text: 'How many records' },
+                ...(words?.columns ?? [])
+                  .filter((c) => ['integer', 'decimal', 'number'].includes(c.type))
+                  .map((c) => ({ value: c.name, text: `Sum of ${c.label}`, note: c.name })),
+              ]}
+              pick={(of) => {
+                close();
+                const key = of === '' ? 'records' : `sum_of_${of.toLowerCase().replace(/\W+/g, '_')}`;
+                const value = of === '' ? { count: 'records' } : { sum: of };
+                void editor.edit([
+                  entry(form, 'summaries')
+                    ? { op: 'add', path: `/summaries${pointer(key)}`, value: value as never }
+                    : { op: 'add', path: '/summaries', before: 'sort', value: { [key]: value } as never },
+                ]);
+              }}
+            />
+          {/snippet}
+        </Piece>
+        <b class="font-[640]">by</b>
+        {#each group as g, i (i)}
+          {#if i > 0}and{/if}
+          <Piece
+            text={groupText(g)}
+            names="Put together by"
+            path={`/group/${i}`}
+            look={findingsAt(findings, `/group/${i}`).some((f) => !f.warning) ? 'wrong' : 'data'}
+          >
+            {#snippet children(close)}
+              <PartForm
+                {editor}
+                schema={schema.properties?.group?.items as Schema}
+                root={schema}
+                path={`/group/${i}`}
+                name="group"
+                {names}
+                {words}
+                {asOf}
+                {reload}
+              />
+              {@render actions('/group', i, group.length, close)}
+            {/snippet}
+          </Piece>
+        {/each}
+        <Piece text="+ group" names="Add" look="add">
+          {#snippet children(close)}
+            <Pick
+              label="Put together by which column?"
+              options={columns}
+              pick={(name) => {
+                close();
+                const dated = ['date', 'datetime', 'instant'].includes(words?.columns.find((c) => c.name === name)?.type ?? '');
+                append('group', dated ? { [name]: { by: 'month', fill: true } } : name, 'summaries');
+              }}
+            />
+          {/snippet}
+        </Piece>
+      {:else}
+        <b class="font-[640]">Show</b>
+        {#each show as name, i (i)}
+          <Piece text={label(name)} names="Column" path={`/show/${i}`} after={i < show.length - 1 ? ',' : ''} look={unknown(name) ? 'wrong' : 'data'}>
+            {#snippet children(close)}
+              <Pick
+                label="Another column"
+                chosen={name}
+                options={columns}
+                pick={(to) => {
+                  close();
+                  void editor.edit([{ op: 'set', path: `/show/${i}`, value: to as never }]);
+                }}
+              />
+              {@render actions('/show', i, show.length, close)}
+            {/snippet}
+          </Piece>
+        {/each}
+        <Piece text="+ column" names="Add" look="add">
+          {#snippet children(close)}
+            <Pick
+              label="Which column?"
+              options={columns.filter((c) => !show.includes(c.value))}
+              pick={(name) => {
+                close();
+                append('show', name, 'where');
+              }}
+            />
+          {/snippet}
+        </Piece>
+      {/if}
+      <b class="font-[640]">of</b>
+      <Piece text={words?.title ?? textOf(entry(form, 'of'))} names="Dataset" path="/of" look={words ? 'data' : 'wrong'}>
+        {#snippet children(close)}
+          <Pick
+            label="Another dataset"
+            chosen={textOf(entry(form, 'of'))}
+            options={(names.dataset ?? []).map((n) => ({ value: n, text: n }))}
+            pick={(to) => {
+              close();
+              void editor.edit([{ op: 'set', path: '/of', value: to as never }]);
+            }}
+          />
+          <p class="mt-2 border-t border-line pt-2 text-sm">
+            <a href="/workroom/dataset/{encodeURIComponent(textOf(entry(form, 'of')))}">The dataset {textOf(entry(form, 'of'))}</a>
+          </p>
+        {/snippet}
+      </Piece>
+    </div>
+    <Findings
+      {editor}
+      findings={[...findingsAt(findings, '/show'), ...findingsAt(findings, '/of'), ...findingsAt(findings, '/group'), ...findingsAt(findings, '/summaries')]}
+    />
+  {:else}
+    <div><b class="font-[640]">Of</b> {@render datasetOf()} <b class="font-[640]">those</b></div>
+  {/if}
+  <div class="mt-1">
+    <Criteria {editor} {words} path="/where" lead="where" {asOf} {reload} {counts} before={isSummary ? 'group' : 'sort'} />
+  </div>
+  {#if entry(form, 'having')}
+    <div class="mt-1">
+      <Criteria
+        {editor}
+        words={words && { ...words, columns: summaries.map((s) => ({ name: s.key, label: s.key, type: 'number' as const })), operators: words.operators }}
+        path="/having"
+        lead="of which"
+        {asOf}
+        {reload}
+      />
+    </div>
+  {/if}
+  {#if isQuery}
+    <div class="mt-1">
+      <b class="font-[640]">sorted by</b>
+      {#each sort as text, i (i)}
+        {@const by = direction(text)}
+        <Piece
+          text={sortText(text)}
+          names="Sorted by"
+          path={`/sort/${i}`}
+          after={i < sort.length - 1 ? ', then' : ''}
+          look={sortable.some((c) => c.value === by.column) || !words ? 'data' : 'wrong'}
+        >
+          {#snippet children(close)}
+            <div class="mb-2 flex gap-2">
+              <button
+                type="button"
+                class="btn-plain"
+                onclick={() => {
+                  close();
+                  void editor.edit([{ op: 'set', path: `/sort/${i}`, value: (by.down ? by.column : `${by.column} descending`) as never }]);
+                }}>Turn round</button
+              >
+            </div>
+            <Pick
+              label="By another column"
+              chosen={by.column}
+              options={sortable}
+              pick={(to) => {
+                close();
+                void editor.edit([{ op: 'set', path: `/sort/${i}`, value: (by.down ? `${to} descending` : to) as never }]);
+              }}
+            />
+            {@render actions('/sort', i, sort.length, close)}
+          {/snippet}
+        </Piece>
+      {/each}
+      <Piece text="+ sort" names="Add" look="add">
+        {#snippet children(close)}
+          <Pick
+            label="By which column?"
+            options={sortable.filter((c) => !sort.some((s) => direction(s).column === c.value))}
+            pick={(name) => {
+              close();
+              append('sort', name, '');
+            }}
+          />
+        {/snippet}
+      </Piece>
+      {#if words && !isSummary}<span class="text-quiet">(then {words.key.map(label).join(', ')}, so that the order never changes)</span>{/if}
+    </div>
+    <Findings {editor} findings={findingsAt(findings, '/sort')} />
+  {/if}
+</div>
+
+{#snippet datasetOf()}
+  <Piece text={words?.title ?? textOf(entry(form, 'of'))} names="Dataset" path="/of">
+    {#snippet children(close)}
+      <Pick
+        label="Another dataset"
+        chosen={textOf(entry(form, 'of'))}
+        options={(names.dataset ?? []).map((n) => ({ value: n, text: n }))}
+        pick={(to) => {
+          close();
+          void editor.edit([{ op: 'set', path: '/of', value: to as never }]);
+        }}
+      />
+    {/snippet}
+  </Piece>
+{/snippet}

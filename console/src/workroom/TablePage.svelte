@@ -1,0 +1,99 @@
+<script lang="ts">
+  import { counted } from '../lib/format';
+  import { follow, go } from '../lib/route.svelte';
+  import DataTable from '../parts/DataTable.svelte';
+  import Notice from '../parts/Notice.svelte';
+  import PageHead from '../parts/PageHead.svelte';
+  import { inspectTable, saveDraft, type TableInfo } from './api';
+
+  // What a table holds, and the dataset that it would make.
+  let { source, table }: { source: string; table: string } = $props();
+
+  let info = $state.raw<TableInfo>();
+  let failed = $state('');
+
+  // svelte-ignore state_referenced_locally
+  inspectTable(source, table).then(
+    (found) => (info = found),
+    (cause: Error) => (failed = cause.message),
+  );
+
+  async function describe() {
+    const name = /^dataset: *(\S+)/m.exec(info!.proposal)?.[1] ?? table;
+    try {
+      await saveDraft('dataset', name, 0, info!.proposal);
+    } catch {
+      // there is a draft already, which the page shows
+    }
+    go(`/workroom/dataset/${encodeURIComponent(name)}`);
+  }
+
+  const cell = '[&>td]:border-b [&>td]:border-line [&>td]:px-2.5 [&>td]:py-1 [&>td]:align-top';
+</script>
+
+<div class="mx-auto max-w-[1180px] px-6 pt-7 pb-15">
+  <PageHead title={table}>
+    {#snippet about()}<a href="/workroom/data" onclick={follow}>Data</a> · {source}{#if info}{' '}· about {counted(info.about, 'record')}, {info.sampled
+          ? `a sample of ${info.looked_at.toLocaleString('en')} looked at`
+          : 'all looked at'}{info.key.length ? ` · key ${info.key.join(', ')}` : ' · no key'}{/if}{/snippet}
+    {#snippet tools()}
+      <button type="button" class="btn bg-deep text-on-deep" disabled={!info} onclick={() => void describe()}>Describe it as a dataset</button>
+    {/snippet}
+  </PageHead>
+  {#if failed}<Notice kind="failed" class="mt-4">{failed}</Notice>{/if}
+  {#if info}
+    <div class="mt-4 overflow-x-auto">
+      <DataTable
+        caption="Columns"
+        heads={[
+          { text: 'Column' },
+          { text: 'Seems to be' },
+          { text: 'Least' },
+          { text: 'Greatest' },
+          { text: 'Different', isNumber: true },
+          { text: 'Missing', isNumber: true },
+        ]}
+      >
+        {#snippet rows()}
+          {#each info!.columns as c (c.name)}
+            <tr class={cell}>
+              <td><b class="font-[640]">{c.name}</b><br /><span class="text-sm text-quiet">{c.database_type}{c.required ? ', always there' : ''}</span></td>
+              <td
+                >{c.type}{#if c.stored}<span class="text-quiet">, {c.stored}</span>{/if}{#if c.pattern}<br /><code class="bg-transparent p-0 text-sm"
+                    >{c.pattern}</code
+                  >{/if}{#if c.or_pattern}<span class="text-sm text-amber">{' '}or <code class="bg-transparent p-0">{c.or_pattern}</code>: say which</span
+                  >{/if}{#if c.or_type}<span class="text-sm text-amber">{' '}or {c.or_type}: say which</span>{/if}{#if c.share < 1 && c.share > 0}<br /><span
+                    class="text-sm text-amber">{(c.share * 100).toFixed(1)} % fit</span
+                  >{/if}</td
+              >
+              <td class="max-w-[200px] truncate">{c.least ?? ''}</td>
+              <td class="max-w-[200px] truncate">{c.greatest ?? ''}</td>
+              <td class="text-right">{c.distinct.toLocaleString('en')}</td>
+              <td class="text-right" class:text-quiet={c.missing === 0}>{c.missing.toLocaleString('en')}</td>
+            </tr>
+          {/each}
+        {/snippet}
+      </DataTable>
+    </div>
+    <h2 class="mt-6 mb-1 text-[17px] font-[660]">Some records</h2>
+    <!-- it scrolls, by keys too -->
+    <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+    <div class="overflow-x-auto" role="region" aria-label="Some records" tabindex="0">
+      <DataTable caption="Some records" heads={info.columns.map((c) => ({ text: c.name }))}>
+        {#snippet rows()}
+          {#each info!.rows as row, i (i)}
+            <tr class="{cell} [&>td]:whitespace-nowrap"
+              >{#each row as value, c (c)}<td class:text-quiet={value === null}>{value ?? 'missing'}</td>{/each}</tr
+            >
+          {/each}
+        {/snippet}
+      </DataTable>
+    </div>
+    {#if info.indexes.length > 0}
+      <h2 class="mt-6 mb-1 text-[17px] font-[660]">Indexes</h2>
+      <ul class="text-sm">
+        {#each info.indexes as x (x.name)}<li>{x.name}: {x.columns.join(', ')}{x.unique ? ', unique' : ''}</li>{/each}
+      </ul>
+    {/if}
+  {/if}
+</div>

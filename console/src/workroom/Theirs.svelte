@@ -1,0 +1,47 @@
+<script lang="ts">
+  import DataTable from '../parts/DataTable.svelte';
+  import type { DraftEditor } from './draft.svelte';
+
+  // What others published since a draft was begun, part by part beside one's own.
+  let { editor }: { editor: DraftEditor } = $props();
+
+  const theirs = $derived(editor.draft?.theirs ?? []);
+  let taken = $state<Record<string, boolean>>({});
+  // What one has not touched oneself is taken unless one says otherwise.
+  const takes = (path: string, conflict?: boolean) => taken[path] ?? !conflict;
+</script>
+
+<section class="border-l-4 border-amber bg-amber-tint px-3.5 py-2.5" aria-label="Changed by others">
+  <p class="mb-2">
+    A later revision was published since you began, with {theirs.length === 1 ? 'a change' : `${theirs.length} changes`}. Choose which to take; what you do not
+    take stays as you have it.
+  </p>
+  <DataTable caption="Changes of others" heads={[{ text: 'Part' }, { text: 'It was' }, { text: 'They have' }, { text: 'You have' }, { text: 'Take theirs' }]}>
+    {#snippet rows()}
+      {#each theirs as t (t.path)}
+        <tr class="[&>td]:border-b [&>td]:border-line [&>td]:px-2.5 [&>td]:py-1 [&>td]:align-top">
+          <td><code class="bg-transparent p-0">{t.path || 'the whole'}</code></td>
+          {#each [t.was, t.theirs, t.mine] as text, i (i)}
+            <td
+              >{#if text === undefined}<span class="text-quiet">nothing</span>{:else}<code class="bg-transparent p-0 whitespace-pre-wrap">{text}</code>{/if}</td
+            >
+          {/each}
+          <td
+            ><input
+              type="checkbox"
+              class="checkbox"
+              aria-label="Take theirs for {t.path}"
+              checked={takes(t.path, t.conflict)}
+              onchange={(e) => (taken[t.path] = e.currentTarget.checked)}
+            />{#if t.conflict}<span class="text-sm text-brick">{' '}both changed it</span>{/if}</td
+          >
+        </tr>
+      {/each}
+    {/snippet}
+  </DataTable>
+  <p class="mt-2">
+    <button type="button" class="btn-plain" onclick={() => void editor.take(theirs.filter((t) => takes(t.path, t.conflict)).map((t) => t.path))}
+      >Go on from the latest revision</button
+    >
+  </p>
+</section>

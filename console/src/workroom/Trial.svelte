@@ -1,0 +1,170 @@
+<script lang="ts">
+  import Question from '../fields/Question.svelte';
+  import { ReportRun } from '../lib/run.svelte';
+  import { counted } from '../lib/format';
+  import Evidence from '../pages/Evidence.svelte';
+  import Numbers from '../pages/Numbers.svelte';
+  import Sections from '../pages/Sections.svelte';
+  import Bar from '../parts/Bar.svelte';
+  import Notice from '../parts/Notice.svelte';
+  import { explain, type Explanation } from './api';
+  import type { DraftEditor } from './draft.svelte';
+
+  // A draft as it would run: the questions as readers meet them, what each condition leaves, the SQL, the records.
+  // It runs anew by itself a moment after something changed.
+  type Props = { editor: DraftEditor; run: ReportRun; open: (says: string) => void };
+  let { editor, run, open }: Props = $props();
+
+  let explained = $state.raw<Explanation>();
+  let whole = $state(false); // all sections of a report, as readers see them
+
+  const hasErrors = $derived(editor.errors.length > 0);
+  const receipt = $derived(run.result?.receipt);
+  const evidence = $derived(receipt?.evidence);
+  const most = $derived(Math.max(1, ...(evidence?.condition_counts ?? []).map((c) => c.left)));
+
+  // What is asked follows the definitions.
+  let loaded = '';
+  $effect(() => {
+    const state = `${editor.draft?.version} ${editor.draft?.latest} ${run.asOf}`;
+    if (!editor.draft || hasErrors || state === loaded) return;
+    const isFirst = loaded === '';
+    loaded = state;
+    if (isFirst) return; // it was fetched with the page
+    const timer = setTimeout(() => void run.load(), 150);
+    return () => clearTimeout(timer);
+  });
+
+  // And it runs by the answers that there are.
+  let ran = '';
+  let explaining = new AbortController();
+  $effect(() => {
+    const asked = run.asked;
+    const state = JSON.stringify([asked, editor.draft?.version, editor.draft?.latest]);
+    if (!run.report || hasErrors || run.faults.length > 0 || !run.understanding || state === ran) return;
+    const timer = setTimeout(() => {
+      ran = state;
+      void run.run();
+      explaining.abort();
+      explaining = new AbortController();
+      explain(run.name, asked, explaining.signal).then(
+        (e) => (explained = e),
+        () => {}, // the run says what is wrong
+      );
+    }, 200);
+    return () => clearTimeout(timer);
+  });
+
+  const brief = $derived(
+    (run.understanding?.answers ?? [])
+      .filter((a) => a.given)
+      .map((a) => a.spelled)
+      .join(' · '),
+  );
+
+  /** The SQL with its values in place, each set off. */
+  const pieces = $derived.by(() => {
+    if (!explained) return [];
+    const values = explained.values;
+    let n = 0;
+    return explained.sql.split(/(\?|\$\d+)/).map((text) => {
+      const numbered = /^\$(\d+)$/.exec(text);
+      if (text === '?') return { text: values[n++] ?? '?', isValue: true };
+      if (numbered) return { text: values[Number(numbered[1]) - 1] ?? text, isValue: true };
+      return { text: text.replaceAll('"', '').replaceAll('`', ''), isValue: false };
+    });
+  });
+</script>
+
+<div class="grid gap-4 p-5">
+  <details class="group">
+    <summary class="flex cursor-pointer list-none flex-wrap items-baseline gap-x-2.5 text-sm [&::-webkit-details-marker]:hidden">
+      <h2 class="text-[15px] font-[660]">Tried with</h2>
+      <span class="min-w-0 flex-1 text-quiet">{brief || 'no answers'}</span>
+      <span class="text-deep after:content-['_›'] group-open:after:content-['_⌄']">answers</span>
+    </summary>
+    <div class="mt-3">
+      {#if run.report}
+        {#each run.report.prompts as prompt, i (prompt.name)}
+          <Question
+            {prompt}
+            field={run.fields[prompt.name]!}
+            understood={run.understanding?.answers[i]}
+            faults={run.faults.filter((f) => f.place.prompt === prompt.name)}
+            change={(field) => run.change(prompt.name, field)}
+            report={run.name}
+            answers={run.answers}
+          />
+        {:else}<p class="text-sm text-quiet">It asks nothing.</p>{/each}
+      {/if}
+    </div>
+  </details>
+  <label class="flex items-center gap-2 text-sm text-quiet"
+    >As of
+    <input
+      class="input w-[190px] bg-field text-sm"
+      placeholder={run.report ? `today, ${run.report.as_of}` : 'today'}
+      value={run.asOf}
+      onchange={(e) => (run.asOf = e.currentTarget.value)}
+      autocomplete="off"
+    />
+  </label>
+  {#if hasErrors}
+    <Notice kind="warning">It runs again once {counted(editor.errors.length, 'error')} {editor.errors.length === 1 ? 'is' : 'are'} mended.</Notice>
+  {:else if run.failed}
+    <Notice kind="failed">{run.failed}</Notice>
+  {/if}
+  {#if receipt?.read_back_pieces}
+    <p class="read border-l-4 border-deep bg-tint px-3 py-1.5 text-[15px]">
+      {#each receipt.read_back_pieces as piece, i (i)}{#if piece.value}<b class="font-[660]">{piece.text}</b>{:else}{piece.text}{/if}{/each}
+    </p>
+  {/if}
+  {#if evidence && evidence.condition_counts.length > 0}
+    <section aria-label="What each condition left">
+      <h2 class="mb-1 text-[15px] font-[660]">What each condition left</h2>
+      <ul class="grid gap-1 text-[14.5px]">
+        {#each evidence.condition_counts as step, i (i)}
+          <li class="grid grid-cols-[minmax(0,1fr)_110px_64px] items-baseline gap-2">
+            <button type="button" class="cursor-pointer text-left hover:underline" onclick={() => open(step.says)}>{step.says}</button>
+            <Bar share={step.left / most} kept={i > 0} />
+            <span class="text-right font-[640]" class:text-brick={step.left === 0}>{step.left.toLocaleString('en')}</span>
+          </li>
+        {/each}
+      </ul>
+    </section>
+  {/if}
+  {#if explained && !hasErrors}
+    <section aria-label="What the database is asked">
+      <h2 class="mb-1 text-[15px] font-[660]">What the database is asked</h2>
+      <!-- it scrolls, by keys too -->
+      <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+      <pre
+        class="max-h-[220px] overflow-auto rounded-base bg-paper p-2.5 font-mono text-[12.5px]/[1.5] whitespace-pre-wrap"
+        tabindex="0">{#each pieces as p, i (i)}{#if p.isValue}<b class="text-amber">{p.text}</b>{:else}{p.text}{/if}{/each}</pre>
+      {#if explained.reads_whole_table}<p class="text-sm text-amber">It reads a table from its first record to its last.</p>{/if}
+    </section>
+  {/if}
+  {#if run.result && run.report && !hasErrors}
+    <section aria-label="Records of the trial" class="min-w-0" aria-busy={!!run.running}>
+      {#if run.result.several}
+        <div class="mb-1 flex items-baseline justify-between">
+          <h2 class="text-[15px] font-[660]">As readers see it</h2>
+          <button type="button" class="btn-plain" onclick={() => (whole = !whole)}>{whole ? 'Records only' : 'Figures and charts too'}</button>
+        </div>
+        {#if whole}<Sections {run} sections={run.result.sections} />{:else}{@render rows(
+            run.result.sections.find((s) => s.kind === 'table') ?? run.result.sections[0]!,
+          )}{/if}
+      {:else}
+        <h2 class="mb-1 text-[15px] font-[660]" role="status">{receipt?.records === undefined ? 'Records' : counted(receipt.records, 'record')}</h2>
+        {@render rows(run.result.sections[0]!)}
+      {/if}
+      {#if receipt && run.result.several}<Evidence {receipt} />{/if}
+    </section>
+  {:else if run.running}
+    <p class="text-sm text-quiet" role="status">Reading… <button type="button" class="btn-plain" onclick={() => run.running?.abort()}>Cancel</button></p>
+  {/if}
+</div>
+
+{#snippet rows(section: NonNullable<typeof run.result>['sections'][number])}
+  <Numbers {section} label="Records" />
+{/snippet}

@@ -1,0 +1,141 @@
+import { Refused, Unreached } from '../lib/api';
+import { editDraft, getDraft, saveDraft, stepDraft, takeTheirs, type Draft, type Edit } from './api';
+
+/** How long a text rests before it is saved, and how long until one that could not be saved is tried again, in ms. */
+const typingRest = 200;
+const againAfter = 2000;
+/** How often others are looked for, in ms. */
+const lookEvery = 10_000;
+
+const said = (cause: unknown): string => (cause instanceof Error ? cause.message : String(cause));
+
+/** A definition that is being written: saved as one types, by one request after the other. */
+export class DraftEditor {
+  draft = $state.raw<Draft>();
+  /** What was typed in the file and is not saved yet. */
+  typed = $state<string>();
+  failed = $state('');
+  /** What happened elsewhere, or was not made. */
+  note = $state('');
+  /** Requests under way. */
+  busy = $state(0);
+
+  readonly text = $derived(this.typed ?? this.draft?.text ?? '');
+  readonly isDraft = $derived((this.draft?.version ?? 0) > 0);
+  readonly errors = $derived((this.draft?.findings ?? []).filter((f) => !f.warning));
+  readonly path: string;
+
+  #queue: Promise<unknown> = Promise.resolve();
+  #timer: ReturnType<typeof setTimeout> | undefined;
+  #windows = new BroadcastChannel('pikegate-drafts');
+  readonly #stash: string;
+
+  constructor(
+    readonly kind: string,
+    readonly name: string,
+  ) {
+    this.path = `${kind}:${name}`;
+    this.#stash = `draft ${this.path}`;
+    void this.load().then(() => {
+      const left = sessionStorage.getItem(this.#stash); // typed before the page went, and not saved
+      if (left !== null && this.draft && left !== this.draft.text) this.type(left);
+    });
+    this.#windows.onmessage = (event) => event.data === this.path && this.typed === undefined && void this.load();
+    $effect(() => {
+      const timer = setInterval(() => document.visibilityState === 'visible' && this.typed === undefined && !this.busy && void this.load(), lookEvery);
+      return () => {
+        clearInterval(timer);
+        this.#windows.close();
+        void this.flush();
+      };
+    });
+  }
+
+  async load(): Promise<void> {
+    try {
+      const draft = await getDraft(this.kind, this.name);
+      if (draft.version !== this.draft?.version || draft.latest !== this.draft.latest || draft.others?.length !== this.draft.others?.length) this.draft = draft;
+      this.failed = '';
+    } catch (cause) {
+      if (!this.draft) this.failed = said(cause);
+    }
+  }
+
+  /** Makes edits, all or none, behind all that was asked for before. */
+  edit(edits: Edit[]): Promise<boolean> {
+    if (edits.length === 0) return Promise.resolve(true);
+    return this.#change((version) => editDraft(this.kind, this.name, version, edits));
+  }
+
+  step(step: 'undo' | 'redo'): Promise<boolean> {
+    return this.#change((version) => stepDraft(this.kind, this.name, version, step));
+  }
+
+  take(paths: string[]): Promise<boolean> {
+    return this.#change((version) => takeTheirs(this.kind, this.name, version, paths));
+  }
+
+  /** Takes a text that is being typed; it is saved once it rests. */
+  type(text: string): void {
+    this.typed = text;
+    sessionStorage.setItem(this.#stash, text);
+    clearTimeout(this.#timer);
+    this.#timer = setTimeout(() => void this.flush(), typingRest);
+  }
+
+  /** Saves what was typed. */
+  async flush(): Promise<void> {
+    clearTimeout(this.#timer);
+    const text = this.typed;
+    if (text === undefined) return;
+    if (text === this.draft?.text) {
+      this.#settled(text);
+      return;
+    }
+    const save = () => this.#do((version) => saveDraft(this.kind, this.name, version, text));
+    let ended = await save();
+    if (ended === 'moved') {
+      ended = await save(); // over what is there, which a step back brings again
+      if (ended === 'done') this.note = 'This draft was changed in another window too. What you typed was saved over it; Undo shows what was there.';
+    }
+    if (ended === 'done') this.#settled(text);
+    else if (this.typed !== undefined) this.#timer = setTimeout(() => void this.flush(), againAfter);
+  }
+
+  #settled(text: string): void {
+    if (this.typed !== text) return; // typed on meanwhile
+    this.typed = undefined;
+    sessionStorage.removeItem(this.#stash);
+  }
+
+  async #change(ask: (version: number) => Promise<Draft>): Promise<boolean> {
+    await this.flush();
+    return (await this.#do(ask)) === 'done';
+  }
+
+  /** Asks for a change once those before it are made. It has moved where another window saved the draft. */
+  #do(ask: (version: number) => Promise<Draft>): Promise<'done' | 'moved' | 'failed'> {
+    const made = this.#queue.then(async () => {
+      this.busy++;
+      try {
+        this.draft = await ask(this.draft?.version ?? 0);
+        this.note = '';
+        this.#windows.postMessage(this.path);
+        return 'done' as const;
+      } catch (cause) {
+        this.note = said(cause);
+        if (cause instanceof Unreached) this.note = 'The service does not answer. What you typed is kept here and saved as soon as it does.';
+        if (cause instanceof Refused && cause.problem.errors?.[0]?.code === 'draft_moved_on') {
+          await this.load();
+          this.note = 'This draft was changed in another window. It is shown as it is there now; your last change was not made.';
+          return 'moved' as const;
+        }
+        return 'failed' as const;
+      } finally {
+        this.busy--;
+      }
+    });
+    this.#queue = made;
+    return made;
+  }
+}
