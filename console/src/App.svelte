@@ -1,6 +1,7 @@
 <script lang="ts">
   import { about } from './lib/api';
   import { currentMode, nextMode } from './lib/mode.svelte';
+  import { currentPerson, isDeveloper, setPerson } from './lib/person.svelte';
   import { currentUrl, decodedPart, follow, go, rewrite } from './lib/route.svelte';
   import ReceiptPage from './pages/ReceiptPage.svelte';
   import ReportPage from './pages/ReportPage.svelte';
@@ -14,12 +15,14 @@
   const isWorkroom = $derived(/^\/workroom(\/|$)/.test(url.pathname));
   const isReports = $derived(!receipt && !isRuns && !isWorkroom);
   const find = $derived(report || !(isReports || isWorkroom) ? '' : (url.searchParams.get('find') ?? ''));
-  let person = $state('');
   let version = $state('');
   let notice = $state(''); // what whoever keeps the service should know
 
   about().then(
-    (a) => ({ person, version, notice = '' } = a),
+    (a) => {
+      ({ version, notice = '' } = a);
+      setPerson(a.person, a.role);
+    },
     () => {}, // the page itself says that the service does not answer
   );
 
@@ -44,7 +47,7 @@
   <nav class="flex gap-[22px] max-[700px]:gap-3" aria-label="Console">
     {@render tab('/', 'Reports', isReports, isReports && !report)}
     {@render tab('/runs', 'Runs', !isReports && !isWorkroom, isRuns)}
-    {@render tab('/workroom', 'Workroom', isWorkroom, url.pathname === '/workroom')}
+    {#if isDeveloper() || isWorkroom}{@render tab('/workroom', 'Workroom', isWorkroom, url.pathname === '/workroom')}{/if}
   </nav>
   <input
     class="input ml-auto w-[270px] min-w-[60px] bg-[#164f56] text-sm text-white ring-[#2c6970] placeholder:text-[#c9dad8]"
@@ -58,7 +61,7 @@
     <span class="sr-only">Appearance:</span>
     {currentMode()}
   </button>
-  <span class="whitespace-nowrap text-[#c9dad8] max-[700px]:hidden" title={version && `Pike Gate ${version}`}>{person}</span>
+  <span class="whitespace-nowrap text-[#c9dad8] max-[700px]:hidden" title={version && `Pike Gate ${version}`}>{currentPerson().name}</span>
 </header>
 <main id="main">
   {#if report}

@@ -1,30 +1,10 @@
-import AxeBuilder from '@axe-core/playwright';
-import { expect, test as base, type Page } from '@playwright/test';
-
-// Every test holds the browser's log empty and every request to this service.
-const test = base.extend<{ page: Page }>({
-  page: async ({ page, baseURL }, use) => {
-    const log: string[] = [];
-    page.on('console', (message) => ['warning', 'error'].includes(message.type()) && log.push(message.text()));
-    page.on('pageerror', (error) => log.push(error.message));
-    page.on('request', (request) => {
-      const url = request.url();
-      if (!url.startsWith(baseURL!) && !url.startsWith('blob:') && !url.startsWith('data:')) log.push(`a request to the outside: ${url}`);
-    });
-    await use(page);
-    expect(log).toEqual([]);
-  },
-});
+import { expect, type Page } from '@playwright/test';
+import { accessible, test } from './page';
 
 const from = (page: Page) => page.getByRole('textbox', { name: 'From, that day included' });
 const through = (page: Page) => page.getByRole('textbox', { name: 'Through, that day included' });
 const show = (page: Page) => page.getByRole('button', { name: 'Show records' });
 const rows = (page: Page) => page.getByRole('region', { name: 'Records' }).locator('tbody tr');
-
-async function accessible(page: Page) {
-  const { violations } = await new AxeBuilder({ page }).analyze();
-  expect(violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target).join(', ')}`)).toEqual([]);
-}
 
 test('reports stand by shelf, and a search narrows them', async ({ page }) => {
   await page.goto('/');

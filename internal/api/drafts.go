@@ -179,7 +179,7 @@ func (r routes) registerDrafts(api huma.API) {
 	huma.Register(api, operation("publish-drafts", http.MethodPost, draftsPath+"/publish", "Check and publish drafts of one's own, all or none", 404, 409), r.publishDrafts)
 	huma.Register(api, operation("check-drafts", http.MethodPost, draftsPath+"/check", "Hold one's drafts against the databases, and run the proofs that they touch"), r.checkDrafts)
 	huma.Register(api, operation("effect-of-drafts", http.MethodPost, draftsPath+"/effect", "What one's drafts would change in the latest runs of readers", 502, 504), r.draftsEffect)
-	huma.Register(api, operation("list-words", http.MethodGet, draftsPath+"/words", "What conditions on a dataset can be made of", 404), r.words)
+	huma.Register(api, operation("list-words", http.MethodGet, draftsPath+"/words", "What conditions on a dataset can be made of"), r.words)
 	huma.Register(api, operation("read-phrase", http.MethodGet, draftsPath+"/phrase", "What a phrase means"), r.phrase)
 	huma.Register(api, operation("effect-of-files", http.MethodPost, definitionsPath+"/effect", "What definition files would change in the latest runs of readers; nothing is stored", 413, 502, 504), r.filesEffect)
 	huma.Register(api, operation("rename-definition", http.MethodPost, definitionPath+"/rename", "Give a definition another name, in it and in all that name it", 404, 409), r.rename)

@@ -175,9 +175,9 @@ func TestEvidence(t *testing.T) {
 		Period: &receipt.Reconciliation{Column: "on", Says: "on from Sun 1 Mar 2026 through Tue 31 Mar 2026 (31 days)",
 			Before: 2, Inside: 4, After: 2, Missing: 1, Unreadable: 1},
 		ConditionCounts: []receipt.ConditionCount{
-			{Says: "on from Sun 1 Mar 2026 through Tue 31 Mar 2026 (31 days)", Left: 4, TookAway: number(6)},
-			{Says: "party at least 1", Left: 4, TookAway: number(0)},
-			{Says: "route is Outer Loop", Left: 3, TookAway: number(1)}},
+			{Says: "on from Sun 1 Mar 2026 through Tue 31 Mar 2026 (31 days)", Left: 4, TookAway: number(6), At: "query trips:8:7"},
+			{Says: "party at least 1", Left: 4, TookAway: number(0), At: "query trips:7:7"},
+			{Says: "route is Outer Loop", Left: 3, TookAway: number(1), At: "query trips:9:7"}},
 		Ends: &receipt.Ends{Column: "on", First: &receipt.EndDay{Dated: *dated("2026-03-01"), Records: 1}, Last: &receipt.EndDay{Dated: *dated("2026-03-31"), Records: 1},
 			NearestBefore: dated("2026-02-28"), NearestAfter: dated("2026-05-05")},
 		CompleteUpTo: dated("2026-05-05"), Statements: 2,

@@ -53,12 +53,14 @@ export class ReportRun {
 
   #loadingMore = false;
 
-  /** A trial is of one's drafts: it has no link, and is put on no record. */
+  /** A trial is of one's drafts: it has no link, is put on no record, and is loaded by who shows it. */
   constructor(
     readonly name: string,
     readonly isTrial = false,
+    /** Of a trial: whether its definitions can be asked just now. */
+    readonly isSound: () => boolean = () => true,
   ) {
-    void this.load();
+    if (!isTrial) void this.load();
     // What was understood is asked for a moment after the last key; an answer to an older
     // question is dropped.
     $effect(() => {
@@ -94,6 +96,7 @@ export class ReportRun {
   }
 
   async #understand(given: Asked, signal: AbortSignal) {
+    if (!this.isSound()) return;
     this.understanding = await understand(this.name, given, signal);
     this.matches = undefined;
     if (this.understanding.errors.length === 0) this.matches = await countMatches(this.name, given, signal);

@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Receipt } from '../lib/api';
   import { counted } from '../lib/format';
+  import { isDeveloper, workroomAt } from '../lib/person.svelte';
   import { follow } from '../lib/route.svelte';
   import Figures from './Figures.svelte';
 
@@ -14,7 +15,10 @@
 
 <div class="space-y-2">
   <h2 class="mt-4 text-lg font-[640]">No records match</h2>
-  <p>{why?.says ?? 'There is nothing in the data that fits all of the above.'} The run itself went well.</p>
+  <p>
+    {why?.says ?? 'There is nothing in the data that fits all of the above.'} The run itself went well.
+    {#if why?.at && isDeveloper()}<a href={workroomAt(why.at)} onclick={follow}>That condition's definition</a>{/if}
+  </p>
   {#if nearest}
     <p>
       The nearest that has some is <b class="font-[640]">{nearest.spelled}</b>, with {counted(nearest.records, 'record')}.

@@ -31,7 +31,7 @@
 </script>
 
 {#snippet sums(name: string, of: Map<string, string>)}
-  {#each columns as column, c (column.name)}
+  {#each columns as column, c (c)}
     {#if c === 0 && !of.has(column.name)}
       <th scope="row" class="text-left">{name}</th>
     {:else}
@@ -51,7 +51,7 @@
     {#snippet rows()}
       {#each section.rows.slice(0, drawn) as row, i (i)}
         <tr class="[&>td]:border-b [&>td]:border-line [&>td]:px-2.5 [&>td]:py-[5px] [&>td]:whitespace-nowrap">
-          {#each columns as column, c (column.name)}
+          {#each columns as column, c (c)}
             {@const value = row[c]}
             {#if value === null || value === undefined}
               <td class="missing text-quiet" class:text-right={isNumeric(column)}>missing</td>

@@ -1,10 +1,12 @@
 <script lang="ts">
   import type { ReportInfo } from '../lib/api';
   import { clockText, spelledDay } from '../lib/format';
+  import { isDeveloper } from '../lib/person.svelte';
   import { follow } from '../lib/route.svelte';
   import type { ReportRun } from '../lib/run.svelte';
   import Notice from '../parts/Notice.svelte';
   import PageHead from '../parts/PageHead.svelte';
+  import ReadBack from '../parts/ReadBack.svelte';
   import Empty from './Empty.svelte';
   import Evidence from './Evidence.svelte';
   import Sections from './Sections.svelte';
@@ -25,6 +27,7 @@
   <PageHead title={report.title}>
     {#snippet about()}{[report.about.replace(/\.$/, ''), report.shelf, `days by ${clockText(report.clock, report.zone)}`].filter(Boolean).join(' · ')}{/snippet}
     {#snippet tools()}
+      {#if isDeveloper()}<a class="{button} no-underline" href="/workroom/report/{encodeURIComponent(run.name)}" onclick={follow}>Definition</a>{/if}
       <button type="button" class={button} onclick={() => run.copyLink()}>Link</button>
       {#if !result?.several}
         <button type="button" class={button} onclick={() => run.download(1)} disabled={!result || run.stale}>Download CSV</button>
@@ -43,7 +46,7 @@
     {/if}
     <Notice kind="read" class="mt-1 [&_b]:font-[660]">
       {#if result.receipt}
-        {#each result.receipt.read_back_pieces ?? [] as piece, i (i)}{#if piece.value}<b>{piece.text}</b>{:else}{piece.text}{/if}{/each}
+        <ReadBack pieces={result.receipt.read_back_pieces ?? []} />
       {:else}
         Counting what shows that these records are right…
       {/if}

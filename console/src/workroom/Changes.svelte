@@ -103,7 +103,7 @@
                     A later revision was published meanwhile: open it and choose what to take.
                   </p>{/if}
                 <ul class="text-sm">
-                  {#each d.changes.slice(0, 12) as c (c.path)}
+                  {#each d.changes.slice(0, 12) as c, i (i)}
                     <li>
                       <code class="bg-transparent p-0">{c.path}</code>{#if c.old === undefined}{' '}is new: {c.new}{:else if c.new === undefined}{' '}is gone;
                         it was {c.old}{:else}{' '}was {c.old}, is {c.new}{/if}

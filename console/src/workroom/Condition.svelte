@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { spelledDay } from '../lib/format';
+  import { counted, spelledDay } from '../lib/format';
   import type { Edit, Words } from './api';
   import type { DraftEditor } from './draft.svelte';
   import Operand from './Operand.svelte';
@@ -10,8 +10,8 @@
   import { saveDraft } from './api';
 
   // A condition as words: the column, how it is compared, with what.
-  type Props = { editor: DraftEditor; words?: Words; node: Node & { is: 'condition' }; asOf: string; reload: () => void };
-  let { editor, words, node, asOf, reload }: Props = $props();
+  type Props = { editor: DraftEditor; words?: Words; node: Node & { is: 'condition' }; asOf: string; reload: () => void; boundary?: number };
+  let { editor, words, node, asOf, reload, boundary }: Props = $props();
 
   const column = $derived(words?.columns.find((c) => c.name === node.column));
   const ops = $derived(words?.operators.find((t) => t.type === column?.type)?.operators ?? []);
@@ -131,3 +131,16 @@
     >{op.note}</span
   >{/if}
 {#if node.ignoresCase}<span class="text-quiet">in any case</span>{/if}
+
+{#if boundary && (node.op === 'before' || node.op === 'after')}
+  <div class="my-1 flex flex-wrap items-center gap-x-3 gap-y-1.5 border-l-3 border-amber bg-amber-tint px-3 py-1.5 text-[14.5px]/[1.35]">
+    <span class="flex-1"
+      >{counted(boundary, 'record')} {boundary === 1 ? 'lies' : 'lie'} on {operandText} itself and {boundary === 1 ? 'is' : 'are'} left out.</span
+    >
+    <button
+      type="button"
+      class="btn-plain py-0.5"
+      onclick={() => void editor.edit([{ op: 'rename', path: node.operandPath, name: node.op === 'after' ? 'from' : 'through' }])}>Include that day</button
+    >
+  </div>
+{/if}

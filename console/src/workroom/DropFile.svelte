@@ -138,7 +138,7 @@
     <div class="mt-3 overflow-x-auto">
       <DataTable caption="What the columns seem to be" heads={[{ text: 'Column' }, { text: 'Seems to be' }, { text: 'Written' }, { text: 'The first rows' }]}>
         {#snippet rows()}
-          {#each report!.columns as c, i (c.name)}
+          {#each report!.columns as c, i (i)}
             <tr class="[&>td]:border-b [&>td]:border-line [&>td]:px-2.5 [&>td]:py-1 [&>td]:align-top">
               <td class="font-[600]">{c.name}</td>
               <td
@@ -178,12 +178,12 @@
           ><input type="checkbox" class="checkbox" bind:checked={refuse} onchange={() => void look()} /> load without them</label
         >{/if}
     </p>
-    {#each report.notes ?? [] as note (note)}<Notice kind="warning">{note}</Notice>{/each}
+    {#each report.notes ?? [] as note, i (i)}<Notice kind="warning">{note}</Notice>{/each}
     {#if refused.length > 0}
       <details class="text-sm">
         <summary class="cursor-pointer text-deep">Rows that do not fit</summary>
         <ul>
-          {#each refused.slice(0, 50) as r (r.line)}<li>
+          {#each refused.slice(0, 50) as r, i (i)}<li>
               line {r.line}: {r.reason} <span class="text-quiet">{r.fields.join(', ').slice(0, 120)}</span>
             </li>{/each}
         </ul>

@@ -1,19 +1,24 @@
 <script lang="ts">
   import { tick } from 'svelte';
   import { counted } from '../lib/format';
-  import { follow, go } from '../lib/route.svelte';
+  import { workroomAt } from '../lib/person.svelte';
+  import { currentUrl, follow, go } from '../lib/route.svelte';
   import { ReportRun } from '../lib/run.svelte';
   import Notice from '../parts/Notice.svelte';
   import {
     countVariants,
     definitionSchema,
     dropDraft,
+    editDraft,
+    getDraft,
     listDefinitions,
     listDrafts,
     listUses,
     listWords,
     renameDefinition,
+    saveDraft,
     type Edit,
+    type Finding,
     type Named,
     type Schema,
     type Words,
@@ -22,7 +27,7 @@
   import FileView from './FileView.svelte';
   import Findings from './Findings.svelte';
   import Theirs from './Theirs.svelte';
-  import { criteria, entry, find, items, pointer, textOf, type Node } from './part';
+  import { criteria, entry, find, items, pathAtPlace, pointer, textOf, type Node } from './part';
   import PartForm from './PartForm.svelte';
   import Piece from './Piece.svelte';
   import Revisions from './Revisions.svelte';
@@ -38,7 +43,9 @@
   // svelte-ignore state_referenced_locally
   const editor = new DraftEditor(kind, name);
   // svelte-ignore state_referenced_locally
-  const run = ['query', 'report', 'filter', 'dataset', 'prompt'].includes(kind) ? new ReportRun(`${kind}:${name}`, true) : undefined;
+  const run = ['query', 'report', 'filter', 'dataset', 'prompt'].includes(kind)
+    ? new ReportRun(`${kind}:${name}`, true, () => !!editor.draft?.sound && editor.typed === undefined && editor.busy === 0)
+    : undefined;
 
   let whole = $state.raw<Schema>();
   let names = $state.raw<Record<string, string[]>>({});
@@ -71,11 +78,15 @@
     names = Object.fromEntries(Object.entries(found).map(([k, n]) => [k, [...new Set(n)].sort()]));
   }
   void loadNames();
-  // svelte-ignore state_referenced_locally
-  listUses(kind, name).then(
-    (u) => (uses = u),
-    () => {}, // a new definition has none
-  );
+  let asked = false;
+  $effect(() => {
+    if (asked || !editor.draft?.base) return; // a new definition has none
+    asked = true;
+    listUses(kind, name).then(
+      (u) => (uses = u),
+      () => {}, // the page says that the service does not answer
+    );
+  });
 
   // The dataset whose columns and operators there are to choose from.
   const query = $derived(textOf(entry(entries0(items(entry(form, 'sections'))[0]), 'query')));
@@ -89,7 +100,8 @@
     void listDefinitions().then((all) => (ofQuery = /^of: *(\S+)/m.exec(all.find((d) => d.kind === 'query' && d.name === query)?.text ?? '')?.[1] ?? ''));
   });
   async function loadWords(of: string) {
-    words = await listWords(of).catch(() => undefined);
+    const found = await listWords(of).catch(() => undefined);
+    words = found?.problem ? undefined : found;
   }
   $effect(() => {
     const of = dataset || ofQuery;
@@ -103,19 +115,25 @@
 
   // What other words for the groups would bring.
   const groupsOf = (node: Node | undefined): (Node & { is: 'group' })[] => (node?.is === 'group' ? [node, ...node.nodes.flatMap(groupsOf)] : []);
+  const conditionsOf = (node: Node | undefined): (Node & { is: 'condition' })[] =>
+    node?.is === 'condition' ? [node] : node?.is === 'group' ? node.nodes.flatMap(conditionsOf) : [];
   let countedFor = '';
   let counting = new AbortController();
   $effect(() => {
     const asked = run?.asked;
     const state = JSON.stringify([asked, editor.draft?.version, editor.draft?.latest]);
-    if (!isSentence || !asked || editor.errors.length > 0 || !run?.understanding || run.faults.length > 0 || state === countedFor) return;
+    if (!isSentence || !asked || !editor.draft?.sound || !run?.understanding || run.faults.length > 0 || state === countedFor) return;
     const groups = groupsOf(criteria(find(form, '/where'), '/where')).slice(0, 12);
-    const wanted = groups.flatMap((g) =>
+    const bounds = conditionsOf(criteria(find(form, '/where'), '/where'))
+      .filter((c) => c.op === 'before' || c.op === 'after')
+      .slice(0, 12);
+    const wanted: { key: string; edits: Edit[] }[] = groups.flatMap((g) =>
       (['all', 'any', 'none'] as const).map((logic) => ({
         key: `${g.path} ${logic}`,
         edits: (logic === g.logic ? [] : [{ op: 'rename', path: g.path + pointer(g.logic), name: logic }]) as Edit[],
       })),
     );
+    for (const c of bounds) wanted.push({ key: `${c.path} boundary`, edits: [{ op: 'rename', path: c.operandPath, name: 'is' }] });
     if (wanted.length === 0) return;
     const timer = setTimeout(() => {
       countedFor = state;
@@ -140,19 +158,32 @@
     localStorage.setItem('workroom view', to);
   }
 
-  /** Opens the condition that the trial tells of. */
-  async function openSaid(says: string) {
+  /** Opens what a condition is compared with, by the place that it is defined at. */
+  async function openPlace(line: number, column: number) {
     if (view === 'file' || view === 'changes') look('form');
     await tick();
-    const wanted = says.toLowerCase();
-    const pieces = [...document.querySelectorAll<HTMLElement>('.say [data-node]')].filter((n) => n.getAttribute('aria-label') === 'Condition');
-    const best = pieces.find((n) => {
-      const column = n.querySelector('button')?.textContent?.toLowerCase();
-      return column && wanted.includes(column);
-    });
-    best?.querySelectorAll<HTMLElement>('button')[2]?.click();
-    best?.scrollIntoView({ block: 'center' });
+    const path = pathAtPlace(form, line, column);
+    const condition = document.querySelector<HTMLElement>(`[data-path="${CSS.escape(path)}"]`);
+    const node = condition?.closest<HTMLElement>('[data-node]');
+    node?.scrollIntoView({ block: 'center' });
+    (node?.querySelector<HTMLElement>('[data-path$="/"]') ?? condition)?.click();
   }
+
+  /** Opens a condition that the trial tells of, here or where it is defined. */
+  function openAt(at: string) {
+    const m = /^(\S+) (\S+):(\d+):(\d+)$/.exec(at);
+    if (m && m[1] === kind && m[2] === name) void openPlace(Number(m[3]), Number(m[4]));
+    else go(workroomAt(at));
+  }
+
+  // A link to a place opens it once the definition and its words are here.
+  let opened = false;
+  $effect(() => {
+    const at = /^(\d+):(\d+)$/.exec(currentUrl().searchParams.get('at') ?? '');
+    if (!at || !form || opened || (isSentence && !words)) return;
+    opened = true;
+    void openPlace(Number(at[1]), Number(at[2]));
+  });
 
   function key(event: KeyboardEvent) {
     const target = event.target as HTMLElement;
@@ -167,7 +198,7 @@
   async function drop() {
     try {
       await dropDraft(kind, name);
-      if (editor.draft?.base) await editor.load();
+      if (editor.draft?.base) await editor.load(true);
       else go('/workroom');
     } catch (cause) {
       editor.note = cause instanceof Error ? cause.message : String(cause);
@@ -180,6 +211,32 @@
     try {
       await renameDefinition(kind, name, newName.trim());
       go(`/workroom/${kind}/${encodeURIComponent(newName.trim())}`);
+    } catch (cause) {
+      editor.note = cause instanceof Error ? cause.message : String(cause);
+    }
+  }
+
+  /** Adds the question that a report is said not to ask. */
+  async function askThere(f: Finding) {
+    const prompt = /prompt "([^"]+)"/.exec(f.message)?.[1];
+    if (!prompt) return;
+    try {
+      const there = await getDraft(f.kind, f.name);
+      await editDraft(f.kind, f.name, there.version, [{ op: 'add', path: '/prompts/-', value: prompt as never }]);
+      await editor.load(true);
+    } catch (cause) {
+      editor.note = cause instanceof Error ? cause.message : String(cause);
+    }
+  }
+
+  let copyName = $state('');
+  async function copy(event: SubmitEvent) {
+    event.preventDefault();
+    const to = copyName.trim();
+    try {
+      const first = await saveDraft(kind, to, 0, editor.text);
+      await editDraft(kind, to, first.version, [{ op: 'set', path: `/${kind}`, value: to as never }]);
+      go(`/workroom/${kind}/${encodeURIComponent(to)}`);
     } catch (cause) {
       editor.note = cause instanceof Error ? cause.message : String(cause);
     }
@@ -238,6 +295,15 @@
               </form>
             </Piece>
           {/if}
+          {#if editor.draft}
+            ·
+            <Piece text="copy" names="Action" look="quiet">
+              <form class="grid gap-2" onsubmit={copy}>
+                <label class="text-sm">The name of the copy <input class="input bg-field text-sm" bind:value={copyName} autocomplete="off" /></label>
+                <button class="btn-plain" type="submit">Copy</button>
+              </form>
+            </Piece>
+          {/if}
         </p>
       </div>
       <div class="flex flex-wrap items-center gap-2">
@@ -291,6 +357,9 @@
             {#each editor.draft.elsewhere as f, i (i)}
               <p class="border-l-3 px-3 py-1 text-[14.5px] {f.warning ? 'border-amber bg-amber-tint' : 'border-brick bg-brick-tint'}">
                 <a href="/workroom/{f.kind}/{encodeURIComponent(f.name)}" onclick={follow}>{f.kind} {f.name}</a>: {f.message}.
+                {#if f.code === 'prompt_not_asked'}
+                  <button type="button" class="btn-plain py-0.5" onclick={() => void askThere(f)}>Ask it there</button>
+                {/if}
               </p>
             {/each}
           </section>
@@ -300,7 +369,7 @@
   </section>
   {#if run}
     <aside class="min-w-0 border-l border-line bg-card max-[1000px]:border-t max-[1000px]:border-l-0" aria-label="As it would run">
-      <Trial {editor} {run} open={(says) => void openSaid(says)} />
+      <Trial {editor} {run} open={openAt} />
     </aside>
   {/if}
 </div>

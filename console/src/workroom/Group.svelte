@@ -197,7 +197,7 @@
     </div>
   {:else}
     {#if node.is === 'condition'}
-      <Condition {editor} {words} {node} {asOf} {reload} />
+      <Condition {editor} {words} {node} {asOf} {reload} boundary={counts[`${node.path} boundary`]} />
     {:else if node.is === 'filter'}
       <span class="text-quiet">the filter</span>
       <Piece text={node.name} names="Filter" path={node.path}>

@@ -109,7 +109,7 @@
   <div class="border-l-2 border-mark pl-3"><Criteria {editor} {words} {path} {asOf} {reload} /></div>
 {:else if part?.kind === 'mapping'}
   <div class={top ? 'grid gap-y-3' : 'grid gap-y-2 border-l-2 border-line pl-3'}>
-    {#each entries(part).filter((e) => !without.includes(e.key)) as e (e.key)}
+    {#each entries(part).filter((e) => !without.includes(e.key)) as e, i (`${i} ${e.key}`)}
       {@const at = path + pointer(e.key)}
       {@const of = way.properties?.[e.key] ?? (typeof way.additionalProperties === 'object' ? way.additionalProperties : undefined)}
       <div class={isScalar(e.part) && of ? 'grid grid-cols-[150px_minmax(0,1fr)_auto] items-baseline gap-x-3 max-[560px]:grid-cols-1' : 'grid gap-y-1'}>
@@ -227,7 +227,7 @@
       autocomplete="off"
     />
     {#if list.length > 0}<datalist id="{id}-list"
-        >{#each list as n (n)}<option value={n}></option>{/each}</datalist
+        >{#each list as n, i (i)}<option value={n}></option>{/each}</datalist
       >{/if}
   {/if}
   <Findings {editor} findings={findingsAt(findings, path)} />

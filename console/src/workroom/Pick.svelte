@@ -8,11 +8,19 @@
   let search = $state('');
   let at = $state(0);
   const words = $derived(search.toLowerCase().split(/\s+/).filter(Boolean));
+  /** What begins with the search stands first, then what holds it, then what only its note holds. */
+  const rank = (o: Option) => {
+    const text = o.text.toLowerCase();
+    const wanted = search.trim().toLowerCase();
+    return text.startsWith(wanted) || o.value.toLowerCase().startsWith(wanted) ? 0 : words.every((w) => text.includes(w)) ? 1 : 2;
+  };
   const found = $derived(
-    options.filter((o) => {
-      const text = `${o.text} ${o.value} ${o.note ?? ''}`.toLowerCase();
-      return words.every((w) => text.includes(w));
-    }),
+    options
+      .filter((o) => {
+        const text = `${o.text} ${o.value} ${o.note ?? ''}`.toLowerCase();
+        return words.every((w) => text.includes(w));
+      })
+      .sort((a, b) => (words.length > 0 ? rank(a) - rank(b) : 0)),
   );
 
   function key(event: KeyboardEvent) {
@@ -45,7 +53,7 @@
   onkeydown={key}
 />
 <ul id="{id}-list" role="listbox" aria-label={label} class="max-h-[300px] overflow-y-auto">
-  {#each found as option, i (option.value)}
+  {#each found as option, i (i)}
     <!-- the keys are those of the field -->
     <!-- svelte-ignore a11y_click_events_have_key_events -->
     <li

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { tick, type Snippet } from 'svelte';
+  import { flushSync, type Snippet } from 'svelte';
 
   // A word of a sentence that opens its own small editor.
   type Props = {
@@ -28,16 +28,22 @@
     add: 'text-[14.5px] text-deep',
   };
 
-  async function toggled(event: ToggleEvent) {
+  /** Makes the editor before it is shown, so that the first key goes into its first field. */
+  function toggling(event: ToggleEvent) {
     open = event.newState === 'open';
     if (!open) return;
-    await tick();
+    flushSync();
+    box.querySelector('input, select, textarea, button')?.setAttribute('autofocus', '');
+  }
+
+  function toggled(event: ToggleEvent) {
+    if (event.newState !== 'open') return;
     const at = button.getBoundingClientRect();
     const room = box.getBoundingClientRect();
     box.style.left = `${Math.max(8, Math.min(at.left, innerWidth - room.width - 8))}px`;
     const below = at.bottom + 4;
-    box.style.top = `${below + room.height < innerHeight || at.top < room.height ? Math.min(below, Math.max(8, innerHeight - room.height - 8)) : at.top - room.height - 4}px`;
-    box.querySelector<HTMLElement>('input, select, textarea, button')?.focus();
+    const fitsBelow = below + room.height < innerHeight || at.top < room.height;
+    box.style.top = `${fitsBelow ? Math.min(below, Math.max(8, innerHeight - room.height - 8)) : at.top - room.height - 4}px`;
   }
 </script>
 
@@ -53,6 +59,7 @@
   {id}
   popover="auto"
   bind:this={box}
+  onbeforetoggle={toggling}
   ontoggle={toggled}
   class="m-0 max-h-[min(480px,90vh)] w-max max-w-[min(460px,calc(100vw-16px))] min-w-[220px] overflow-y-auto rounded-container border border-line bg-card p-3 text-[15px]/[1.42] text-ink shadow-lg"
 >

@@ -8,7 +8,7 @@
 
   let revisions = $state.raw<Revision[]>([]);
   $effect(() => {
-    void editor.draft?.latest;
+    if (!editor.draft?.latest) return; // there is none yet
     listRevisions(editor.kind, editor.name).then(
       (all) => (revisions = all),
       () => (revisions = []),
@@ -35,7 +35,7 @@
     </p>
   {:else}
     <ul class="mt-1 grid gap-1">
-      {#each changes as c (c.path)}
+      {#each changes as c, i (i)}
         <li>
           <code class="bg-transparent p-0 font-semibold">{c.path}</code>{#if c.old === undefined}{' '}is new:
             <ins class="text-green no-underline">{c.new}</ins>{:else if c.new === undefined}{' '}is gone; it was

@@ -3,7 +3,7 @@
   import Criteria from './Criteria.svelte';
   import type { DraftEditor } from './draft.svelte';
   import Findings from './Findings.svelte';
-  import { entries, entry, find, findingsAt, items, moveTo, pointer, textOf } from './part';
+  import { entries, entry, findingsAt, items, moveTo, pointer, textOf } from './part';
   import PartForm from './PartForm.svelte';
   import Pick from './Pick.svelte';
   import Piece from './Piece.svelte';
@@ -99,7 +99,7 @@
     <div>
       {#if isSummary}
         <b class="font-[640]">Count up</b>
-        {#each summaries as s, i (s.key)}
+        {#each summaries as s, i (i)}
           <Piece
             text={figureText(s.key, s.part)}
             names="Figure"

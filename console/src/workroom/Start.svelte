@@ -28,8 +28,8 @@
     if (!of) return;
     listWords(of).then(
       (w) => {
-        words = w;
-        failed = '';
+        words = w.problem ? undefined : w;
+        failed = w.problem ?? '';
       },
       (cause: Error) => {
         words = undefined;

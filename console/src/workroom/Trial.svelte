@@ -7,18 +7,21 @@
   import Sections from '../pages/Sections.svelte';
   import Bar from '../parts/Bar.svelte';
   import Notice from '../parts/Notice.svelte';
-  import { explain, type Explanation } from './api';
+  import ReadBack from '../parts/ReadBack.svelte';
+  import { go } from '../lib/route.svelte';
+  import { explain, rehearse, saveDraft, type Explanation, type Rehearsal } from './api';
   import type { DraftEditor } from './draft.svelte';
+  import { proofText } from './templates';
 
   // A draft as it would run: the questions as readers meet them, what each condition leaves, the SQL, the records.
   // It runs anew by itself a moment after something changed.
-  type Props = { editor: DraftEditor; run: ReportRun; open: (says: string) => void };
+  type Props = { editor: DraftEditor; run: ReportRun; open: (at: string) => void };
   let { editor, run, open }: Props = $props();
 
   let explained = $state.raw<Explanation>();
-  let whole = $state(false); // all sections of a report, as readers see them
+  let whole = $state(true); // all sections of a report, as readers see them
 
-  const hasErrors = $derived(editor.errors.length > 0);
+  const hasErrors = $derived(!!editor.draft && !editor.draft.sound);
   const receipt = $derived(run.result?.receipt);
   const evidence = $derived(receipt?.evidence);
   const most = $derived(Math.max(1, ...(evidence?.condition_counts ?? []).map((c) => c.left)));
@@ -28,10 +31,9 @@
   $effect(() => {
     const state = `${editor.draft?.version} ${editor.draft?.latest} ${run.asOf}`;
     if (!editor.draft || hasErrors || state === loaded) return;
-    const isFirst = loaded === '';
+    if (!run.isSound()) return;
     loaded = state;
-    if (isFirst) return; // it was fetched with the page
-    const timer = setTimeout(() => void run.load(), 150);
+    const timer = setTimeout(() => run.isSound() && void run.load(), run.report ? 150 : 0);
     return () => clearTimeout(timer);
   });
 
@@ -43,6 +45,7 @@
     const state = JSON.stringify([asked, editor.draft?.version, editor.draft?.latest]);
     if (!run.report || hasErrors || run.faults.length > 0 || !run.understanding || state === ran) return;
     const timer = setTimeout(() => {
+      if (!run.isSound()) return; // it is asked again with what comes
       ran = state;
       void run.run();
       explaining.abort();
@@ -62,6 +65,31 @@
       .join(' · '),
   );
 
+  let rehearsal = $state.raw<Rehearsal>();
+  let note = $state('');
+
+  async function toggledRehearsal(event: Event) {
+    if (!(event.currentTarget as HTMLDetailsElement).open) return;
+    try {
+      rehearsal = await rehearse(run.name);
+    } catch (cause) {
+      note = cause instanceof Error ? cause.message : String(cause);
+    }
+  }
+
+  /** What stands here, as a proof that every later change is held to. */
+  async function prove() {
+    if (!run.report || !receipt?.evidence) return;
+    const day = receipt.as_of;
+    const name = `${editor.name}-${day}`;
+    try {
+      await saveDraft('proof', name, 0, proofText(name, editor.kind, editor.name, day, run.answers, receipt));
+      go(`/workroom/proof/${encodeURIComponent(name)}`);
+    } catch (cause) {
+      note = cause instanceof Error ? cause.message : String(cause);
+    }
+  }
+
   /** The SQL with its values in place, each set off. */
   const pieces = $derived.by(() => {
     if (!explained) return [];
@@ -77,7 +105,7 @@
 </script>
 
 <div class="grid gap-4 p-5">
-  <details class="group">
+  <details class="group" open={editor.kind === 'prompt'}>
     <summary class="flex cursor-pointer list-none flex-wrap items-baseline gap-x-2.5 text-sm [&::-webkit-details-marker]:hidden">
       <h2 class="text-[15px] font-[660]">Tried with</h2>
       <span class="min-w-0 flex-1 text-quiet">{brief || 'no answers'}</span>
@@ -109,23 +137,57 @@
       autocomplete="off"
     />
   </label>
+  <details class="text-[14.5px]" ontoggle={toggledRehearsal}>
+    <summary class="cursor-pointer text-deep">On telling days</summary>
+    {#if rehearsal}
+      <!-- it scrolls, by keys too -->
+      <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+      <div class="mt-1 overflow-x-auto" tabindex="0" role="region" aria-label="What phrases mean on telling days">
+        <table class="border-collapse text-sm">
+          <thead>
+            <tr
+              ><th scope="col" class="px-2 py-1 text-left">Phrase</th>{#each rehearsal.days as d, i (i)}<th
+                  scope="col"
+                  class="px-2 py-1 text-left font-normal whitespace-nowrap"
+                  ><b class="font-[640]">{d.spelled}</b><br /><span class="text-quiet">{d.why}</span></th
+                >{/each}</tr
+            >
+          </thead>
+          <tbody>
+            {#each rehearsal.phrases as p, i (i)}
+              <tr class="[&>*]:border-t [&>*]:border-line [&>*]:px-2 [&>*]:py-1 [&>*]:align-top"
+                ><th scope="row" class="text-left font-[600]">{p.phrase}<br /><span class="font-normal text-quiet">{p.where}</span></th
+                >{#each p.means as m, i (i)}<td class:text-brick={!!m.refused}>{m.spelled ?? m.refused}</td>{/each}</tr
+              >
+            {:else}<tr><td class="text-quiet">There are no phrases in it.</td></tr>{/each}
+          </tbody>
+        </table>
+      </div>
+    {/if}
+  </details>
+  {#if note}<Notice kind="failed">{note}</Notice>{/if}
   {#if hasErrors}
-    <Notice kind="warning">It runs again once {counted(editor.errors.length, 'error')} {editor.errors.length === 1 ? 'is' : 'are'} mended.</Notice>
+    <Notice kind="warning"
+      >It runs again once {editor.errors.length > 0 ? counted(editor.errors.length, 'error') : 'what is wrong with its parts'}
+      {editor.errors.length > 1 ? 'are' : 'is'} mended.</Notice
+    >
   {:else if run.failed}
     <Notice kind="failed">{run.failed}</Notice>
   {/if}
-  {#if receipt?.read_back_pieces}
+  {#if receipt?.read_back_pieces && editor.kind !== 'prompt'}
     <p class="read border-l-4 border-deep bg-tint px-3 py-1.5 text-[15px]">
-      {#each receipt.read_back_pieces as piece, i (i)}{#if piece.value}<b class="font-[660]">{piece.text}</b>{:else}{piece.text}{/if}{/each}
+      <ReadBack pieces={receipt.read_back_pieces} />
     </p>
   {/if}
-  {#if evidence && evidence.condition_counts.length > 0}
+  {#if evidence && editor.kind !== 'prompt' && evidence.condition_counts.length > 0}
     <section aria-label="What each condition left">
       <h2 class="mb-1 text-[15px] font-[660]">What each condition left</h2>
       <ul class="grid gap-1 text-[14.5px]">
         {#each evidence.condition_counts as step, i (i)}
           <li class="grid grid-cols-[minmax(0,1fr)_110px_64px] items-baseline gap-2">
-            <button type="button" class="cursor-pointer text-left hover:underline" onclick={() => open(step.says)}>{step.says}</button>
+            {#if step.at}<button type="button" class="cursor-pointer text-left hover:underline" onclick={() => open(step.at!)}>{step.says}</button>{:else}<span
+                >{step.says}</span
+              >{/if}
             <Bar share={step.left / most} kept={i > 0} />
             <span class="text-right font-[640]" class:text-brick={step.left === 0}>{step.left.toLocaleString('en')}</span>
           </li>
@@ -133,7 +195,7 @@
       </ul>
     </section>
   {/if}
-  {#if explained && !hasErrors}
+  {#if explained && !hasErrors && editor.kind !== 'prompt'}
     <section aria-label="What the database is asked">
       <h2 class="mb-1 text-[15px] font-[660]">What the database is asked</h2>
       <!-- it scrolls, by keys too -->
@@ -144,7 +206,7 @@
       {#if explained.reads_whole_table}<p class="text-sm text-amber">It reads a table from its first record to its last.</p>{/if}
     </section>
   {/if}
-  {#if run.result && run.report && !hasErrors}
+  {#if run.result && run.report && !hasErrors && editor.kind !== 'prompt'}
     <section aria-label="Records of the trial" class="min-w-0" aria-busy={!!run.running}>
       {#if run.result.several}
         <div class="mb-1 flex items-baseline justify-between">
@@ -155,10 +217,15 @@
             run.result.sections.find((s) => s.kind === 'table') ?? run.result.sections[0]!,
           )}{/if}
       {:else}
-        <h2 class="mb-1 text-[15px] font-[660]" role="status">{receipt?.records === undefined ? 'Records' : counted(receipt.records, 'record')}</h2>
+        <h2 class="mb-1 text-[15px] font-[660]">
+          <span role="status">{receipt?.records === undefined ? 'Records' : counted(receipt.records, 'record')}</span>
+        </h2>
         {@render rows(run.result.sections[0]!)}
       {/if}
       {#if receipt && run.result.several}<Evidence {receipt} />{/if}
+      {#if (editor.kind === 'query' || editor.kind === 'report') && receipt?.evidence}
+        <p class="mt-2"><button type="button" class="btn-plain" onclick={() => void prove()}>Make a proof of this</button></p>
+      {/if}
     </section>
   {:else if run.running}
     <p class="text-sm text-quiet" role="status">Reading… <button type="button" class="btn-plain" onclick={() => run.running?.abort()}>Cancel</button></p>

@@ -51,10 +51,13 @@ export class DraftEditor {
     });
   }
 
-  async load(): Promise<void> {
+  /** Fetches the draft; anew, what was found of it too, which other drafts may have changed. */
+  async load(anew = false): Promise<void> {
     try {
       const draft = await getDraft(this.kind, this.name);
-      if (draft.version !== this.draft?.version || draft.latest !== this.draft.latest || draft.others?.length !== this.draft.others?.length) this.draft = draft;
+      if (!anew && (this.busy > 0 || draft.version < (this.draft?.version ?? 0))) return; // it was saved meanwhile
+      if (anew || draft.version !== this.draft?.version || draft.latest !== this.draft.latest || draft.others?.length !== this.draft.others?.length)
+        this.draft = draft;
       this.failed = '';
     } catch (cause) {
       if (!this.draft) this.failed = said(cause);
@@ -126,7 +129,7 @@ export class DraftEditor {
         this.note = said(cause);
         if (cause instanceof Unreached) this.note = 'The service does not answer. What you typed is kept here and saved as soon as it does.';
         if (cause instanceof Refused && cause.problem.errors?.[0]?.code === 'draft_moved_on') {
-          await this.load();
+          await this.load(true);
           this.note = 'This draft was changed in another window. It is shown as it is there now; your last change was not made.';
           return 'moved' as const;
         }

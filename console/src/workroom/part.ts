@@ -150,3 +150,14 @@ export function wrap(path: string, logic: Logic): Edit[] {
     { op: 'move', from: `${list}/${i + 1}`, path: `${list}/${i}/${logic}/0` },
   ];
 }
+
+/** The path of the part whose key or dash stands at a line and column; '' for none. */
+export function pathAtPlace(form: Part | undefined, line: number, column: number, path = ''): string {
+  for (const [i, e] of (form?.parts ?? []).entries()) {
+    const at = path + pointer(form?.kind === 'list' ? i : (e.key ?? ''));
+    if (form?.kind === 'mapping' && e.line === line && e.column === column) return at;
+    const deeper = pathAtPlace(e.part, line, column, at);
+    if (deeper) return deeper;
+  }
+  return '';
+}

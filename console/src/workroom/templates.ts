@@ -1,4 +1,5 @@
 // Definitions to start from, made of a developer's own columns.
+import type { Answers, Receipt } from '../lib/api';
 import type { ColumnWord, OpWord, Words } from './api';
 
 const isDated = (c: ColumnWord) => ['date', 'datetime', 'instant'].includes(c.type);
@@ -113,3 +114,19 @@ export const nameOf = (text: string) =>
     .replace(/[^a-z0-9]+/g, '-')
     .replace(/^[^a-z]+|-+$/g, '')
     .slice(0, 100);
+
+/** What a trial brought, as a proof: the answers as they were given, the day, how many records, and the fingerprint of them all. */
+export function proofText(name: string, kind: string, of: string, asOf: string, answers: Answers, receipt: Receipt): string {
+  const lines = ['pikegate: 1', `proof: ${name}`, `${kind}: ${of}`, `as_of: ${asOf}`];
+  if (Object.keys(answers).length > 0) lines.push('answers:', ...Object.entries(answers).map(([prompt, answer]) => `  ${prompt}: ${written(answer)}`));
+  lines.push('expect:', `  records: ${receipt.groups ?? receipt.records ?? receipt.rows}`);
+  return `${lines.join('\n')}\n`;
+}
+
+/** An answer as YAML. */
+function written(answer: Answers[string]): string {
+  if (answer === null) return 'null';
+  if (typeof answer === 'string') return quoted(answer);
+  if (Array.isArray(answer)) return `[${answer.map((a) => JSON.stringify(a)).join(', ')}]`;
+  return `{start: ${JSON.stringify(answer.start)}, end: ${JSON.stringify(answer.end)}}`;
+}

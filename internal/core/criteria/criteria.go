@@ -37,6 +37,9 @@ type Node struct {
 	Op         Op
 	Operand    Operand // none for Missing and Present
 	IgnoreCase bool    // texts are compared after Unicode simple folding
+	// At is where a condition is defined, as in query late-sailings:7:7 with its line and column;
+	// "" where that is not known.
+	At string
 }
 
 // Filter is named criteria that queries of its dataset share.
@@ -163,6 +166,7 @@ type Bound struct {
 	Labels  []string       // what people read instead of Texts or Numbers, where there is any
 
 	IgnoreCase bool
+	At         string // where it is defined
 	// Asked is the prompt whose whole answer is in it, nil for none.
 	Asked *prompt.Prompt
 }
@@ -224,7 +228,7 @@ func (r *binder) bind(n *Node) *Bound {
 
 func (r *binder) condition(n *Node) *Bound {
 	b := r.new()
-	b.Column, b.Op, b.IgnoreCase = n.Column, n.Op, n.IgnoreCase
+	b.Column, b.Op, b.IgnoreCase, b.At = n.Column, n.Op, n.IgnoreCase, n.At
 	operand := &n.Operand
 	switch p := operand.Prompt; {
 	case n.Op == Missing || n.Op == Present:

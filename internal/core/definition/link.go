@@ -575,9 +575,14 @@ func (l *linker) query(name string, m *mapping) (*catalog.Query, []string) {
 	} else {
 		show := l.need(m, "show")
 		for i, col := range l.texts(show) {
-			if c := l.columnOf(q.Of, show.Content[i], col); c != nil {
-				q.Show = append(q.Show, c)
+			c := l.columnOf(q.Of, show.Content[i], col)
+			if c == nil {
+				continue
 			}
+			if slices.Contains(q.Show, c) && !l.loading { // programs know the values of a row by their columns
+				l.fault(show.Content[i], fault.DefinedTwice, "the column %q is shown already", col)
+			}
+			q.Show = append(q.Show, c)
 		}
 		if show != nil && show.Kind == yaml.SequenceNode && len(show.Content) == 0 {
 			l.fault(show, fault.EmptyGroup, "a query shows a column at least")
@@ -614,6 +619,9 @@ func (l *linker) sort(of *catalog.Dataset, n *yaml.Node) (order []criteria.Sort)
 			continue
 		}
 		if c := l.columnOf(of, n.Content[i], col); c != nil {
+			if slices.ContainsFunc(order, func(s criteria.Sort) bool { return s.Column == c }) && !l.loading {
+				l.fault(n.Content[i], fault.DefinedTwice, "the records are sorted by %q already", col)
+			}
 			order = append(order, criteria.Sort{Column: c, Descending: descending})
 		}
 	}

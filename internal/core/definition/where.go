@@ -1,6 +1,7 @@
 package definition
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
@@ -72,6 +73,9 @@ func (l *linker) node(w *where, n *yaml.Node) *criteria.Node {
 	}
 	if read != nil {
 		l.places[read] = key
+		if read.Column != nil {
+			read.At = fmt.Sprintf("%s:%d:%d", l.doc.Ref, key.Line, key.Column)
+		}
 	}
 	return read
 }

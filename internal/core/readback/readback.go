@@ -21,6 +21,7 @@ import (
 type Piece struct {
 	Text  string `json:"text" doc:"A part of the sentence."`
 	Value bool   `json:"value,omitempty" doc:"Whether the part is a value rather than wording."`
+	At    string `json:"at,omitempty" doc:"Where the condition is defined that it is of: the kind and name of the definition, the line and column of its column there, as in query late-sailings:7:7."`
 }
 
 // Subject is what a sentence is about.
@@ -202,7 +203,11 @@ func Criteria(b *criteria.Bound, clock criteria.Clock) Sentence {
 
 func (r *Sentence) group(b *criteria.Bound, clock criteria.Clock, top bool) {
 	if b.Logic == criteria.Condition {
+		from := len(*r)
 		r.condition(b, clock)
+		for i := range (*r)[from:] {
+			(*r)[from+i].At = b.At
+		}
 		return
 	}
 	word, joint, last := "", ", ", ", and "

@@ -77,9 +77,12 @@ func (s *Base) Report(ctx context.Context, name string) (*catalog.Report, error)
 	return nil, UnknownReport(name, published.Catalog)
 }
 
+// BrokenFor is what is wrong with a definition that is left out, or with what it is made of.
+func (p *Published) BrokenFor(ref catalog.Ref) fault.List { return p.broken[ref] }
+
 // alone is a definition as a report of its own, for who tries it.
 func (p *Published) alone(ref catalog.Ref) (*catalog.Report, error) {
-	if broken := p.broken[ref]; len(broken) > 0 {
+	if broken := p.BrokenFor(ref); len(broken) > 0 {
 		return nil, &Refusal{Kind: fault.DefinitionInError, Faults: broken}
 	}
 	if r := p.Alone(ref); r != nil {

@@ -50,6 +50,8 @@ type Draft struct {
 	Findings  []Finding           `json:"findings" doc:"What is wrong with it, and what misleads."`
 	Elsewhere []Finding           `json:"elsewhere" doc:"What would be wrong with other definitions."`
 	Changes   []difference.Change `json:"changes" doc:"Each setting that differs from the revision that it started from."`
+	// Sound ones can be tried: neither they nor what they are made of is in error.
+	Sound     bool                `json:"sound" doc:"Whether it holds together with all that it is made of."`
 	Theirs    []Theirs            `json:"theirs,omitempty" doc:"Each part that others changed since that revision."`
 	Others    []Writer            `json:"others,omitempty" doc:"Who else has a draft of it."`
 }
@@ -65,8 +67,10 @@ type Part struct {
 
 // Entry is an entry of a mapping or an item of a list.
 type Entry struct {
-	Key  string `json:"key,omitempty" doc:"The key of an entry."`
-	Part *Part  `json:"part" doc:"What stands there."`
+	Key    string `json:"key,omitempty" doc:"The key of an entry."`
+	Line   int    `json:"line" doc:"The line of its key or its dash, from 1."`
+	Column int    `json:"column" doc:"The column of that, in characters, from 1."`
+	Part   *Part  `json:"part" doc:"What stands there."`
 }
 
 // Finding is what was found at a part of a definition.

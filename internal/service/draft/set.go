@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/definition"
@@ -95,6 +96,12 @@ func (s *Drafts) setOf(ctx context.Context) (*set, error) {
 	return made, nil
 }
 
+// holds reports whether a definition is among those that hold together.
+func (s *set) holds(ref catalog.Ref) bool {
+	_, isThere := s.documents[ref]
+	return isThere && len(s.tried.BrokenFor(ref)) == 0
+}
+
 // all are the documents of the set in their order.
 func (s *set) all() []catalog.Document {
 	all := slices.Collect(maps.Values(s.documents))
@@ -169,6 +176,7 @@ func (s *Drafts) told(ctx context.Context, d store.Draft) (*Draft, error) {
 			told.Findings = append(told.Findings, found)
 		}
 	}
+	told.Sound = made.holds(d.Ref)
 	return told, s.beside(ctx, d, told)
 }
 
@@ -229,7 +237,9 @@ func (c *lineCounter) lineOf(at int) int {
 func formOf(n *edit.Node, lines *lineCounter) *Part {
 	p := &Part{Kind: n.Kind, Text: n.Text, Bare: n.Bare, Line: lines.lineOf(n.From)}
 	for _, c := range n.Children {
-		p.Parts = append(p.Parts, Entry{Key: c.Key, Part: formOf(c.Value, lines)})
+		line := lines.lineOf(c.From)
+		column := 1 + utf8.RuneCountInString(lines.text[1+strings.LastIndexByte(lines.text[:c.From], '\n'):c.From])
+		p.Parts = append(p.Parts, Entry{Key: c.Key, Line: line, Column: column, Part: formOf(c.Value, lines)})
 	}
 	return p
 }

@@ -21,6 +21,7 @@ import (
 // Words is what conditions on a dataset can be made of.
 type Words struct {
 	Dataset   string       `json:"dataset" doc:"Name of the dataset."`
+	Problem   string       `json:"problem,omitempty" doc:"Why there are none: there is no such dataset, or it is in error."`
 	Title     string       `json:"title" doc:"What its records are called."`
 	Key       []string     `json:"key" doc:"The columns of its key."`
 	Columns   []ColumnWord `json:"columns" doc:"Its columns, as written."`
@@ -74,7 +75,8 @@ func (s *Drafts) Words(ctx context.Context, dataset string) (*Words, error) {
 	d := defs.Datasets[dataset]
 	if d == nil {
 		f := fault.New(fault.UnknownDataset, "no dataset %q, or what it is made of is in error", english.Shorten(dataset))
-		return nil, refuse(fault.Unknown, f.Suggest(fault.Near(dataset, slices.Sorted(maps.Keys(defs.Datasets)))))
+		f.Suggest(fault.Near(dataset, slices.Sorted(maps.Keys(defs.Datasets))))
+		return &Words{Dataset: dataset, Problem: f.Sentence(), Key: []string{}, Columns: []ColumnWord{}, Filters: []string{}, Prompts: []PromptWord{}, Operators: []TypeWords{}}, nil
 	}
 	w := &Words{Dataset: d.Name, Title: d.Title, Key: []string{}, Filters: []string{}, Prompts: []PromptWord{}}
 	for _, k := range d.Key {

@@ -67,6 +67,7 @@ type ConditionCount struct {
 	Says     string `json:"says" doc:"The condition in words."`
 	Left     int64  `json:"left" doc:"Records that are left after it."`
 	TookAway *int64 `json:"took_away,omitempty" doc:"Records that it took away; absent where it is not known how many there were before."`
+	At       string `json:"at,omitempty" doc:"Where it is defined, as read_back_pieces tell it; absent for several together."`
 }
 
 // Dated is a date of a record.
@@ -102,6 +103,7 @@ type Loaded struct {
 type WhyEmpty struct {
 	Says    string             `json:"says" doc:"The reason, in a sentence."`
 	Step    int                `json:"step" doc:"The number of the condition that left none, from 1; 0 where the dataset has no records."`
+	At      string             `json:"at,omitempty" doc:"Where that condition is defined, as read_back_pieces tell it; absent where it is not one alone."`
 	Pairs   []Pair             `json:"pairs,omitempty" doc:"Conditions that no record meets together, although some meet each."`
 	Without []WithoutCondition `json:"without,omitempty" doc:"How many records there would be without one of the conditions, where there would be some."`
 	Nearest *Nearest           `json:"nearest,omitempty" doc:"The nearest period that has records."`

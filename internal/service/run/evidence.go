@@ -248,7 +248,7 @@ func (c *counter) oneByOne(ctx context.Context) error {
 func (c *counter) conditionCounts(all int64, left []int64) {
 	for i, step := range c.plan.All() {
 		away := all - left[i]
-		c.e.ConditionCounts = append(c.e.ConditionCounts, receipt.ConditionCount{Says: c.says(step), Left: left[i], TookAway: &away})
+		c.e.ConditionCounts = append(c.e.ConditionCounts, receipt.ConditionCount{Says: c.says(step), Left: left[i], TookAway: &away, At: step.At})
 		all = left[i]
 	}
 }
@@ -403,6 +403,7 @@ func (c *counter) empty(ctx context.Context) error {
 		return nil
 	default:
 		why.Says = fmt.Sprintf("No record is left once %s.", c.says(steps[why.Step-1]))
+		why.At = steps[why.Step-1].At
 		if c.run.ready.From.SQL.HasCriteriaInside() || len(steps) > compile.MostPassedBy {
 			return nil
 		}

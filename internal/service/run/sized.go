@@ -116,7 +116,7 @@ func (c *counter) sizedTally(ctx context.Context) error {
 	}
 	all := c.e.All
 	for i, step := range c.plan.All() {
-		count := receipt.ConditionCount{Says: c.says(step), Left: f.Left[i]}
+		count := receipt.ConditionCount{Says: c.says(step), Left: f.Left[i], At: step.At}
 		if all != nil {
 			away := *all - f.Left[i]
 			count.TookAway = &away

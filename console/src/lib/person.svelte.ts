@@ -1,0 +1,17 @@
+// Who asks, as the service knows them.
+let person = $state({ name: '', role: '' });
+
+export const currentPerson = () => person;
+
+export function setPerson(name: string, role: string): void {
+  person = { name, role };
+}
+
+/** Whether links into the workroom lead somewhere. */
+export const isDeveloper = () => person.role === 'developer' || person.role === 'admin';
+
+/** The page of the workroom at the place that a condition is defined at, told as in query late-sailings:7:7. */
+export function workroomAt(at: string): string {
+  const m = /^(\S+) (\S+):(\d+):(\d+)$/.exec(at);
+  return m ? `/workroom/${m[1]}/${encodeURIComponent(m[2]!)}?at=${m[3]}:${m[4]}` : '/workroom';
+}

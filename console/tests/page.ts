@@ -1,0 +1,24 @@
+import AxeBuilder from '@axe-core/playwright';
+import { expect, test as base, type Page } from '@playwright/test';
+
+/** A test that holds the browser's log empty and every request to its own service. */
+export const test = base.extend<{ page: Page }>({
+  page: async ({ page, baseURL }, use) => {
+    const log: string[] = [];
+    page.on('console', (message) => ['warning', 'error'].includes(message.type()) && log.push(message.text()));
+    page.on('pageerror', (error) => log.push(error.message));
+    page.on('request', (request) => {
+      const url = request.url();
+      if (!/^http:\/\/127\.0\.0\.1:/.test(url) && !url.startsWith(baseURL!) && !url.startsWith('blob:') && !url.startsWith('data:'))
+        log.push(`a request to the outside: ${url}`);
+    });
+    await use(page);
+    expect(log).toEqual([]);
+  },
+});
+
+/** Holds a page to what axe finds. */
+export async function accessible(page: Page) {
+  const { violations } = await new AxeBuilder({ page }).analyze();
+  expect(violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target).join(', ')}`)).toEqual([]);
+}

@@ -1,0 +1,225 @@
+import { expect, type Page } from '@playwright/test';
+import { spawn, type ChildProcess } from 'node:child_process';
+import { mkdtempSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { accessible, test } from './page';
+
+const pikegate = '../bin/pikegate';
+
+/** Opens a word of the sentence, types what narrows its list, and picks the first. */
+async function pick(page: Page, word: string | RegExp, typed: string, within = page.locator('body')) {
+  await within.getByRole('button', { name: word }).first().click();
+  await page.keyboard.type(typed);
+  await page.keyboard.press('Enter');
+}
+
+const saved = (page: Page) => expect(page.getByRole('region', { name: 'The definition', exact: true })).not.toContainText('saving');
+const sentence = (page: Page) => page.locator('.say');
+const node = (page: Page, path: string) => page.locator(`[data-node="${path}"]`);
+const trial = (page: Page) => page.getByRole('complementary', { name: 'As it would run' });
+
+/** Takes drafts away that a test began. */
+async function dropAll(page: Page) {
+  const { drafts } = await (await page.request.get('/api/v1/drafts')).json();
+  for (const d of drafts) await page.request.delete(`/api/v1/drafts/${d.kind}/${d.name}`);
+}
+
+test.describe.configure({ mode: 'default' });
+
+test('a query is a sentence that is edited in place, tried and undone', async ({ page }) => {
+  await page.goto('/workroom/query/late-sailings');
+  await expect(sentence(page)).toContainText('Show departed, route, vessel, passengers, vehicles, minutes late, reason');
+  await expect(sentence(page)).toContainText(/where\s+all\s+of these hold \([\d,]+; any of them: [\d,]+\)/);
+  await expect(node(page, '/where/all/1')).toContainText(/route\s+is one of\s+Which routes\?\s+\(if answered\)/);
+  await expect(trial(page)).toContainText(/What each condition left/);
+  await accessible(page);
+
+  await pick(page, 'Add: + condition', 'passengers');
+  await expect(node(page, '/where/all/3')).toContainText(/passengers\s+is present/);
+  await pick(page, /^How it is compared/, 'more', node(page, '/where/all/3'));
+  await node(page, '/where/all/3')
+    .getByRole('button', { name: /^Compared with/ })
+    .click();
+  await page.getByRole('button', { name: 'A value' }).click();
+  await page.getByRole('textbox', { name: 'Value' }).fill('100');
+  await page.keyboard.press('Enter');
+  await expect(node(page, '/where/all/3')).toContainText(/passengers\s+more than\s+100/);
+  await expect(trial(page)).toContainText('passengers more than 100');
+  const draft = async () => (await (await page.request.get('/api/v1/drafts/query/late-sailings')).json()) as { text: string };
+  expect((await draft()).text).toContain('    - minutes_late: {at_least: {prompt: minutes}}\n    - passengers: {more_than: 100}\nsort:');
+
+  // An operator keeps what stands behind it; a group of its own, and back.
+  await pick(page, /^How it is compared/, 'at most', node(page, '/where/all/3'));
+  await expect(node(page, '/where/all/3')).toContainText(/at most\s+100/);
+  await node(page, '/where/all/3').focus();
+  await page.keyboard.press('Alt+ArrowUp');
+  await expect(node(page, '/where/all/2')).toContainText('passengers');
+  await expect(node(page, '/where/all/2')).toBeFocused();
+  await node(page, '/where/all/2')
+    .getByRole('button', { name: /^More for this condition/ })
+    .click();
+  await page.getByRole('button', { name: 'Put into a group of its own: any' }).click();
+  await expect(node(page, '/where/all/2/any/0')).toContainText('passengers');
+  expect((await draft()).text).toContain('    - any:\n        - passengers: {at_most: 100}\n');
+
+  for (let i = 0; i < 6; i++) await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByRole('button', { name: 'Undo' })).toBeDisabled();
+  const published = await (await page.request.get('/api/v1/definitions/query/late-sailings')).json();
+  await expect.poll(async () => (await draft()).text).toBe(published.text);
+  await page.keyboard.press('Control+Shift+z');
+  await expect(node(page, '/where/all/3')).toContainText('passengers');
+  await page.reload();
+  await expect(node(page, '/where/all/3')).toContainText(/passengers\s+is present/);
+  await dropAll(page);
+});
+
+test('what is wrong stands at its word and is mended at one press; the file says the same', async ({ page }) => {
+  await page.setViewportSize({ width: 1920, height: 1000 });
+  await page.goto('/workroom/query/late-sailings');
+  await page.getByRole('button', { name: 'Both' }).click();
+  const file = page.getByRole('textbox', { name: 'The definition as a file' });
+  await expect(file).toContainText('query: late-sailings');
+  await file.getByText('show:').click();
+  await page.keyboard.press('End');
+  await page.keyboard.press('ArrowLeft');
+  await page.keyboard.type(', rout');
+  await expect(sentence(page)).toContainText('No column "rout" in dataset "sailings".');
+  await accessible(page);
+  await sentence(page).getByRole('button', { name: 'Write route' }).click();
+  await expect(file).toContainText('minutes_late, reason, route]');
+  await expect(sentence(page)).not.toContainText('No column');
+
+  // A file that is none keeps the page, and what was typed is there after a reload.
+  await file.getByText('where:').click();
+  await page.keyboard.press('Home');
+  await page.keyboard.type('[');
+  await expect(page.getByText('The text is not one that can be read')).toBeVisible();
+  await page.reload();
+  await expect(file).toContainText('[where:');
+  await file.getByText('where:').click();
+  await page.keyboard.press('Home');
+  await page.keyboard.press('Delete');
+  await expect(sentence(page)).toBeVisible();
+
+  // Completion: the columns of the dataset.
+  await file.getByText('sort:').click();
+  await page.keyboard.press('End');
+  await page.keyboard.press('ArrowLeft');
+  await page.keyboard.type(', vess');
+  await expect(page.getByRole('option', { name: 'vessel' })).toBeVisible();
+  await page.getByRole('option', { name: 'vessel' }).click();
+  await expect(sentence(page)).toContainText('vessel, A to Z');
+  await page.getByRole('button', { name: 'Sentence' }).click();
+  await dropAll(page);
+});
+
+test('from a report a developer reaches the condition, and publishes a change with its effect', async ({ page }) => {
+  await page.goto('/reports/late-sailings?travel-period=August+2026&minutes=15');
+  await page.getByRole('link', { name: /minutes late at least 15 min/ }).click();
+  await expect(page).toHaveURL(/\/workroom\/query\/late-sailings\?at=9:7/);
+  await expect(page.getByRole('combobox', { name: 'A question that there is' })).toBeVisible();
+  await page.keyboard.press('Escape');
+  await pick(page, /^How it is compared/, 'more than', node(page, '/where/all/2'));
+  await expect(node(page, '/where/all/2')).toContainText('more than');
+  await saved(page);
+  await page.getByRole('link', { name: 'Check and publish' }).click();
+  await expect(page.getByText(/where\.all\[3\]\.minutes_late/).first()).toBeVisible();
+  const effect = page.getByRole('region', { name: 'Effect on readers' });
+  await expect(effect).toContainText('would bring something else');
+  await expect(effect.locator('tbody tr').first()).toContainText(/late-sailings.*local developer/s);
+  await accessible(page);
+  await page.getByRole('button', { name: 'Publish 1 draft' }).click();
+  await expect(page.getByText('Published: query late-sailings, revision 2')).toBeVisible();
+
+  // And back: the revision before is a press away.
+  await page.goto('/workroom/query/late-sailings');
+  await page.getByRole('button', { name: 'Changes' }).click();
+  await page
+    .getByRole('listitem')
+    .filter({ has: page.getByText('1', { exact: true }) })
+    .getByRole('button', { name: 'Bring back as a draft' })
+    .click();
+  await page.getByRole('button', { name: 'Sentence' }).click();
+  await expect(node(page, '/where/all/2')).toContainText('at least');
+  await saved(page);
+  await page.getByRole('link', { name: 'Check and publish' }).click();
+  await page.getByRole('button', { name: 'Publish 1 draft' }).click();
+  await expect(page.getByText('Published: query late-sailings, revision 3')).toBeVisible();
+});
+
+test('two developers on one definition: parts of both', async ({ page, request }) => {
+  const { text } = await (await request.get('/api/v1/definitions/query/open-claims')).json();
+  await page.goto('/workroom/query/open-claims');
+  await pick(page, 'Add: + sort', 'amount');
+  await saved(page);
+  const put = await request.post('/api/v1/definitions', {
+    data: { files: [{ name: 'o.yaml', text: text.replace('reason, amount]', 'reason, amount, closed_on]') }] },
+  });
+  expect(put.ok(), await put.text()).toBe(true);
+  await page.reload();
+  const theirs = page.getByRole('region', { name: 'Changed by others' });
+  await expect(theirs).toContainText('/show');
+  await accessible(page);
+  await theirs.getByRole('button', { name: 'Go on from the latest revision' }).click();
+  await expect(theirs).toBeHidden();
+  await expect(sentence(page)).toContainText(/amount, closed/);
+  await dropAll(page);
+});
+
+test('every kind of definition has its page, in light and dark, and axe finds nothing', async ({ page }) => {
+  test.slow();
+  for (const path of [
+    '/workroom',
+    '/workroom/data',
+    '/workroom/data/harbour/sailings',
+    '/workroom/start',
+    '/workroom/changes',
+    '/workroom/prompt/travel-period',
+    '/workroom/report/late-in-figures',
+    '/workroom/dataset/sailings',
+    '/workroom/query/late-by-reason',
+    '/workroom/source/harbour',
+  ]) {
+    for (const colorScheme of ['light', 'dark'] as const) {
+      await page.emulateMedia({ colorScheme });
+      await page.goto(path);
+      await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
+      await page.waitForLoadState('networkidle');
+      await accessible(page);
+    }
+  }
+});
+
+test.describe('from an empty service', () => {
+  const services: ChildProcess[] = [];
+  test.afterAll(() => services.forEach((s) => s.kill()));
+
+  async function serve(port: number): Promise<string> {
+    const dir = mkdtempSync(join(tmpdir(), 'pikegate-'));
+    services.push(spawn(pikegate, ['serve', '--listen', `127.0.0.1:${port}`, '--data', dir], { stdio: 'ignore' }));
+    const at = `http://127.0.0.1:${port}`;
+    await expect.poll(async () => (await fetch(`${at}/readyz`).catch(() => undefined))?.ok ?? false).toBe(true);
+    return at;
+  }
+
+  test('a file becomes a report with a chart and a proof by the browser alone, and goes elsewhere as files', async ({ page, request, baseURL }) => {
+    test.setTimeout(150_000);
+    const bookings = await request.post('/api/v1/reports/bookings-of-a-quarter/runs?output=csv', { data: { answers: { 'travel-quarter': 'Q3 2026' } } });
+    expect(bookings.ok(), `${baseURL} ${await bookings.text()}`).toBe(true);
+    const csv = join(mkdtempSync(join(tmpdir(), 'bookings-')), 'bookings.csv');
+    writeFileSync(csv, await bookings.body());
+
+    const at = await serve(9381);
+    await page.goto(`${at}/workroom`);
+    await page.getByRole('link', { name: 'Drop a file or connect a database' }).click();
+    await page.getByLabel('Drop a file of records here').setInputFiles(csv);
+    await expect(page.getByRole('table', { name: 'What the columns seem to be' })).toBeVisible();
+    await page.getByRole('textbox', { name: 'Days are taken by the clock of' }).fill('Europe/Helsinki');
+    await accessible(page);
+    await page.getByRole('button', { name: /^Load [\d,]+ rows/ }).click();
+    await page.getByRole('button', { name: 'Describe it as a dataset' }).click();
+    await expect(page.getByRole('heading', { name: 'bookings' })).toBeVisible();
+    await page.screenshot({ path: 'test-results/dataset.png' });
+  });
+});
