@@ -180,6 +180,7 @@ func (r routes) registerDrafts(api huma.API) {
 	huma.Register(api, operation("check-drafts", http.MethodPost, draftsPath+"/check", "Hold one's drafts against the databases, and run the proofs that they touch"), r.checkDrafts)
 	huma.Register(api, operation("effect-of-drafts", http.MethodPost, draftsPath+"/effect", "What one's drafts would change in the latest runs of readers", 502, 504), r.draftsEffect)
 	huma.Register(api, operation("list-words", http.MethodGet, draftsPath+"/words", "What conditions on a dataset can be made of"), r.words)
+	huma.Register(api, operation("list-readings", http.MethodGet, draftsPath+"/readings", "What stored dates of a dataset are read as", 404, 502, 504), r.readings)
 	huma.Register(api, operation("read-phrase", http.MethodGet, draftsPath+"/phrase", "What a phrase means"), r.phrase)
 	huma.Register(api, operation("effect-of-files", http.MethodPost, definitionsPath+"/effect", "What definition files would change in the latest runs of readers; nothing is stored", 413, 502, 504), r.filesEffect)
 	huma.Register(api, operation("rename-definition", http.MethodPost, definitionPath+"/rename", "Give a definition another name, in it and in all that name it", 404, 409), r.rename)
@@ -297,6 +298,18 @@ func (r routes) words(ctx context.Context, in *struct {
 	Dataset string `query:"dataset" required:"true" doc:"Name of the dataset."`
 }) (*body[draft.Words], error) {
 	return answered[draft.Words](ctx)(r.service.Drafts.Words(ctx, in.Dataset))
+}
+
+// ReadingList is what the dated columns of a dataset are read as.
+type ReadingList struct {
+	Readings []draft.Reading `json:"readings" doc:"Of each dated column."`
+}
+
+func (r routes) readings(ctx context.Context, in *struct {
+	Dataset string `query:"dataset" required:"true" doc:"Name of the dataset."`
+}) (*body[ReadingList], error) {
+	all, err := r.service.Drafts.Readings(ctx, r.service.Runs, in.Dataset)
+	return answered[ReadingList](ctx)(&ReadingList{all}, err)
 }
 
 func (r routes) phrase(ctx context.Context, in *struct {

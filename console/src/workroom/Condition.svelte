@@ -1,6 +1,7 @@
 <script lang="ts">
+  import { tick } from 'svelte';
   import { counted, spelledDay } from '../lib/format';
-  import type { Edit, Words } from './api';
+  import type { Words } from './api';
   import type { DraftEditor } from './draft.svelte';
   import Operand from './Operand.svelte';
   import Pick from './Pick.svelte';
@@ -43,24 +44,19 @@
   }
 
   /** Another operator keeps what it is compared with: what does not fit is told, and nothing is lost. */
-  function setOp(to: string, close: () => void) {
+  async function setOp(to: string, close: () => void) {
     close();
     if (to === node.op) return;
     const toBare = to === 'missing' || to === 'present';
-    let edits: Edit[];
-    if (toBare) edits = [{ op: 'set', path: columnPath, value: to as never }];
-    else if (isBare) {
-      const takes = ops.find((o) => o.op === to);
-      const first = takes?.prompts[0];
-      edits = [
-        {
-          op: 'set',
-          path: columnPath,
-          value: { [to]: first ? { prompt: first } : takes?.form === 'values' || takes?.form === 'day_list' ? [''] : '' } as never,
-        },
-      ];
-    } else edits = [{ op: 'rename', path: node.operandPath, name: to }];
-    void editor.edit(edits);
+    if (toBare) await editor.edit([{ op: 'set', path: columnPath, value: to as never }]);
+    else if (!isBare) await editor.edit([{ op: 'rename', path: node.operandPath, name: to }]);
+    else {
+      const form = ops.find((o) => o.op === to)?.form;
+      const nothing = form === 'values' || form === 'day_list' || form === 'range' ? [''] : '';
+      await editor.edit([{ op: 'set', path: columnPath, value: { [to]: nothing } as never }]);
+      await tick();
+      document.querySelector<HTMLElement>(`[data-path="${CSS.escape(`${columnPath}${pointer(to)}/`)}"]`)?.click(); // with what is asked next
+    }
   }
 
   async function ask(name: string, close: () => void) {
@@ -88,7 +84,12 @@
 </Piece>
 <Piece text={op?.said ?? node.op.replaceAll('_', ' ')} names="How it is compared" look={!op && words ? 'wrong' : 'data'} path={node.operandPath}>
   {#snippet children(close)}
-    <Pick label="How it is compared" chosen={node.op} options={ops.map((o) => ({ value: o.op, text: o.said, note: o.note }))} pick={(to) => setOp(to, close)} />
+    <Pick
+      label="How it is compared"
+      chosen={node.op}
+      options={ops.map((o) => ({ value: o.op, text: o.said, note: o.note }))}
+      pick={(to) => void setOp(to, close)}
+    />
     {#if column?.type === 'text' && !isBare}
       <label class="mt-2 flex items-center gap-2 border-t border-line pt-2 text-sm"
         ><input

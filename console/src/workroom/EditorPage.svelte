@@ -24,6 +24,7 @@
     type Words,
   } from './api';
   import { DraftEditor } from './draft.svelte';
+  import ColumnsTable from './ColumnsTable.svelte';
   import FileView from './FileView.svelte';
   import Findings from './Findings.svelte';
   import Theirs from './Theirs.svelte';
@@ -59,6 +60,8 @@
   const form = $derived(editor.draft?.form);
   const findings = $derived(editor.draft?.findings ?? []);
   const isSentence = $derived(kind === 'query' || kind === 'filter');
+  /** The columns of a dataset on a table or on SQL have a table of their own. */
+  const hasColumns = $derived(kind === 'dataset' && entry(form, 'columns')?.kind === 'mapping');
   const views: [View, string][] = $derived([
     ['form', isSentence ? 'Sentence' : 'Fields'],
     ['file', 'File'],
@@ -319,6 +322,9 @@
             >
           {/each}
         </div>
+        {#if kind === 'dataset' && editor.draft?.sound}
+          <a class="btn-plain no-underline" href="/workroom/start?dataset={encodeURIComponent(name)}" onclick={follow}>New report of it</a>
+        {/if}
         <a class="btn bg-deep text-on-deep no-underline" href="/workroom/changes" onclick={follow}>Check and publish</a>
       </div>
     </div>
@@ -343,7 +349,20 @@
                 {:else}
                   <Findings {editor} findings={findings.filter((f) => f.path === '')} />
                   <div class="rounded-container border border-line bg-card px-5 py-4">
-                    <PartForm {editor} {schema} root={schema} path="" {name} {names} {words} asOf={run?.asOf ?? ''} {reload} without={['pikegate', kind]} top />
+                    <PartForm
+                      {editor}
+                      {schema}
+                      root={schema}
+                      path=""
+                      {name}
+                      {names}
+                      {words}
+                      asOf={run?.asOf ?? ''}
+                      {reload}
+                      without={['pikegate', kind, ...(hasColumns ? ['columns'] : [])]}
+                      top
+                    />
+                    {#if hasColumns}<ColumnsTable {editor} {schema} {names} />{/if}
                   </div>
                 {/if}
               </div>

@@ -1,9 +1,11 @@
 <script lang="ts">
   import { counted, momentText } from '../lib/format';
-  import { follow } from '../lib/route.svelte';
+  import { follow, go } from '../lib/route.svelte';
   import Notice from '../parts/Notice.svelte';
   import PageHead from '../parts/PageHead.svelte';
-  import { listDefinitions, listDrafts, listSources, type Listed } from './api';
+  import { listDefinitions, listDrafts, listSources, saveDraft, type Listed } from './api';
+  import Piece from './Piece.svelte';
+  import { beginningOf, nameOf } from './templates';
 
   // All definitions by kind, and what is being written.
   let { find }: { find: string } = $props();
@@ -15,14 +17,14 @@
   let failed = $state('');
 
   const kinds = [
-    ['report', 'Reports'],
-    ['query', 'Queries'],
-    ['prompt', 'Questions'],
-    ['filter', 'Filters'],
-    ['dataset', 'Datasets'],
-    ['proof', 'Proofs'],
-    ['period', 'Periods of the business'],
-    ['source', 'Sources'],
+    ['report', 'Reports', 'a report'],
+    ['query', 'Queries', 'a query'],
+    ['prompt', 'Questions', 'a question'],
+    ['filter', 'Filters', 'a filter'],
+    ['dataset', 'Datasets', 'a dataset'],
+    ['proof', 'Proofs', 'a proof'],
+    ['period', 'Periods of the business', 'a period of the business'],
+    ['source', 'Sources', 'a source'],
   ] as const;
 
   const titleOf = (text: string) => /^(?:title|ask): *(.*)$/m.exec(text)?.[1]?.replace(/^(['"])(.*)\1$/, '$2') ?? '';
@@ -46,6 +48,27 @@
   }
   void load();
 
+  let newKind = $state('query');
+  let newName = $state('');
+
+  async function begin(event: SubmitEvent) {
+    event.preventDefault();
+    const name = nameOf(newName);
+    failed = name ? '' : 'Give it a name of small letters.';
+    if (failed) return;
+    try {
+      await saveDraft(
+        newKind,
+        name,
+        0,
+        beginningOf(newKind, name, lines?.find((l) => l.kind === 'dataset')?.name ?? '', lines?.find((l) => l.kind === 'source')?.name ?? ''),
+      );
+      go(`/workroom/${newKind}/${encodeURIComponent(name)}`);
+    } catch (cause) {
+      failed = cause instanceof Error ? cause.message : String(cause);
+    }
+  }
+
   const words = $derived(find.toLowerCase().split(/\s+/).filter(Boolean));
   const shown = $derived((lines ?? []).filter((l) => words.every((w) => `${l.kind} ${l.name} ${l.title}`.toLowerCase().includes(w))));
 </script>
@@ -57,6 +80,20 @@
     {#snippet about()}Queries, questions and reports, from the data to what readers see.{/snippet}
     {#snippet tools()}
       <a class="btn-plain no-underline" href="/workroom/data" onclick={follow}>Find data</a>
+      <Piece text="New part" names="Action" look="quiet">
+        <form class="grid gap-2" onsubmit={begin}>
+          <label class="grid text-sm"
+            >What is it?
+            <select class="select bg-field text-sm" bind:value={newKind}>
+              {#each kinds as [kind, , one] (kind)}<option value={kind}>{one}</option>{/each}
+            </select></label
+          >
+          <label class="grid text-sm"
+            >Its name <input class="input bg-field text-sm" bind:value={newName} placeholder="small letters and dashes" autocomplete="off" /></label
+          >
+          <button class="btn-plain" type="submit">Begin</button>
+        </form>
+      </Piece>
       <a class="btn bg-deep text-on-deep no-underline" href="/workroom/start" onclick={follow}>New report</a>
     {/snippet}
   </PageHead>

@@ -27,7 +27,7 @@
         ? 'column'
         : entry(operand, 'person')
           ? 'person'
-          : operand
+          : written.some((t) => t !== '')
             ? 'value'
             : op.prompts.length > 0
               ? 'ask'

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { Schema, Words } from './api';
+  import type { Edit, Schema, Words } from './api';
   import Criteria from './Criteria.svelte';
   import type { DraftEditor } from './draft.svelte';
   import Findings from './Findings.svelte';
@@ -64,6 +64,15 @@
     const number = type === 'integer' || type === 'decimal' || type === 'number' || (isSummary && summaries.some((s) => s.key === column));
     const order = dated ? (down ? 'newest first' : 'oldest first') : number ? (down ? 'greatest first' : 'least first') : down ? 'Z to A' : 'A to Z';
     return `${label(column)}, ${order}`;
+  }
+
+  /** Figures in place of records, or records in place of figures. */
+  function turned(): Edit[] {
+    const gone = (isSummary ? ['summaries', 'group', 'having', 'sort'] : ['show', 'sort'])
+      .filter((k) => entry(form, k))
+      .map((k) => ({ op: 'remove' as const, path: `/${k}` }));
+    if (isSummary) return [...gone, { op: 'add', path: '/show', before: 'where', value: (words?.columns ?? []).slice(0, 6).map((c) => c.name) as never }];
+    return [...gone, { op: 'add', path: '/summaries', value: { records: { count: 'records' } } as never }];
   }
 
   /** Adds an item to a list of the definition that may not be there yet. */
@@ -224,6 +233,23 @@
           {/snippet}
         </Piece>
       {/if}
+      <Piece text={isSummary ? 'or show records' : 'or count up'} names="Instead" look="add">
+        {#snippet children(close)}
+          <p class="mb-2 max-w-[320px] text-sm">
+            {isSummary
+              ? 'The figures and groups give way to columns of the records themselves.'
+              : 'The columns give way to figures: how many, sums, averages, by groups.'} Undo brings them back.
+          </p>
+          <button
+            type="button"
+            class="btn-plain"
+            onclick={() => {
+              close();
+              void editor.edit(turned());
+            }}>{isSummary ? 'Show records' : 'Count up'}</button
+          >
+        {/snippet}
+      </Piece>
       <b class="font-[640]">of</b>
       <Piece text={words?.title ?? textOf(entry(form, 'of'))} names="Dataset" path="/of" look={words ? 'data' : 'wrong'}>
         {#snippet children(close)}

@@ -112,7 +112,7 @@
       <span class="text-deep after:content-['_›'] group-open:after:content-['_⌄']">answers</span>
     </summary>
     <div class="mt-3">
-      {#if run.report}
+      {#if run.report && !hasErrors}
         {#each run.report.prompts as prompt, i (prompt.name)}
           <Question
             {prompt}

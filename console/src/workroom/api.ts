@@ -25,6 +25,7 @@ export type TableInfo = Schemas['TableInfo'];
 export type ColumnInfo = Schemas['ColumnInfo'];
 export type LoadReport = Schemas['Report'];
 export type Rehearsal = Schemas['Rehearsal'];
+export type Reading = Schemas['Reading'];
 export type Setting = Schemas['Change'];
 export type Kind = Definition['kind'];
 
@@ -51,6 +52,8 @@ export async function countVariants(kind: string, name: string, asked: Asked, va
 }
 
 export const listWords = (dataset: string) => decoded<Words>(call(`/drafts/words?dataset=${encodeURIComponent(dataset)}`, {}));
+export const listReadings = async (dataset: string) =>
+  (await decoded<{ readings: Reading[] }>(call(`/drafts/readings?dataset=${encodeURIComponent(dataset)}`, {}))).readings;
 export const readPhrase = (text: string, asOf: string, day: boolean, signal?: AbortSignal) =>
   decoded<Schemas['Meaning']>(call(`/drafts/phrase?${new URLSearchParams({ text, as_of: asOf, day: String(day) })}`, { signal }), signal);
 export const publishDrafts = (drafts: Named[]) => decoded<Schemas['PutList']>(post('/drafts/publish', { drafts }));

@@ -130,3 +130,18 @@ function written(answer: Answers[string]): string {
   if (Array.isArray(answer)) return `[${answer.map((a) => JSON.stringify(a)).join(', ')}]`;
   return `{start: ${JSON.stringify(answer.start)}, end: ${JSON.stringify(answer.end)}}`;
 }
+
+/** Something to begin a definition of a kind with. */
+export function beginningOf(kind: string, name: string, dataset: string, source: string): string {
+  const rest: Record<string, string[]> = {
+    report: [`title: ${quoted(name.replaceAll('-', ' '))}`, 'sections: []'],
+    query: [`of: ${dataset}`, 'show: []'],
+    prompt: ['ask: ""', 'type: period'],
+    filter: [`of: ${dataset}`, 'where:', '  all: []'],
+    dataset: [`source: ${source}`, 'table: ""', 'key: []', 'columns: {}'],
+    proof: ['query: ""', 'as_of: ""', 'expect:', '  records: 1'],
+    period: ['from: 1 Jun', 'through: 31 Aug'],
+    source: [`zone: ${Intl.DateTimeFormat().resolvedOptions().timeZone}`],
+  };
+  return ['pikegate: 1', `${kind}: ${name}`, ...(rest[kind] ?? [])].join('\n') + '\n';
+}

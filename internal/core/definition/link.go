@@ -173,8 +173,8 @@ func (l *linker) resolve(ref catalog.Ref) {
 			l.catalog.Warnings[d.Ref] = l.warnings
 		}
 		l.shakes[d.Ref] = l.shaky || len(l.faults) > 0
-		if l.broken[d.Ref] = len(l.faults) > 0; len(l.faults) > 0 {
-			l.wrong[d.Ref] = l.faults
+		if len(l.faults) > 0 {
+			l.broken[d.Ref], l.wrong[d.Ref] = true, l.faults
 		}
 	}()
 	if l.root == nil { // which the reader has told why

@@ -392,9 +392,11 @@ func (l *linker) value(c *criteria.Node, n *yaml.Node, text string) {
 		if _, ok := prompt.ParseYesNo(text); !ok {
 			l.fault(n, fault.WrongValue, "yes or no is wanted here, and this is %q", english.Shorten(text))
 		}
+	case text == "" && (c.Column.Type.IsNumeric() || c.Column.Type.IsDated()):
+		l.fault(n, fault.WrongValue, "%s is compared with nothing here; write a value, or {prompt: NAME} to ask for it", c.Column.Name)
 	case c.Column.Type.IsNumeric():
 		l.decimal(&yaml.Node{Kind: yaml.ScalarNode, Value: text, Line: n.Line, Column: n.Column})
-	case c.Column.Type.IsDated() && text != "":
+	case c.Column.Type.IsDated():
 		read := phrase.Day
 		if denied, _ := c.Op.Denies(); c.Op == criteria.Within || denied == criteria.Within {
 			read = phrase.Period

@@ -51,9 +51,9 @@ type Draft struct {
 	Elsewhere []Finding           `json:"elsewhere" doc:"What would be wrong with other definitions."`
 	Changes   []difference.Change `json:"changes" doc:"Each setting that differs from the revision that it started from."`
 	// Sound ones can be tried: neither they nor what they are made of is in error.
-	Sound     bool                `json:"sound" doc:"Whether it holds together with all that it is made of."`
-	Theirs    []Theirs            `json:"theirs,omitempty" doc:"Each part that others changed since that revision."`
-	Others    []Writer            `json:"others,omitempty" doc:"Who else has a draft of it."`
+	Sound  bool     `json:"sound" doc:"Whether it holds together with all that it is made of."`
+	Theirs []Theirs `json:"theirs,omitempty" doc:"Each part that others changed since that revision."`
+	Others []Writer `json:"others,omitempty" doc:"Who else has a draft of it."`
 }
 
 // Part is a part of a definition: a mapping, a list, a scalar, or nothing.
