@@ -78,6 +78,16 @@ func TestDrafts(t *testing.T) {
 	assert.Nil(t, broken.Form)
 	assert.Equal(t, []string{"query late-sailings not_yaml"}, found(broken.Findings))
 	assert.Equal(t, []string{"report late-sailings/sections/0/table/query unknown_query"}, found(broken.Elsewhere)[:1])
+	for i, text := range []string{"pikegate: 1\nquery: [late-s\n", "pikegate: 1\nquery: [late-sail\n"} {
+		broken, err = drafts.Save(ctx, late, 4+i, text)
+		require.NoError(t, err)
+	}
+	assert.Equal(t, 2, broken.Undo, "what is typed without a rest is one step")
+	broken, err = drafts.Save(ctx, late, 6, again.Text)
+	require.NoError(t, err)
+	assert.Equal(t, [2]int{1, 0}, [2]int{broken.Undo, broken.Redo}, "typed back it is none")
+	broken, err = drafts.Save(ctx, late, 7, "pikegate: 1\nquery: [late\n")
+	require.NoError(t, err)
 	reopened := ferries.Reopened(t)
 	kept, err := reopened.Drafts.Get(ctx, late)
 	require.NoError(t, err)

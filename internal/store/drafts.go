@@ -44,6 +44,7 @@ type draftStep struct {
 	Changes []edit.Change `gorm:"serializer:json"`
 	Base    int
 	Was     int
+	Typed   bool
 }
 
 // mostSteps is how many steps of a draft can be taken back.
@@ -113,7 +114,12 @@ type Rewritten struct {
 	Text string
 	Made []edit.Change // the changes of the text
 	Base int           // the revision that it starts from now
+	// Typed is text as it is being typed: what follows it soon is one step with it.
+	Typed bool
 }
+
+// typingPause is how long typing rests until what follows is a step of its own.
+const typingPause = time.Second
 
 // ChangeDraft saves what change makes of a draft, as a step that can be taken back. version is the
 // one that it goes on from; 0 for none, and then the draft begins as start. Where the draft was
@@ -127,8 +133,22 @@ func (s *Store) ChangeDraft(ctx context.Context, person string, ref catalog.Ref,
 		if err := tx.Where("draft_id = ? AND (number > ? OR number <= ?)", d.ID, d.Step, d.Step+1-mostSteps).Delete(&draftStep{}).Error; err != nil {
 			return err
 		}
+		var last draftStep
+		err = tx.Where("draft_id = ? AND number = ?", d.ID, d.Step).Take(&last).Error
+		if err != nil && !errors.Is(err, gorm.ErrRecordNotFound) {
+			return err
+		}
+		if saved := d.told(steps{}).SavedAt; to.Typed && last.Typed && now.Sub(saved) < typingPause {
+			last.Changes = edit.Between(edit.Splice(d.Text, edit.Inverse(last.Changes)), to.Text)
+			d.Text = to.Text
+			if len(last.Changes) == 0 { // it was typed back
+				d.Step--
+				return tx.Delete(&last).Error
+			}
+			return tx.Save(&last).Error
+		}
 		d.Step++
-		step := draftStep{DraftID: d.ID, Number: d.Step, Changes: to.Made, Base: to.Base, Was: d.Base}
+		step := draftStep{DraftID: d.ID, Number: d.Step, Changes: to.Made, Base: to.Base, Was: d.Base, Typed: to.Typed}
 		d.Text, d.Base = to.Text, to.Base
 		return tx.Create(&step).Error
 	})

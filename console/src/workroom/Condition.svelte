@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { tick } from 'svelte';
+  import { tick, type Snippet } from 'svelte';
   import { counted, spelledDay } from '../lib/format';
   import type { Words } from './api';
   import type { DraftEditor } from './draft.svelte';
@@ -11,8 +11,8 @@
   import { saveDraft } from './api';
 
   // A condition as words: the column, how it is compared, with what.
-  type Props = { editor: DraftEditor; words?: Words; node: Node & { is: 'condition' }; asOf: string; reload: () => void; boundary?: number };
-  let { editor, words, node, asOf, reload, boundary }: Props = $props();
+  type Props = { editor: DraftEditor; words?: Words; node: Node & { is: 'condition' }; asOf: string; reload: () => void; boundary?: number; menu: Snippet };
+  let { editor, words, node, asOf, reload, boundary, menu }: Props = $props();
 
   const column = $derived(words?.columns.find((c) => c.name === node.column));
   const ops = $derived(words?.operators.find((t) => t.type === column?.type)?.operators ?? []);
@@ -132,7 +132,7 @@
     >{op.note}</span
   >{/if}
 {#if node.ignoresCase}<span class="text-quiet">in any case</span>{/if}
-
+{@render menu()}
 {#if boundary && (node.op === 'before' || node.op === 'after')}
   <div class="my-1 flex flex-wrap items-center gap-x-3 gap-y-1.5 border-l-3 border-amber bg-amber-tint px-3 py-1.5 text-[14.5px]/[1.35]">
     <span class="flex-1"

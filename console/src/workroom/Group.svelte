@@ -197,7 +197,7 @@
     </div>
   {:else}
     {#if node.is === 'condition'}
-      <Condition {editor} {words} {node} {asOf} {reload} boundary={counts[`${node.path} boundary`]} />
+      <Condition {editor} {words} {node} {asOf} {reload} boundary={counts[`${node.path} boundary`]} {menu} />
     {:else if node.is === 'filter'}
       <span class="text-quiet">the filter</span>
       <Piece text={node.name} names="Filter" path={node.path}>
@@ -218,7 +218,7 @@
     {:else}
       <code class="border-b-2 border-dotted border-brick">{node.text || 'nothing'}</code> <span class="text-quiet">is no condition yet</span>
     {/if}
-    {@render menu()}
+    {#if node.is !== 'condition'}{@render menu()}{/if}
     <Findings {editor} findings={findingsAt(findings, node.path)} />
   {/if}
 </div>

@@ -1,8 +1,7 @@
 import { Refused, Unreached } from '../lib/api';
 import { editDraft, getDraft, saveDraft, stepDraft, takeTheirs, type Draft, type Edit } from './api';
 
-/** How long a text rests before it is saved, and how long until one that could not be saved is tried again, in ms. */
-const typingRest = 200;
+/** How long until a text that could not be saved is tried again, in ms. */
 const againAfter = 2000;
 /** How often others are looked for, in ms. */
 const lookEvery = 10_000;
@@ -27,6 +26,7 @@ export class DraftEditor {
 
   #queue: Promise<unknown> = Promise.resolve();
   #timer: ReturnType<typeof setTimeout> | undefined;
+  #saving: Promise<void> | undefined;
   #windows = new BroadcastChannel('pikegate-drafts');
   readonly #stash: string;
 
@@ -78,37 +78,39 @@ export class DraftEditor {
     return this.#change((version) => takeTheirs(this.kind, this.name, version, paths));
   }
 
-  /** Takes a text that is being typed; it is saved once it rests. */
+  /** Takes a text that is being typed, and saves it as soon as what was typed before it is saved. */
   type(text: string): void {
     this.typed = text;
     sessionStorage.setItem(this.#stash, text);
-    clearTimeout(this.#timer);
-    this.#timer = setTimeout(() => void this.flush(), typingRest);
+    void this.flush();
   }
 
-  /** Saves what was typed. */
-  async flush(): Promise<void> {
-    clearTimeout(this.#timer);
-    const text = this.typed;
-    if (text === undefined) return;
-    if (text === this.draft?.text) {
-      this.#settled(text);
-      return;
-    }
-    const save = () => this.#do((version) => saveDraft(this.kind, this.name, version, text));
-    let ended = await save();
-    if (ended === 'moved') {
-      ended = await save(); // over what is there, which a step back brings again
-      if (ended === 'done') this.note = 'This draft was changed in another window too. What you typed was saved over it; Undo shows what was there.';
-    }
-    if (ended === 'done') this.#settled(text);
-    else if (this.typed !== undefined) this.#timer = setTimeout(() => void this.flush(), againAfter);
+  /** Saves what was typed, and what is typed meanwhile. */
+  flush(): Promise<void> {
+    this.#saving ??= this.#saveTyped().finally(() => (this.#saving = undefined));
+    return this.#saving;
   }
 
-  #settled(text: string): void {
-    if (this.typed !== text) return; // typed on meanwhile
-    this.typed = undefined;
-    sessionStorage.removeItem(this.#stash);
+  async #saveTyped(): Promise<void> {
+    clearTimeout(this.#timer);
+    while (this.typed !== undefined) {
+      const text = this.typed;
+      if (text !== this.draft?.text) {
+        const save = () => this.#do((version) => saveDraft(this.kind, this.name, version, text));
+        let ended = await save();
+        if (ended === 'moved') {
+          ended = await save(); // over what is there, which a step back brings again
+          if (ended === 'done') this.note = 'This draft was changed in another window too. What you typed was saved over it; Undo shows what was there.';
+        }
+        if (ended !== 'done') {
+          this.#timer = setTimeout(() => void this.flush(), againAfter);
+          return;
+        }
+      }
+      if (this.typed !== text) continue; // typed on meanwhile
+      this.typed = undefined;
+      sessionStorage.removeItem(this.#stash);
+    }
   }
 
   async #change(ask: (version: number) => Promise<Draft>): Promise<boolean> {

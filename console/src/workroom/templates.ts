@@ -9,8 +9,8 @@ const isNumeric = (c: ColumnWord) => ['integer', 'decimal', 'number'].includes(c
 export const quoted = (text: string) =>
   /^[A-Za-z][\w ,.()?-]*$/.test(text) && !/^(true|false|yes|no|null|on|off|y|n)$/i.test(text) && !text.endsWith(' ') ? text : JSON.stringify(text);
 
-/** The name of a column as YAML. */
-const keyOf = (column: string) => (/^[a-z_]\w*$/i.test(column) ? column : JSON.stringify(column));
+/** The name of a column as YAML, with a word behind it. */
+const keyOf = (column: string, behind = '') => (/^[a-z_]\w*$/i.test(column) ? column + behind : JSON.stringify(column + behind));
 
 /** A question for what a column is compared with: its type follows from how. */
 export function promptText(name: string, column: ColumnWord, op: OpWord, dataset: string): string {
@@ -61,7 +61,7 @@ export type Made = { kind: string; name: string; text: string };
 export function definitionsFor(start: Start, name: string, title: string, words: Words, dateColumn: string): Made[] {
   const dated = words.columns.find((c) => c.name === dateColumn) ?? words.columns.find(isDated);
   const date = dated?.name ?? '';
-  const key = keyOf;
+  const key = (column: string) => keyOf(column);
   const shown = [...new Set([date, ...words.columns.map((c) => c.name)])].filter(Boolean).slice(0, 8).map(key).join(', ');
   const prompt = `${name}-${start === 'day' ? 'day' : 'period'}`;
   const label = (dated?.label ?? '').toLowerCase();
@@ -91,7 +91,7 @@ export function definitionsFor(start: Start, name: string, title: string, words:
   if (start === 'open') query.push('where:', '  all:', `    - ${key(date)}: missing`);
   if (start === 'month')
     query.push(`group: [{${key(date)}: {by: month, fill: true}}]`, 'summaries:', `  records: {count: records, label: ${quoted(words.title)}}`);
-  else query.push(`sort: [${date && start !== 'open' ? `${key(date)}${start === 'due' ? '' : ' descending'}` : key(words.key[0] ?? words.columns[0]!.name)}]`);
+  else query.push(`sort: [${date && start !== 'open' ? keyOf(date, start === 'due' ? '' : ' descending') : key(words.key[0] ?? words.columns[0]!.name)}]`);
   made.push({ kind: 'query', name, text: query.join('\n') + '\n' });
   const sections =
     start === 'month'

@@ -155,7 +155,7 @@ func (s *Drafts) Save(ctx context.Context, ref catalog.Ref, version int, text st
 		return nil, refuse(fault.DefinitionsRefused, fault.New(fault.DefinitionTooLarge, "this definition has %d bytes, and at most %d are read; nothing was saved", len(text), mostBytes))
 	}
 	return s.change(ctx, ref, version, func(was store.Draft) (store.Rewritten, error) {
-		return store.Rewritten{Text: text, Made: edit.Between(was.Text, text), Base: was.Base}, nil
+		return store.Rewritten{Text: text, Made: edit.Between(was.Text, text), Base: was.Base, Typed: true}, nil
 	})
 }
 

@@ -17,5 +17,6 @@ CREATE TABLE draft_steps (
   changes  TEXT NOT NULL,    -- JSON: places, what stood there, what stands there now
   base     INTEGER NOT NULL, -- the revision that the draft started from after the step
   was      INTEGER NOT NULL, -- and before it
+  typed    INTEGER NOT NULL, -- whether it is text as it was typed, to which more may be typed
   PRIMARY KEY (draft_id, number)
 ) STRICT;
