@@ -7,6 +7,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"pikegate/internal/core/column"
+	"pikegate/internal/core/infer"
 	"pikegate/internal/service/counts"
 	"pikegate/internal/source"
 )
@@ -50,20 +51,22 @@ type TableInfo struct {
 
 // ColumnInfo is what a column holds, of the records looked at.
 type ColumnInfo struct {
-	Name         string  `json:"name" doc:"Its name."`
-	DatabaseType string  `json:"database_type" doc:"Its type, as the database calls it."`
-	Required     bool    `json:"required" doc:"Whether the database keeps it from being missing."`
-	Missing      int64   `json:"missing" doc:"How many values are missing."`
-	Distinct     int64   `json:"distinct" doc:"How many different values there are."`
-	Least        string  `json:"least,omitempty" doc:"The least value."`
-	Greatest     string  `json:"greatest,omitempty" doc:"The greatest value."`
-	Type         string  `json:"type" doc:"What the values seem to mean."`
-	Scale        int     `json:"scale,omitempty" doc:"Digits after the point."`
-	Stored       string  `json:"stored,omitempty" doc:"How dates seem to be stored."`
-	Pattern      string  `json:"pattern,omitempty" doc:"The pattern of dates in text."`
-	OrPattern    string  `json:"or_pattern,omitempty" doc:"Another pattern that all values fit as well."`
-	OrType       string  `json:"or_type,omitempty" doc:"Another type that they can have: of times without a zone, which may be local or by UTC."`
-	Share        float64 `json:"share" doc:"The share of the values that fit, from 0 to 1."`
+	Name         string           `json:"name" doc:"Its name."`
+	DatabaseType string           `json:"database_type" doc:"Its type, as the database calls it."`
+	Required     bool             `json:"required" doc:"Whether the database keeps it from being missing."`
+	Missing      int64            `json:"missing" doc:"How many values are missing."`
+	Distinct     int64            `json:"distinct" doc:"How many different values there are."`
+	Least        string           `json:"least,omitempty" doc:"The least value."`
+	Greatest     string           `json:"greatest,omitempty" doc:"The greatest value."`
+	Commonest    []infer.Frequent `json:"commonest,omitempty" doc:"The values that come most often among the records looked at; absent where each comes once."`
+	Spread       []int64          `json:"spread,omitempty" doc:"Of numbers and dates: how many of the records looked at lie in each of some bars of equal width from the least to the greatest."`
+	Type         string           `json:"type" doc:"What the values seem to mean."`
+	Scale        int              `json:"scale,omitempty" doc:"Digits after the point."`
+	Stored       string           `json:"stored,omitempty" doc:"How dates seem to be stored."`
+	Pattern      string           `json:"pattern,omitempty" doc:"The pattern of dates in text."`
+	OrPattern    string           `json:"or_pattern,omitempty" doc:"Another pattern that all values fit as well."`
+	OrType       string           `json:"or_type,omitempty" doc:"Another type that they can have: of times without a zone, which may be local or by UTC."`
+	Share        float64          `json:"share" doc:"The share of the values that fit, from 0 to 1."`
 }
 
 // IndexInfo is an index of a table.
@@ -145,7 +148,7 @@ func tableInfo(name string, p *source.Profile, proposal string) TableInfo {
 		if c.Guess.OrInstant {
 			orType = string(column.Instant)
 		}
-		info.Columns = append(info.Columns, ColumnInfo{Name: c.Name, DatabaseType: c.Type, Required: c.NotNull, Missing: c.Missing, Distinct: c.Distinct, Least: c.Least, Greatest: c.Greatest,
+		info.Columns = append(info.Columns, ColumnInfo{Name: c.Name, DatabaseType: c.Type, Required: c.NotNull, Missing: c.Missing, Distinct: c.Distinct, Least: c.Least, Greatest: c.Greatest, Commonest: c.Commonest, Spread: c.Spread,
 			Type: string(c.Guess.Type), Scale: c.Guess.Scale, Stored: string(c.Guess.Stored), Pattern: c.Guess.Pattern.String(), OrPattern: c.Guess.Or, OrType: orType, Share: c.Guess.Share})
 	}
 	for _, i := range p.Indexes {

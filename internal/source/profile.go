@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"math"
 	"regexp"
 	"slices"
 	"strconv"
@@ -41,7 +42,16 @@ type ColumnProfile struct {
 	Distinct int64
 	Least    string // "" where there is no value
 	Greatest string
+	// Commonest and Spread are of the records looked at, Spread of numbers and dates alone.
+	Commonest []infer.Frequent
+	Spread    []int64 // how many in each of some bars of equal width from the least to the greatest
 }
+
+// The most values that are told as common, and the bars of a spread.
+const (
+	mostCommon = 5
+	spreadBars = 24
+)
 
 // sampleRows is how many records are looked at from either end of a table.
 const sampleRows = 20_000
@@ -199,7 +209,8 @@ func (v View) profile(c TableColumn, values []value.Value, zone *time.Location) 
 	}) {
 		g.Type, g.OrInstant, p.ByUTC = column.Instant, false, true
 	}
-	distinct := map[string]bool{}
+	counts := map[string]int64{}
+	var points []float64
 	var least, greatest value.Value
 	compare := value.Value.Compare
 	if p.Guess.Type.IsDated() {
@@ -214,9 +225,15 @@ func (v View) profile(c TableColumn, values []value.Value, zone *time.Location) 
 			p.Missing++
 			continue
 		}
-		distinct[val.String()] = true
-		if _, _, ok := p.Guess.Moment(val); !ok && p.Guess.Type.IsDated() {
+		counts[val.String()]++
+		_, seconds, ok := p.Guess.Moment(val)
+		if !ok && p.Guess.Type.IsDated() {
 			continue // neither early nor late
+		}
+		if number, isNumber := val.AsFloat(); ok && p.Guess.Type.IsDated() {
+			points = append(points, float64(seconds))
+		} else if isNumber && p.Guess.Type.IsNumeric() && !math.IsInf(number, 0) && !math.IsNaN(number) {
+			points = append(points, number)
 		}
 		if least.IsMissing() || compare(val, least) < 0 {
 			least = val
@@ -225,7 +242,8 @@ func (v View) profile(c TableColumn, values []value.Value, zone *time.Location) 
 			greatest = val
 		}
 	}
-	p.Distinct, p.Least, p.Greatest = int64(len(distinct)), least.String(), greatest.String()
+	p.Distinct, p.Least, p.Greatest = int64(len(counts)), least.String(), greatest.String()
+	p.Commonest, p.Spread = infer.Commonest(counts, mostCommon), infer.Spread(points, spreadBars)
 	return p
 }
 

@@ -48,6 +48,7 @@
         heads={[
           { text: 'Column' },
           { text: 'Seems to be' },
+          { text: 'Spread, or commonest' },
           { text: 'Least' },
           { text: 'Greatest' },
           { text: 'Different', isNumber: true },
@@ -66,6 +67,26 @@
                     class="text-sm text-amber">{(c.share * 100).toFixed(1)} % fit</span
                   >{/if}</td
               >
+              <td>
+                {#if c.spread}
+                  {@const most = Math.max(...c.spread)}
+                  <span class="flex h-[34px] w-[150px] items-end gap-px" role="img" aria-label="How the values spread from the least to the greatest"
+                    >{#each c.spread as n, i (i)}<span
+                        class="flex-1 bg-deep"
+                        style:height="{n === 0 ? 0 : Math.max(4, (100 * n) / most)}%"
+                        title={n.toLocaleString('en')}
+                      ></span>{/each}</span
+                  >
+                {:else if c.commonest}
+                  <ul class="text-sm">
+                    {#each c.commonest.slice(0, 3) as f, i (i)}
+                      <li class="grid grid-cols-[110px_56px] items-baseline gap-1.5">
+                        <span class="truncate">{f.value || 'empty text'}</span><span class="text-right text-quiet">{f.records.toLocaleString('en')}</span>
+                      </li>
+                    {/each}
+                  </ul>
+                {/if}
+              </td>
               <td class="max-w-[200px] truncate">{c.least ?? ''}</td>
               <td class="max-w-[200px] truncate">{c.greatest ?? ''}</td>
               <td class="text-right">{c.distinct.toLocaleString('en')}</td>

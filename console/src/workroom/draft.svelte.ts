@@ -81,7 +81,11 @@ export class DraftEditor {
   /** Takes a text that is being typed, and saves it as soon as what was typed before it is saved. */
   type(text: string): void {
     this.typed = text;
-    sessionStorage.setItem(this.#stash, text);
+    try {
+      sessionStorage.setItem(this.#stash, text);
+    } catch {
+      // too long to be kept beside the page: it is saved all the same
+    }
     void this.flush();
   }
 
@@ -102,6 +106,7 @@ export class DraftEditor {
           ended = await save(); // over what is there, which a step back brings again
           if (ended === 'done') this.note = 'This draft was changed in another window too. What you typed was saved over it; Undo shows what was there.';
         }
+        if (ended === 'refused') return; // until something else is typed
         if (ended !== 'done') {
           this.#timer = setTimeout(() => void this.flush(), againAfter);
           return;
@@ -119,7 +124,7 @@ export class DraftEditor {
   }
 
   /** Asks for a change once those before it are made. It has moved where another window saved the draft. */
-  #do(ask: (version: number) => Promise<Draft>): Promise<'done' | 'moved' | 'failed'> {
+  #do(ask: (version: number) => Promise<Draft>): Promise<'done' | 'moved' | 'refused' | 'failed'> {
     const made = this.#queue.then(async () => {
       this.busy++;
       try {
@@ -135,7 +140,7 @@ export class DraftEditor {
           this.note = 'This draft was changed in another window. It is shown as it is there now; your last change was not made.';
           return 'moved' as const;
         }
-        return 'failed' as const;
+        return cause instanceof Refused ? ('refused' as const) : ('failed' as const);
       } finally {
         this.busy--;
       }
