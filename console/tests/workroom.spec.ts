@@ -182,6 +182,19 @@ test('every definition of the demo goes through its parts and back without a cha
   }
 });
 
+test('a table is drawn, and described with another one beside it', async ({ page }) => {
+  await page.goto('/workroom/data/harbour/sailings');
+  await expect(page.getByRole('img', { name: 'How the values spread from the least to the greatest' }).first()).toBeVisible();
+  await expect(page.getByRole('row', { name: /^status/ })).toContainText('cancelled');
+  await page.getByRole('checkbox', { name: /^vessels, found by its vessel from vessel: of 20,000 records each finds one\./ }).check();
+  await accessible(page);
+  await page.getByRole('button', { name: 'Describe it as a dataset' }).click();
+  await expect(page.getByRole('heading', { name: 'sailings-2' })).toBeVisible();
+  await expect(page.getByRole('region', { name: 'Columns' })).toContainText('vessels_passengers');
+  await expect(trial(page)).toContainText('61,356 records');
+  await dropAll(page);
+});
+
 test('every kind of definition has its page, in light and dark, and axe finds nothing', async ({ page }) => {
   test.slow();
   for (const path of [

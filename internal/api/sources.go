@@ -82,6 +82,8 @@ func (r routes) registerSources(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "list-tables", Method: http.MethodGet, Path: path + "/{source}/tables", Summary: "The tables of a source", Errors: []int{404, 502, 504}}, r.tables)
 	huma.Register(api, huma.Operation{OperationID: "inspect-table", Method: http.MethodGet, Path: path + "/{source}/tables/{table}",
 		Summary: "What a table holds, and a dataset proposed for it", Errors: []int{404, 502, 504}}, r.inspect)
+	huma.Register(api, huma.Operation{OperationID: "propose-joins", Method: http.MethodGet, Path: path + "/{source}/tables/{table}/joins",
+		Summary: "Tables whose records could stand beside those of a table, and what each join would do to them", Errors: []int{404, 502, 504}}, r.joins)
 	huma.Register(api, huma.Operation{OperationID: "list-counts", Method: http.MethodGet, Path: path + "/{source}/counts",
 		Summary: "What is known of the records of large tables by day, and from when", Errors: []int{404, 502, 504}}, r.counts(false))
 	huma.Register(api, huma.Operation{OperationID: "count-again", Method: http.MethodPost, Path: path + "/{source}/counts",
@@ -105,6 +107,19 @@ func (r routes) counts(again bool) func(ctx context.Context, in *struct {
 		}
 		return &body[CountList]{CountList{list}}, nil
 	}
+}
+
+// JoinList is joins that are proposed.
+type JoinList struct {
+	Joins []source.JoinProposal `json:"joins" doc:"By table."`
+}
+
+func (r routes) joins(ctx context.Context, in *struct {
+	Source string `path:"source"`
+	Table  string `path:"table"`
+}) (*body[JoinList], error) {
+	all, err := r.service.Author.Joins(ctx, in.Source, in.Table)
+	return answered[JoinList](ctx)(&JoinList{all}, err)
 }
 
 func (r routes) sources(context.Context, *struct{}) (*body[SourceList], error) {

@@ -222,6 +222,14 @@ func TestNewDrafts(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, fault.TooMany, d.Findings[0].Code)
 
+	hijack := catalog.Ref{Kind: catalog.KindQuery, Name: "mine"}
+	d, err = s.Drafts.Save(ctx, hijack, 0, "pikegate: 1\nquery: late-sailings\nof: sailings\nshow: [route]\nsort: [route]\n")
+	require.NoError(t, err)
+	assert.Equal(t, fault.NameTaken, d.Findings[0].Code)
+	_, err = s.Drafts.Publish(ctx, []catalog.Ref{hijack})
+	assert.Equal(t, fault.Conflict, refusedAs(t, err), "a new definition does not take the place of another")
+	require.NoError(t, s.Drafts.Drop(ctx, hijack))
+
 	_, err = s.Drafts.Edit(ctx, late, 0, []edit.Edit{set("/query", "tardy-sailings")})
 	require.NoError(t, err)
 	_, err = s.Drafts.Publish(ctx, []catalog.Ref{late})

@@ -4,7 +4,8 @@
   import DataTable from '../parts/DataTable.svelte';
   import Notice from '../parts/Notice.svelte';
   import PageHead from '../parts/PageHead.svelte';
-  import { inspectTable, saveDraft, type TableInfo } from './api';
+  import { editDraft, inspectTable, listDefinitions, listDrafts, proposeJoins, saveDraft, type Edit, type JoinProposal, type TableInfo } from './api';
+  import { pointer } from './part';
 
   // What a table holds, and the dataset that it would make.
   let { source, table }: { source: string; table: string } = $props();
@@ -18,12 +19,39 @@
     (cause: Error) => (failed = cause.message),
   );
 
+  let joins = $state.raw<JoinProposal[]>();
+  let joined = $state<Record<string, boolean>>({});
+  // svelte-ignore state_referenced_locally
+  proposeJoins(source, table).then(
+    (found) => (joins = found),
+    () => (joins = []), // the table stands here without them
+  );
+  const nameOfJoin = (j: JoinProposal) => `${j.column} ${j.table}`;
+
+  /** The dataset that is proposed, with the tables that are joined to it and their columns. */
   async function describe() {
-    const name = /^dataset: *(\S+)/m.exec(info!.proposal)?.[1] ?? table;
+    const proposed = /^dataset: *(\S+)/m.exec(info!.proposal)?.[1] ?? table;
+    let name = proposed;
     try {
-      await saveDraft('dataset', name, 0, info!.proposal);
-    } catch {
-      // there is a draft already, which the page shows
+      const there = [...(await listDefinitions()), ...(await listDrafts())].filter((d) => d.kind === 'dataset').map((d) => d.name);
+      for (let n = 2; there.includes(name); n++) name = `${proposed}-${n}`; // what is described already stays as it is
+      const draft = await saveDraft('dataset', name, 0, info!.proposal.replace(/^dataset: .*$/m, `dataset: ${name}`));
+      const chosen = (joins ?? []).filter((j) => joined[nameOfJoin(j)]);
+      const edits: Edit[] = [];
+      const taken = new Set(info!.columns.map((c) => c.name));
+      for (const j of chosen) {
+        for (const c of (await inspectTable(source, j.table)).columns.filter((c) => c.name !== j.key)) {
+          const as = taken.has(c.name) ? `${j.table}_${c.name}` : c.name;
+          taken.add(as);
+          const value = { type: c.type, table: j.table, column: as === c.name ? undefined : c.name, scale: c.scale, stored: c.stored, pattern: c.pattern };
+          edits.push({ op: 'add', path: `/columns${pointer(as)}`, value: value as never });
+        }
+      }
+      const all = chosen.map((j) => ({ table: j.table, key: [j.key], on: { [j.key]: j.column }, keep: j.lost > 0 ? 'all' : undefined }));
+      if (chosen.length > 0) await editDraft('dataset', name, draft.version, [{ op: 'add', path: '/joins', before: 'key', value: all as never }, ...edits]);
+    } catch (cause) {
+      failed = cause instanceof Error ? cause.message : String(cause);
+      return;
     }
     go(`/workroom/dataset/${encodeURIComponent(name)}`);
   }
@@ -96,6 +124,29 @@
         {/snippet}
       </DataTable>
     </div>
+    {#if joins && joins.length > 0}
+      <h2 class="mt-6 mb-1 text-[17px] font-[660]">Could stand beside them</h2>
+      <ul>
+        {#each joins as j, i (i)}
+          <li>
+            <label class="flex items-baseline gap-2"
+              ><input
+                class="checkbox translate-y-0.5"
+                type="checkbox"
+                checked={joined[nameOfJoin(j)] ?? false}
+                onchange={(e) => (joined[nameOfJoin(j)] = e.currentTarget.checked)}
+              />
+              <span
+                ><b class="font-[640]">{j.table}</b>, found by its {j.key} from {j.column}: of {counted(j.looked, 'record')}
+                {j.lost === 0 ? 'each finds one' : `${j.lost.toLocaleString('en')} find none, and are kept without`}{j.gained > 0
+                  ? `; some find several, which makes ${j.gained.toLocaleString('en')} more`
+                  : ''}.</span
+              ></label
+            >
+          </li>
+        {/each}
+      </ul>
+    {/if}
     <h2 class="mt-6 mb-1 text-[17px] font-[660]">Some records</h2>
     <!-- it scrolls, by keys too -->
     <!-- svelte-ignore a11y_no_noninteractive_tabindex -->

@@ -38,6 +38,7 @@
   });
 
   // And it runs by the answers that there are.
+  const longest = 20_000;
   let ran = '';
   let explaining = new AbortController();
   $effect(() => {
@@ -47,7 +48,7 @@
     const timer = setTimeout(() => {
       if (!run.isSound()) return; // it is asked again with what comes
       ran = state;
-      void run.run();
+      limited();
       explaining.abort();
       explaining = new AbortController();
       explain(run.name, asked, explaining.signal).then(
@@ -57,6 +58,16 @@
     }, 200);
     return () => clearTimeout(timer);
   });
+
+  /** Runs, for so long and no longer: nobody waits for a trial. */
+  function limited() {
+    note = '';
+    const limit = setTimeout(() => {
+      run.running?.abort();
+      note = `It took longer than ${longest / 1000} seconds and was stopped. Fewer days, or a narrower answer, would show more.`;
+    }, longest);
+    void run.run().finally(() => clearTimeout(limit));
+  }
 
   const brief = $derived(
     (run.understanding?.answers ?? [])

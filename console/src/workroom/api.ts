@@ -23,6 +23,7 @@ export type SourceInfo = Schemas['SourceInfo'];
 export type TableKind = Schemas['TableKind'];
 export type TableInfo = Schemas['TableInfo'];
 export type ColumnInfo = Schemas['ColumnInfo'];
+export type JoinProposal = Schemas['JoinProposal'];
 export type LoadReport = Schemas['Report'];
 export type Rehearsal = Schemas['Rehearsal'];
 export type Reading = Schemas['Reading'];
@@ -78,6 +79,9 @@ export const listSources = async () => (await decoded<{ sources: SourceInfo[] }>
 export const listTables = async (source: string) => (await decoded<{ tables: TableKind[] }>(call(`/sources/${encodeURIComponent(source)}/tables`, {}))).tables;
 export const inspectTable = (source: string, table: string) =>
   decoded<TableInfo>(call(`/sources/${encodeURIComponent(source)}/tables/${encodeURIComponent(table)}`, {}));
+
+export const proposeJoins = async (source: string, table: string) =>
+  (await decoded<{ joins: JoinProposal[] }>(call(`/sources/${encodeURIComponent(source)}/tables/${encodeURIComponent(table)}/joins`, {}))).joins;
 
 /** Loads a file into a table of the embedded records; dry only looks at it. */
 export function loadFile(table: string, file: File, settings: [string, string][]): Promise<LoadReport> {

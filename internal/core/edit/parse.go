@@ -26,7 +26,9 @@ var errSpan = errors.New("this way of writing is not edited part by part")
 func Parse(text string) (*Document, error) {
 	var root yaml.Node
 	decoder := yaml.NewDecoder(strings.NewReader(text))
-	if err := decoder.Decode(&root); err != nil {
+	if err := decoder.Decode(&root); errors.Is(err, io.EOF) {
+		return nil, errors.New("it is empty")
+	} else if err != nil {
 		return nil, err
 	}
 	if err := decoder.Decode(new(yaml.Node)); !errors.Is(err, io.EOF) {

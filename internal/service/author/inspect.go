@@ -73,3 +73,16 @@ func (s *Author) Inspect(ctx context.Context, name, table string, whole bool) (p
 	})
 	return profile, of, err
 }
+
+// Joins proposes joins of a table, each with what it would do to its records.
+func (s *Author) Joins(ctx context.Context, name, table string) (found []source.JoinProposal, err error) {
+	if err := s.inspections.Acquire(ctx, 1); err != nil {
+		return nil, err
+	}
+	defer s.inspections.Release(1)
+	_, err = s.looking(ctx, name, func(ctx context.Context, v source.View, _ *catalog.Source) error {
+		found, err = v.Joins(ctx, table)
+		return err
+	})
+	return found, err
+}

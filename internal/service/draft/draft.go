@@ -246,15 +246,18 @@ func (s *Drafts) Publish(ctx context.Context, refs []catalog.Ref) (*publish.PutR
 		return nil, err
 	}
 	put := publish.Put{Base: map[catalog.Ref]int{}}
+	var published []catalog.Ref
 	for _, d := range mine {
 		if len(refs) > 0 && !slices.Contains(refs, d.Ref) {
 			continue
 		}
 		put.Files = append(put.Files, catalog.File{Name: d.Ref.String(), Text: d.Text})
-		put.Base[d.Ref] = d.Base
-		if is := document(d); is.Ref != d.Ref && d.Base > 0 {
-			return nil, refuse(fault.DefinitionsRefused, renamedInText(d, is.Ref))
+		is := document(d).Ref
+		if is != d.Ref && d.Base > 0 {
+			return nil, refuse(fault.DefinitionsRefused, renamedInText(d, is))
 		}
+		put.Base[is] = d.Base // a new one never takes the place of one that there is
+		published = append(published, d.Ref)
 	}
 	if len(put.Files) == 0 || len(put.Files) < len(refs) {
 		return nil, refuse(fault.Unknown, fault.New(fault.UnknownDefinition, "there is no such draft"))
@@ -263,7 +266,7 @@ func (s *Drafts) Publish(ctx context.Context, refs []catalog.Ref) (*publish.PutR
 	if err != nil {
 		return nil, err
 	}
-	for ref := range put.Base {
+	for _, ref := range published {
 		if err := s.base.Store.DropDraft(ctx, base.PersonOf(ctx).Name, ref); err != nil && !errors.Is(err, store.ErrNone) {
 			return nil, fmt.Errorf("the drafts were published, and stand there still: %w", err)
 		}

@@ -72,6 +72,10 @@ func (s *Drafts) setOf(ctx context.Context) (*set, error) {
 		if docs[0].Ref != d.Ref && d.Base > 0 {
 			made.faults = append(made.faults, renamedInText(d, docs[0].Ref))
 		}
+		if _, taken := made.documents[docs[0].Ref]; taken {
+			made.faults = append(made.faults, fault.New(fault.NameTaken, "there is a %s already; give this one another name", docs[0].Ref).At(fault.Place{File: d.Ref.String(), Line: 2, Column: 1}))
+			continue
+		}
 		made.documents[docs[0].Ref] = docs[0]
 		changed = append(changed, docs[0].Ref)
 	}
