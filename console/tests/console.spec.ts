@@ -1,4 +1,4 @@
-import { expect, type Page } from '@playwright/test';
+import { expect, test as base, type Page } from '@playwright/test';
 import { accessible, test } from './page';
 
 const from = (page: Page) => page.getByRole('textbox', { name: 'From, that day included' });
