@@ -40,7 +40,7 @@ func (d *Document) changes(e Edit) ([]Change, error) {
 	case Set:
 		return d.set(of, of.Children[of.index(last)], e.Value), nil
 	case Add:
-		return d.add(parent, e, last, func(int) Child { return Child{Key: last, Value: e.Value} })
+		return d.add(parent, e, last, e.Value)
 	case Remove:
 		return d.remove(parent, of.index(last)), nil
 	case Rename:
@@ -125,10 +125,17 @@ func (d *Document) behind(of *Node, c Child, value *Node, indent int) string {
 	return value.behind(indent, of.Kind == List, d.layout())
 }
 
-// add adds a child to the node at a path. What it is written from is asked for the column
-// that it is to have, -1 for one in brackets.
-func (d *Document) add(parent []string, e Edit, last string, child func(column int) Child) ([]Change, error) {
+// entryOf is the child that holds the node at a path, and what that is a child of. The path is
+// not that of the whole.
+func (d *Document) entryOf(path []string) (of *Node, c Child) {
+	of = d.Root.find(path[:len(path)-1])
+	return of, of.Children[of.index(path[len(path)-1])]
+}
+
+// add adds a value to the node at a path.
+func (d *Document) add(parent []string, e Edit, last string, value *Node) ([]Change, error) {
 	of := d.Root.find(parent)
+	c := Child{Key: last, Value: value}
 	place, err := of.placeFor(e, last)
 	if err != nil {
 		return nil, err
@@ -137,15 +144,10 @@ func (d *Document) add(parent []string, e Edit, last string, child func(column i
 		if len(parent) == 0 {
 			return nil, errSpan
 		}
-		kind := of.Kind
-		if kind == Nothing {
-			kind = kindFor(last)
-		}
-		above := d.Root.find(parent[:len(parent)-1])
-		return d.set(above, above.Children[above.index(parent[len(parent)-1])], &Node{Kind: kind, Children: []Child{child(-1)}}), nil
+		above, entry := d.entryOf(parent)
+		return d.set(above, entry, &Node{Kind: kindOr(of.Kind, last), Children: []Child{c}}), nil
 	}
 	if of.brackets {
-		c := child(-1)
 		text := c.Value.flow()
 		if of.Kind == Mapping {
 			text = TextOf(c.Key).written(plain, asKey) + ": " + text
@@ -157,13 +159,15 @@ func (d *Document) add(parent []string, e Edit, last string, child func(column i
 		at := of.Children[place-1].end()
 		return []Change{d.put(at, at, ", "+text)}, nil
 	}
-	column := d.column(of.From)
-	c := child(column)
-	return d.insert(of, place, c.line(of.Kind, column, d.layout())), nil
+	return d.insert(of, place, c.line(of.Kind, d.column(of.From), d.layout())), nil
 }
 
-func kindFor(last string) Kind {
-	if last == "-" || last == "0" {
+// kindOr is a kind, or of nothing the one that a first child makes of it.
+func kindOr(k Kind, last string) Kind {
+	switch {
+	case k != Nothing:
+		return k
+	case last == "-" || last == "0":
 		return List
 	}
 	return Mapping
@@ -211,11 +215,11 @@ func (d *Document) remove(parent []string, i int) []Change {
 		if len(parent) == 0 {
 			return []Change{d.put(of.From, of.To, "{}")}
 		}
-		above := d.Root.find(parent[:len(parent)-1])
 		if of.brackets {
 			return []Change{d.put(of.From, of.To, (&Node{Kind: of.Kind}).flow())}
 		}
-		return d.set(above, above.Children[above.index(parent[len(parent)-1])], &Node{Kind: of.Kind})
+		above, entry := d.entryOf(parent)
+		return d.set(above, entry, &Node{Kind: of.Kind})
 	}
 	if of.brackets {
 		return d.removeInBrackets(of, i)
@@ -266,43 +270,34 @@ func hasComment(text string) bool { return strings.Contains(text, "#") }
 // move takes a child away and adds it elsewhere, as it is written.
 func (d *Document) move(e Edit) ([]Change, error) {
 	return d.moved(e, func(rest *Document, of *Node, c Child, parent []string, last string) ([]Change, error) {
-		to := rest.Root.find(parent)
-		if to == nil || to.brackets && len(to.Children) > 0 || of.brackets {
+		inBrackets := func() ([]Change, error) {
 			if !of.brackets && hasComment(d.taken(c)) {
 				return nil, refuse(e, "the comment beside it would be lost in brackets; move it in the file")
 			}
-			return rest.add(parent, e, last, func(int) Child { return Child{Key: last, Value: c.Value} })
+			return rest.add(parent, e, last, c.Value)
+		}
+		to := rest.Root.find(parent)
+		if to == nil || to.brackets && len(to.Children) > 0 || of.brackets {
+			return inBrackets()
 		}
 		place, err := to.placeFor(e, last)
 		if err != nil {
 			return nil, err
 		}
-		column := rest.column(to.From)
 		if len(to.Children) == 0 {
 			if len(parent) == 0 {
 				return nil, errSpan
 			}
-			above := rest.Root.find(parent[:len(parent)-1])
+			above, entry := rest.entryOf(parent)
 			if above.brackets {
-				if hasComment(d.taken(c)) {
-					return nil, refuse(e, "the comment beside it would be lost in brackets; move it in the file")
-				}
-				return rest.add(parent, e, last, func(int) Child { return Child{Key: last, Value: c.Value} })
+				return inBrackets()
 			}
-			entry := above.Children[above.index(parent[len(parent)-1])]
-			column = rest.column(entry.From) + 2
+			column := rest.column(entry.From) + 2
 			lines := d.relined(of, c, kindOr(to.Kind, last), last, column)
 			return []Change{rest.put(entry.colon, max(entry.Value.To, entry.colon), rest.nl()+strings.Repeat(" ", column)+lines)}, nil
 		}
-		return rest.insert(to, place, d.relined(of, c, to.Kind, last, column)), nil
+		return rest.insert(to, place, d.relined(of, c, to.Kind, last, rest.column(to.From))), nil
 	})
-}
-
-func kindOr(k Kind, last string) Kind {
-	if k == Nothing {
-		return kindFor(last)
-	}
-	return k
 }
 
 // movedAnew is move for what cannot stay as it is written.
@@ -311,7 +306,7 @@ func (d *Document) movedAnew(e Edit) ([]Change, error) {
 		if !of.brackets && hasComment(d.taken(c)) {
 			return nil, refuse(e, "this cannot be moved with the comments in it; move it in the file")
 		}
-		return rest.add(parent, e, last, func(int) Child { return Child{Key: last, Value: c.Value} })
+		return rest.add(parent, e, last, c.Value)
 	})
 }
 

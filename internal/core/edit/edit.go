@@ -232,10 +232,7 @@ func at(root *Node, e Edit, path string, change func(parent *Node, i int, last s
 	copied := *root
 	n := &copied
 	for _, part := range parts[:len(parts)-1] {
-		i := -1
-		if n.Kind == Mapping || n.Kind == List {
-			i = n.index(part)
-		}
+		i := n.index(part)
 		if i < 0 {
 			return nil, refuse(e, "there is nothing at %s", path)
 		}
@@ -245,9 +242,6 @@ func at(root *Node, e Edit, path string, change func(parent *Node, i int, last s
 		n = &child
 	}
 	n.Children = slices.Clone(n.Children)
-	i := -1
-	if n.Kind == Mapping || n.Kind == List {
-		i = n.index(parts[len(parts)-1])
-	}
-	return &copied, change(n, i, parts[len(parts)-1])
+	last := parts[len(parts)-1]
+	return &copied, change(n, n.index(last), last)
 }

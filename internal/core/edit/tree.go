@@ -127,10 +127,7 @@ func (n *Node) Find(path string) *Node {
 
 func (n *Node) find(parts []string) *Node {
 	for _, part := range parts {
-		i := -1
-		if n.Kind == Mapping || n.Kind == List {
-			i = n.index(part)
-		}
+		i := n.index(part)
 		if i < 0 {
 			return nil
 		}
