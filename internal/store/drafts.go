@@ -60,10 +60,15 @@ func (m *MovedOn) Error() string {
 	return fmt.Sprintf("the draft of the %s was saved elsewhere meanwhile, as version %d after version %d that this one goes on from", m.Now.Ref, m.Now.Version, m.Saw)
 }
 
+// savedAt is when a row was last saved.
+func (d draft) savedAt() time.Time {
+	at, _ := time.Parse(time.RFC3339Nano, d.SavedAt)
+	return at
+}
+
 // told is a row as what it tells.
 func (d draft) told(kept steps) Draft {
-	at, _ := time.Parse(time.RFC3339Nano, d.SavedAt)
-	told := Draft{Ref: catalog.Ref{Kind: d.Kind, Name: d.Name}, Person: d.Person, Text: d.Text, Base: d.Base, Version: d.Version, SavedAt: at}
+	told := Draft{Ref: catalog.Ref{Kind: d.Kind, Name: d.Name}, Person: d.Person, Text: d.Text, Base: d.Base, Version: d.Version, SavedAt: d.savedAt()}
 	if kept.First > 0 {
 		told.Undo, told.Redo = d.Step-kept.First+1, kept.Last-d.Step
 	}
@@ -73,8 +78,18 @@ func (d draft) told(kept steps) Draft {
 // Drafts lists drafts by kind and name: those of a person, or of everybody where that is "". What
 // steps they have is not told.
 func (s *Store) Drafts(ctx context.Context, person string) ([]Draft, error) {
+	return s.drafts(ctx, draft{Person: person})
+}
+
+// DraftsOf lists the drafts of a definition by person. What steps they have is not told.
+func (s *Store) DraftsOf(ctx context.Context, ref catalog.Ref) ([]Draft, error) {
+	return s.drafts(ctx, draft{Kind: ref.Kind, Name: ref.Name})
+}
+
+// drafts lists the drafts that have what like has.
+func (s *Store) drafts(ctx context.Context, like draft) ([]Draft, error) {
 	var rows []draft
-	if err := s.db.WithContext(ctx).Where(&draft{Person: person}).Order("kind, name, person").Find(&rows).Error; err != nil {
+	if err := s.db.WithContext(ctx).Where(&like).Order("kind, name, person").Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	all := make([]Draft, len(rows))
@@ -97,8 +112,15 @@ func (s *Store) Draft(ctx context.Context, person string, ref catalog.Ref) (Draf
 
 func draftOf(db *gorm.DB, person string, ref catalog.Ref) (draft, error) {
 	var d draft
-	err := db.Where("person = ? AND kind = ? AND name = ?", person, ref.Kind, ref.Name).Take(&d).Error
+	err := db.Scopes(writtenBy(person, ref)).Take(&d).Error
 	return d, none(err)
+}
+
+// writtenBy limits a query to a person's draft of a definition.
+func writtenBy(person string, ref catalog.Ref) func(*gorm.DB) *gorm.DB {
+	return func(db *gorm.DB) *gorm.DB {
+		return db.Where("person = ? AND kind = ? AND name = ?", person, ref.Kind, ref.Name)
+	}
 }
 
 // steps are the numbers of the first and the last step of a draft that are kept, 0 for none.
@@ -138,7 +160,7 @@ func (s *Store) ChangeDraft(ctx context.Context, person string, ref catalog.Ref,
 		if err != nil && !errors.Is(err, gorm.ErrRecordNotFound) {
 			return err
 		}
-		if saved := d.told(steps{}).SavedAt; to.Typed && last.Typed && now.Sub(saved) < typingPause {
+		if to.Typed && last.Typed && now.Sub(d.savedAt()) < typingPause {
 			last.Changes = edit.Between(edit.Splice(d.Text, edit.Inverse(last.Changes)), to.Text)
 			d.Text = to.Text
 			if len(last.Changes) == 0 { // it was typed back
@@ -216,7 +238,7 @@ func (s *Store) saveDraft(ctx context.Context, person string, ref catalog.Ref, v
 
 // DropDraft takes a person's draft of a definition away; ErrNone where there is none.
 func (s *Store) DropDraft(ctx context.Context, person string, ref catalog.Ref) error {
-	gone := s.db.WithContext(ctx).Where("person = ? AND kind = ? AND name = ?", person, ref.Kind, ref.Name).Delete(&draft{})
+	gone := s.db.WithContext(ctx).Scopes(writtenBy(person, ref)).Delete(&draft{})
 	if gone.Error == nil && gone.RowsAffected == 0 {
 		return ErrNone
 	}

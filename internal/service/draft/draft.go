@@ -251,7 +251,7 @@ func (s *Drafts) Publish(ctx context.Context, refs []catalog.Ref) (*publish.PutR
 		if len(refs) > 0 && !slices.Contains(refs, d.Ref) {
 			continue
 		}
-		put.Files = append(put.Files, catalog.File{Name: d.Ref.String(), Text: d.Text})
+		put.Files = append(put.Files, file(d))
 		is := document(d).Ref
 		if is != d.Ref && d.Base > 0 {
 			return nil, refuse(fault.DefinitionsRefused, renamedInText(d, is))
@@ -289,7 +289,7 @@ func (s *Drafts) Check(ctx context.Context) (fault.List, error) {
 	}
 	files := make([]catalog.File, len(mine))
 	for i, d := range mine {
-		files[i] = catalog.File{Name: d.Ref.String(), Text: d.Text}
+		files[i] = file(d)
 	}
 	return s.publisher.Check(ctx, files)
 }

@@ -60,7 +60,7 @@ func (s *Drafts) setOf(ctx context.Context) (*set, error) {
 	}
 	var changed []catalog.Ref
 	for _, d := range drafts {
-		docs, faults := definition.Split(catalog.File{Name: d.Ref.String(), Text: d.Text})
+		docs, faults := definition.Split(file(d))
 		made.faults = append(made.faults, faults...)
 		if len(docs) > 1 {
 			made.faults = append(made.faults, fault.New(fault.TooMany, "a draft is one definition, and here are %d; begin another draft for each", len(docs)).At(fault.Place{File: d.Ref.String(), Line: docs[1].Line, Column: 1}))
@@ -115,7 +115,7 @@ func (s *set) all() []catalog.Document {
 
 // with are the definitions of a set with another text of one of them.
 func (s *Drafts) with(ctx context.Context, made *set, ref catalog.Ref, text string) (*base.Published, error) {
-	docs, faults := definition.Split(catalog.File{Name: ref.String(), Text: text})
+	docs, faults := definition.Split(file(store.Draft{Ref: ref, Text: text}))
 	if len(faults) > 0 {
 		return nil, &base.Refusal{Kind: fault.DefinitionsRefused, Faults: faults}
 	}
@@ -134,9 +134,12 @@ func (s *Drafts) Within(ctx context.Context) (context.Context, error) {
 	return base.With(ctx, made.tried), nil
 }
 
+// file is a draft as a definition file.
+func file(d store.Draft) catalog.File { return catalog.File{Name: d.Ref.String(), Text: d.Text} }
+
 // document is a draft as a document, its name as the text says it.
 func document(d store.Draft) catalog.Document {
-	docs, _ := definition.Split(catalog.File{Name: d.Ref.String(), Text: d.Text})
+	docs, _ := definition.Split(file(d))
 	if len(docs) != 1 {
 		return catalog.Document{Ref: d.Ref, Text: d.Text}
 	}
@@ -214,9 +217,9 @@ func (s *Drafts) beside(ctx context.Context, d store.Draft, told *Draft) error {
 			told.Theirs = theirs(was.Text, is.Text, d.Text)
 		}
 	}
-	all, err := s.base.Store.Drafts(ctx, "")
+	all, err := s.base.Store.DraftsOf(ctx, d.Ref)
 	for _, other := range all {
-		if other.Ref == d.Ref && other.Person != base.PersonOf(ctx).Name {
+		if other.Person != base.PersonOf(ctx).Name {
 			told.Others = append(told.Others, Writer{Person: other.Person, SavedAt: other.SavedAt})
 		}
 	}

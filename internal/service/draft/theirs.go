@@ -17,6 +17,8 @@ type Theirs struct {
 	Theirs   *string `json:"theirs,omitempty" doc:"What stands there in the latest revision; absent where it is gone."`
 	Mine     *string `json:"mine,omitempty" doc:"What stands there in the draft; absent where it is not there."`
 	Conflict bool    `json:"conflict,omitempty" doc:"Whether the draft changed it too, and otherwise."`
+
+	there *edit.Node // the part in the latest revision, nil where it is gone
 }
 
 // theirs lays what others changed beside what a draft has there. A text that cannot be taken apart
@@ -30,10 +32,12 @@ func theirs(was, is, mine string) []Theirs {
 	}
 	var all []Theirs
 	for _, d := range edit.Differences(before.Root, after.Root) {
-		t := Theirs{Path: d.Path, Was: said(d.Old), Theirs: said(d.New), Mine: said(own.Root.Find(d.Path))}
-		is := own.Root.Find(d.Path)
-		t.Conflict = !same(is, d.Old) && !same(is, d.New)
-		all = append(all, t)
+		here := own.Root.Find(d.Path)
+		all = append(all, Theirs{
+			Path: d.Path, Was: said(d.Old), Theirs: said(d.New), Mine: said(here),
+			Conflict: !same(here, d.Old) && !same(here, d.New),
+			there:    d.New,
+		})
 	}
 	return all
 }
@@ -83,7 +87,7 @@ func (s *Drafts) Take(ctx context.Context, ref catalog.Ref, version int, take []
 			if err != nil {
 				return to, err
 			}
-			after, made, err := d.Apply(taking(d, t.Path, is.Text))
+			after, made, err := d.Apply(taking(d, t))
 			if err != nil {
 				return to, notEdited("%s cannot be taken: %s; nothing was changed", t.Path, err)
 			}
@@ -93,16 +97,14 @@ func (s *Drafts) Take(ctx context.Context, ref catalog.Ref, version int, take []
 	})
 }
 
-// taking is the edit that takes a part over from another text.
-func taking(d *edit.Document, path, from string) edit.Edit {
-	e := edit.Edit{Op: edit.Remove, Path: path}
-	if there, err := edit.Parse(from); err == nil {
-		e.Value = there.Root.Find(path)
-	}
-	if e.Value != nil {
-		if e.Op = edit.Set; d.Root.Find(path) == nil {
-			e.Op = edit.Add
-		}
+// taking is the edit of a draft that takes a part over from the latest revision.
+func taking(d *edit.Document, t Theirs) edit.Edit {
+	e := edit.Edit{Op: edit.Set, Path: t.Path, Value: t.there}
+	switch {
+	case t.there == nil:
+		e.Op = edit.Remove
+	case d.Root.Find(t.Path) == nil:
+		e.Op = edit.Add
 	}
 	return e
 }
