@@ -2,6 +2,7 @@ package definition
 
 import (
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
@@ -28,22 +29,17 @@ type mention struct {
 // that is taken, or none, is refused, and so is one that a text holds in a way that cannot be
 // changed by itself.
 func Renamed(docs []catalog.Document, ref catalog.Ref, name string, s phrase.Setting, functions ...string) ([]catalog.Document, fault.List) {
-	refuse := func(code fault.Code, format string, args ...any) ([]catalog.Document, fault.List) {
-		return nil, fault.List{fault.New(code, format, args...)}
-	}
 	to := catalog.Ref{Kind: ref.Kind, Name: name}
 	has := func(ref catalog.Ref) bool {
 		return slices.ContainsFunc(docs, func(d catalog.Document) bool { return d.Ref == ref })
 	}
 	switch {
 	case !has(ref):
-		return refuse(fault.UnknownDefinition, "no %s", ref)
+		return nil, fault.List{fault.New(fault.UnknownDefinition, "no %s", ref)}
 	case !to.IsValid():
-		_, faults := refuse(fault.NotAnIdentifier, "%q is not a name; names are small letters and digits, parted by - or _", name)
-		faults[0].Suggest(nameMeant(name))
-		return nil, faults
+		return nil, fault.List{fault.New(fault.NotAnIdentifier, "%q is not a name; names are small letters and digits, parted by - or _", name).Suggest(nameMeant(name))}
 	case has(to):
-		return refuse(fault.NameTaken, "there is a %s already", to)
+		return nil, fault.List{fault.New(fault.NameTaken, "there is a %s already", to)}
 	}
 	l := linker{setting: s, functions: functions, touched: map[catalog.Ref]bool{}}
 	l.link(docs)
@@ -51,14 +47,14 @@ func Renamed(docs []catalog.Document, ref catalog.Ref, name string, s phrase.Set
 	for _, d := range docs {
 		edits := renaming{document: d, of: ref, to: name}
 		if err := edits.find(l.mentioned); err != nil {
-			return refuse(fault.EditNotMade, "the %s cannot be changed by itself: %s", d.Ref, err)
+			return nil, fault.List{fault.New(fault.EditNotMade, "the %s cannot be changed by itself: %s", d.Ref, err)}
 		}
 		if len(edits.all) == 0 {
 			continue
 		}
 		after, _, err := edits.parsed.Apply(edits.all...)
 		if err != nil {
-			return refuse(fault.EditNotMade, "the %s cannot be changed by itself: %s", d.Ref, err)
+			return nil, fault.List{fault.New(fault.EditNotMade, "the %s cannot be changed by itself: %s", d.Ref, err)}
 		}
 		d.Text = after.Text
 		if d.Ref == ref {
@@ -106,8 +102,8 @@ func (r *renaming) find(mentions []mention) (err error) {
 	if r.document.Ref == r.of {
 		r.set(edit.Path(string(r.of.Kind)), r.to)
 	}
-	for path, name := range r.keys { // last, since they change paths
-		r.all = append(r.all, edit.Edit{Op: edit.Rename, Path: path, Name: name})
+	for _, path := range slices.Backward(slices.Sorted(maps.Keys(r.keys))) { // last, and inner ones first, since they change paths
+		r.all = append(r.all, edit.Edit{Op: edit.Rename, Path: path, Name: r.keys[path]})
 	}
 	return nil
 }
