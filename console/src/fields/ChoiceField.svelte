@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Answers, Choice, PromptInfo, Understood } from '../lib/api';
-  import { listChoices } from '../lib/api';
+  import { listChoices, messageOf } from '../lib/api';
   import Option from './Option.svelte';
 
   // Choices that come from the data: the list follows the other answers. What is
@@ -59,7 +59,7 @@
       isLong ||= page.more || list.length > 12;
       failed = '';
     } catch (cause) {
-      if (!signal?.aborted) failed = cause instanceof Error ? cause.message : String(cause);
+      if (!signal?.aborted) failed = messageOf(cause);
     }
   }
 </script>

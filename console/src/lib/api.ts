@@ -38,6 +38,9 @@ export class Refused extends Error {
   }
 }
 
+/** What a failure tells. */
+export const messageOf = (cause: unknown): string => (cause instanceof Error ? cause.message : String(cause));
+
 /** A service that did not answer, or an answer that broke off. */
 export class Unreached extends Error {}
 

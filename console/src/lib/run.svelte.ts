@@ -4,6 +4,7 @@ import {
   BrokeOff,
   countMatches,
   downloadCsv,
+  messageOf,
   moreRows,
   Refused,
   runReport,
@@ -21,8 +22,6 @@ import { currentUrl, rewrite } from './route.svelte';
 const pageSize = 200;
 /** Rows of a trial, which has no further pages. */
 const trialSize = 50;
-
-const said = (cause: unknown): string => (cause instanceof Error ? cause.message : String(cause));
 
 /** A report with the answers that stand in its fields, what was understood of them, and what came back. */
 export class ReportRun {
@@ -91,7 +90,7 @@ export class ReportRun {
       this.failed = '';
       if (query.size > 0) void this.run();
     } catch (cause) {
-      this.failed = said(cause);
+      this.failed = messageOf(cause);
     }
   }
 
@@ -138,7 +137,7 @@ export class ReportRun {
       show(await runReport(this.name, given, this.isTrial ? trialSize : pageSize, whole ? 'whole' : true, view, show, stop.signal));
     } catch (cause) {
       if (stop.signal.aborted) return true;
-      this.failed = said(cause);
+      this.failed = messageOf(cause);
       if (shown) this.result = undefined; // they may not be all
       if (cause instanceof Refused) this.receiptOfFailure = cause.problem.instance?.replace('/api/v1', '') ?? '';
       if (cause instanceof BrokeOff) this.receiptOfFailure = cause.receipt;
@@ -170,7 +169,7 @@ export class ReportRun {
         this.result = { ...shown, sections, receipt: isMain ? { ...receipt, next: told.next } : receipt };
       }
     } catch (cause) {
-      this.note = said(cause);
+      this.note = messageOf(cause);
     } finally {
       this.#loadingMore = false;
     }
@@ -229,7 +228,7 @@ export class ReportRun {
       setTimeout(() => URL.revokeObjectURL(file), 60_000);
       this.note = 'The records are downloaded.';
     } catch (cause) {
-      this.note = said(cause);
+      this.note = messageOf(cause);
     }
   }
 }

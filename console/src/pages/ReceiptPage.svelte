@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { runAgain, showReceipt, type Comparison, type Receipt } from '../lib/api';
+  import { messageOf, runAgain, showReceipt, type Comparison, type Receipt } from '../lib/api';
   import { queryOfEntered } from '../lib/answers';
   import { counted, grouped, momentText, recordsOf, spelledDay, tookText } from '../lib/format';
   import { follow } from '../lib/route.svelte';
@@ -31,7 +31,7 @@
     try {
       comparison = await runAgain(receipt!.id, asOf);
     } catch (cause) {
-      failed = cause instanceof Error ? cause.message : String(cause);
+      failed = messageOf(cause);
     } finally {
       running = false;
     }

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { listReceipts, listReports, type Receipt, type ReportSummary } from '../lib/api';
+  import { listReceipts, listReports, messageOf, type Receipt, type ReportSummary } from '../lib/api';
   import { momentText, outcomes, recordsOf, tookText } from '../lib/format';
   import { currentUrl, follow, rewrite } from '../lib/route.svelte';
   import DataTable from '../parts/DataTable.svelte';
@@ -48,7 +48,7 @@
       receipts = [...receipts!, ...list.receipts];
       isMore = list.more;
     } catch (cause) {
-      failed = cause instanceof Error ? cause.message : String(cause);
+      failed = messageOf(cause);
     }
   }
 

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { Fault } from '../lib/api';
+  import { messageOf, Refused, type Fault } from '../lib/api';
   import { counted, momentText } from '../lib/format';
   import { follow } from '../lib/route.svelte';
   import DataTable from '../parts/DataTable.svelte';
@@ -21,8 +21,6 @@
   const errors = $derived((findings ?? []).filter((f) => !f.warning));
   const takes = $derived((drafts ?? []).filter((d) => chosen[key(d)] ?? true));
 
-  const said = (cause: unknown) => (cause instanceof Error ? cause.message : String(cause));
-
   async function load() {
     failed = '';
     try {
@@ -32,7 +30,7 @@
       findings = await checkDrafts();
       effect = await effectOfDrafts();
     } catch (cause) {
-      failed = said(cause);
+      failed = messageOf(cause);
     }
   }
   void load();
@@ -45,11 +43,8 @@
       findings = effect = undefined;
       await load();
     } catch (cause) {
-      failed = said(cause);
-      if (cause && typeof cause === 'object' && 'problem' in cause) {
-        const more = (cause.problem as { errors?: Fault[] }).errors ?? [];
-        if (more.length > 0) findings = more;
-      }
+      failed = messageOf(cause);
+      if (cause instanceof Refused && cause.problem.errors?.length) findings = cause.problem.errors;
     } finally {
       busy = false;
     }

@@ -1,12 +1,13 @@
 <script lang="ts">
   import { tick, type Snippet } from 'svelte';
+  import { messageOf } from '../lib/api';
   import { counted, spelledDay } from '../lib/format';
   import type { Words } from './api';
   import type { DraftEditor } from './draft.svelte';
   import Operand from './Operand.svelte';
-  import Pick from './Pick.svelte';
+  import PickPiece from './PickPiece.svelte';
   import Piece from './Piece.svelte';
-  import { entries, entry, findingsAt, items, pointer, textOf, type Node } from './part';
+  import { columnOptions, entries, entry, findingsAt, items, pointer, textOf, type Node } from './part';
   import { promptText } from './templates';
   import { saveDraft } from './api';
 
@@ -38,14 +39,12 @@
 
   const columnPath = $derived(node.path + pointer(node.column));
 
-  function setColumn(name: string, close: () => void) {
-    close();
+  function setColumn(name: string) {
     if (name !== node.column) void editor.edit([{ op: 'rename', path: columnPath, name }]);
   }
 
   /** Another operator keeps what it is compared with: what does not fit is told, and nothing is lost. */
-  async function setOp(to: string, close: () => void) {
-    close();
+  async function setOp(to: string) {
     if (to === node.op) return;
     const toBare = to === 'missing' || to === 'present';
     if (toBare) await editor.edit([{ op: 'set', path: columnPath, value: to as never }]);
@@ -67,29 +66,32 @@
       await editor.edit([{ op: 'set', path: node.operandPath, value: (op.form === 'recurs' ? { months: { prompt: name } } : { prompt: name }) as never }]);
       reload();
     } catch (cause) {
-      editor.note = cause instanceof Error ? cause.message : String(cause);
+      editor.note = messageOf(cause);
     }
   }
 </script>
 
-<Piece text={column?.label.toLowerCase() ?? node.column} names="Column" look={isWrong(columnPath, true) ? 'wrong' : 'data'} path={columnPath}>
-  {#snippet children(close)}
-    <Pick
-      label="Another column"
-      chosen={node.column}
-      options={(words?.columns ?? []).map((c) => ({ value: c.name, text: c.label, note: `${c.name}, ${c.type}` }))}
-      pick={(name) => setColumn(name, close)}
-    />
-  {/snippet}
-</Piece>
-<Piece text={op?.said ?? node.op.replaceAll('_', ' ')} names="How it is compared" look={!op && words ? 'wrong' : 'data'} path={node.operandPath}>
-  {#snippet children(close)}
-    <Pick
-      label="How it is compared"
-      chosen={node.op}
-      options={ops.map((o) => ({ value: o.op, text: o.said, note: o.note }))}
-      pick={(to) => void setOp(to, close)}
-    />
+<PickPiece
+  text={column?.label.toLowerCase() ?? node.column}
+  names="Column"
+  look={isWrong(columnPath, true) ? 'wrong' : 'data'}
+  path={columnPath}
+  label="Another column"
+  chosen={node.column}
+  options={columnOptions(words)}
+  pick={setColumn}
+/>
+<PickPiece
+  text={op?.said ?? node.op.replaceAll('_', ' ')}
+  names="How it is compared"
+  look={!op && words ? 'wrong' : 'data'}
+  path={node.operandPath}
+  label="How it is compared"
+  chosen={node.op}
+  options={ops.map((o) => ({ value: o.op, text: o.said, note: o.note }))}
+  pick={(to) => void setOp(to)}
+>
+  {#snippet below()}
     {#if column?.type === 'text' && !isBare}
       <label class="mt-2 flex items-center gap-2 border-t border-line pt-2 text-sm"
         ><input
@@ -104,7 +106,7 @@
       >
     {/if}
   {/snippet}
-</Piece>
+</PickPiece>
 {#if !isBare}
   <Piece text={operandText} names="Compared with" look={isWrong(node.operandPath, false) ? 'wrong' : prompt ? 'prompt' : 'data'} path="{node.operandPath}/">
     {#snippet children(close)}

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Refused } from '../lib/api';
+  import { messageOf, Refused } from '../lib/api';
   import Notice from '../parts/Notice.svelte';
   import { putFiles } from './api';
   import { nameOf, quoted } from './templates';
@@ -29,7 +29,7 @@
       connected();
       title = file = variable = '';
     } catch (cause) {
-      failed = cause instanceof Error ? cause.message : String(cause);
+      failed = messageOf(cause);
       if (cause instanceof Refused) failed += ` ${(cause.problem.errors ?? []).map((e) => e.message).join('; ')}`;
     }
   }

@@ -2,9 +2,8 @@
   import type { Words } from './api';
   import type { DraftEditor } from './draft.svelte';
   import Group from './Group.svelte';
-  import { addCondition, criteria, find } from './part';
-  import Pick from './Pick.svelte';
-  import Piece from './Piece.svelte';
+  import { addCondition, columnOptions, criteria, find } from './part';
+  import PickPiece from './PickPiece.svelte';
 
   // Criteria of a definition that may have none yet.
   type Props = {
@@ -24,16 +23,12 @@
 
 {#if node}<Group {editor} {words} {node} {asOf} {reload} {counts} {lead} />{/if}
 {#if node?.is !== 'group'}
-  <Piece text="+ condition" names="Add" look="add">
-    {#snippet children(close)}
-      <Pick
-        label="A condition on which column?"
-        options={(words?.columns ?? []).map((c) => ({ value: c.name, text: c.label, note: `${c.name}, ${c.type}` }))}
-        pick={(column) => {
-          close();
-          void editor.edit(addCondition(editor.draft?.form, path, { [column]: 'present' }, before));
-        }}
-      />
-    {/snippet}
-  </Piece>
+  <PickPiece
+    text="+ condition"
+    names="Add"
+    look="add"
+    label="A condition on which column?"
+    options={columnOptions(words)}
+    pick={(column) => void editor.edit(addCondition(editor.draft?.form, path, { [column]: 'present' }, before))}
+  />
 {/if}

@@ -6,6 +6,7 @@
   import Connect from './Connect.svelte';
   import DropFile from './DropFile.svelte';
   import TablePage from './TablePage.svelte';
+  import { messageOf } from '../lib/api';
   import { listSources, listTables, type SourceInfo, type TableKind } from './api';
 
   // The databases of business records with their tables, and the way to get a file in.
@@ -25,12 +26,12 @@
             const found = await listTables(s.name);
             tables = { ...tables, [s.name]: found };
           } catch (cause) {
-            tables = { ...tables, [s.name]: cause instanceof Error ? cause.message : String(cause) };
+            tables = { ...tables, [s.name]: messageOf(cause) };
           }
         }),
       );
     } catch (cause) {
-      failed = cause instanceof Error ? cause.message : String(cause);
+      failed = messageOf(cause);
     }
   }
   void load();

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Refused, type Fault } from '../lib/api';
+  import { messageOf, Refused, type Fault } from '../lib/api';
   import { counted } from '../lib/format';
   import { go } from '../lib/route.svelte';
   import DataTable from '../parts/DataTable.svelte';
@@ -65,7 +65,7 @@
       loaded();
       go(`/workroom/data/${encodeURIComponent(embedded?.name ?? 'records')}/${encodeURIComponent(table)}`);
     } catch (cause) {
-      problem = cause instanceof Error ? cause.message : String(cause);
+      problem = messageOf(cause);
       if (cause instanceof Refused) errors = cause.problem.errors ?? [];
       if (!dry || !report) report = undefined;
     } finally {

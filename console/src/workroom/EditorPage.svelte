@@ -1,5 +1,6 @@
 <script lang="ts">
   import { tick } from 'svelte';
+  import { messageOf } from '../lib/api';
   import { counted } from '../lib/format';
   import { workroomAt } from '../lib/person.svelte';
   import { currentUrl, follow, go } from '../lib/route.svelte';
@@ -92,10 +93,8 @@
   });
 
   // The dataset whose columns and operators there are to choose from.
-  const query = $derived(textOf(entry(entries0(items(entry(form, 'sections'))[0]), 'query')));
-  function entries0(part: typeof form) {
-    return part?.parts?.[0]?.part;
-  }
+  const firstSection = $derived(items(entry(form, 'sections'))[0]?.parts?.[0]?.part);
+  const query = $derived(textOf(entry(firstSection, 'query')));
   const dataset = $derived(kind === 'dataset' ? textOf(entry(form, 'of')) || name : textOf(entry(form, 'of')) || textOf(entry(entry(form, 'choices'), 'of')));
   let ofQuery = $state('');
   $effect(() => {
@@ -204,7 +203,7 @@
       if (editor.draft?.base) await editor.load(true);
       else go('/workroom');
     } catch (cause) {
-      editor.note = cause instanceof Error ? cause.message : String(cause);
+      editor.note = messageOf(cause);
     }
   }
 
@@ -215,7 +214,7 @@
       await renameDefinition(kind, name, newName.trim());
       go(`/workroom/${kind}/${encodeURIComponent(newName.trim())}`);
     } catch (cause) {
-      editor.note = cause instanceof Error ? cause.message : String(cause);
+      editor.note = messageOf(cause);
     }
   }
 
@@ -228,7 +227,7 @@
       await editDraft(f.kind, f.name, there.version, [{ op: 'add', path: '/prompts/-', value: prompt as never }]);
       await editor.load(true);
     } catch (cause) {
-      editor.note = cause instanceof Error ? cause.message : String(cause);
+      editor.note = messageOf(cause);
     }
   }
 
@@ -241,7 +240,7 @@
       await editDraft(kind, to, first.version, [{ op: 'set', path: `/${kind}`, value: to as never }]);
       go(`/workroom/${kind}/${encodeURIComponent(to)}`);
     } catch (cause) {
-      editor.note = cause instanceof Error ? cause.message : String(cause);
+      editor.note = messageOf(cause);
     }
   }
 

@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { DraftEditor } from './draft.svelte';
   import { go } from '../lib/route.svelte';
+  import { messageOf } from '../lib/api';
   import { saveDraft, type Finding } from './api';
 
   // What was found at a part of a draft, each with what would mend it at one press.
@@ -12,7 +13,7 @@
       await saveDraft('prompt', name, 0, text);
       go(`/workroom/prompt/${encodeURIComponent(name)}`);
     } catch (cause) {
-      editor.note = cause instanceof Error ? cause.message : String(cause);
+      editor.note = messageOf(cause);
     }
   }
 

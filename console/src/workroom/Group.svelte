@@ -5,8 +5,8 @@
   import type { DraftEditor } from './draft.svelte';
   import Findings from './Findings.svelte';
   import Group from './Group.svelte';
-  import { findingsAt, groups, moveTo, partsOf, pointer, wrap, type Logic, type Node } from './part';
-  import Pick from './Pick.svelte';
+  import { columnOptions, findingsAt, groups, moveTo, partsOf, pointer, wrap, type Logic, type Node } from './part';
+  import PickPiece from './PickPiece.svelte';
   import Piece from './Piece.svelte';
 
   // A node of criteria: a condition, a filter, or a group with what is in it. Nodes of a group are moved by drag, by
@@ -27,6 +27,7 @@
   let { editor, words, node, asOf, reload, counts = {}, list, lead = '' }: Props = $props();
 
   const findings = $derived(editor.draft?.findings ?? []);
+  const filters = $derived((words?.filters ?? []).map((f) => ({ value: f, text: f })));
   let over = $state(false);
 
   const said: Record<Logic, string> = { all: 'of these hold', any: 'of these holds', none: 'of these holds' };
@@ -47,6 +48,11 @@
       void move(moveTo(node.path, list.path, list.index + 2), `${list.path}/${list.index + 1}`);
     else return;
     event.preventDefault();
+  }
+
+  /** Adds a node to this group. */
+  function append(value: unknown) {
+    if (node.is === 'group') void editor.edit([{ op: 'add', path: `${node.path}${pointer(node.logic)}/-`, value: value as never }]);
   }
 
   function remove() {
@@ -126,23 +132,21 @@
 >
   {#if lead}<b class="font-[640]">{lead}</b>{/if}
   {#if node.is === 'group'}
-    <Piece text={node.logic} names="Of the conditions below" path={node.path + pointer(node.logic)}>
-      {#snippet children(close)}
-        <Pick
-          label="Which of them must hold"
-          chosen={node.logic}
-          options={groups.map((g) => ({
-            value: g,
-            text: g,
-            note: `${g === 'all' ? 'each of them holds' : g === 'any' ? 'one of them holds at least' : 'not one of them holds'}${counts[`${node.path} ${g}`] === undefined ? '' : `: ${count(counts[`${node.path} ${g}`])} records`}`,
-          }))}
-          pick={(to) => {
-            close();
-            if (to !== node.logic) void editor.edit([{ op: 'rename', path: node.path + pointer(node.logic), name: to }]);
-          }}
-        />
-      {/snippet}
-    </Piece>
+    <PickPiece
+      text={node.logic}
+      names="Of the conditions below"
+      path={node.path + pointer(node.logic)}
+      label="Which of them must hold"
+      chosen={node.logic}
+      options={groups.map((g) => ({
+        value: g,
+        text: g,
+        note: `${g === 'all' ? 'each of them holds' : g === 'any' ? 'one of them holds at least' : 'not one of them holds'}${counts[`${node.path} ${g}`] === undefined ? '' : `: ${count(counts[`${node.path} ${g}`])} records`}`,
+      }))}
+      pick={(to) => {
+        if (to !== node.logic) void editor.edit([{ op: 'rename', path: node.path + pointer(node.logic), name: to }]);
+      }}
+    />
     <span class="text-quiet"
       >{said[node.logic]}{#if counts[`${node.path} any`] !== undefined && counts[`${node.path} all`] !== undefined}{' '}({count(
           counts[`${node.path} ${node.logic}`],
@@ -155,43 +159,24 @@
         <Group {editor} {words} node={child} {asOf} {reload} {counts} list={{ path: node.path + pointer(node.logic), index: i, of: node.nodes.length }} />
       {/each}
       <div class="flex gap-3">
-        <Piece text="+ condition" names="Add" look="add">
-          {#snippet children(close)}
-            <Pick
-              label="A condition on which column?"
-              options={(words?.columns ?? []).map((c) => ({ value: c.name, text: c.label, note: `${c.name}, ${c.type}` }))}
-              pick={(column) => {
-                close();
-                void editor.edit([{ op: 'add', path: `${node.path}${pointer(node.logic)}/-`, value: { [column]: 'present' } as never }]);
-              }}
-            />
-          {/snippet}
-        </Piece>
-        <Piece text="+ group" names="Add" look="add">
-          {#snippet children(close)}
-            <Pick
-              label="A group of which kind?"
-              options={groups.map((g) => ({ value: g, text: g, note: `${said[g]}` }))}
-              pick={(logic) => {
-                close();
-                void editor.edit([{ op: 'add', path: `${node.path}${pointer(node.logic)}/-`, value: { [logic]: [] } as never }]);
-              }}
-            />
-          {/snippet}
-        </Piece>
-        {#if (words?.filters.length ?? 0) > 0}
-          <Piece text="+ filter" names="Add" look="add">
-            {#snippet children(close)}
-              <Pick
-                label="Which filter?"
-                options={(words?.filters ?? []).map((f) => ({ value: f, text: f }))}
-                pick={(filter) => {
-                  close();
-                  void editor.edit([{ op: 'add', path: `${node.path}${pointer(node.logic)}/-`, value: { filter } as never }]);
-                }}
-              />
-            {/snippet}
-          </Piece>
+        <PickPiece
+          text="+ condition"
+          names="Add"
+          look="add"
+          label="A condition on which column?"
+          options={columnOptions(words)}
+          pick={(column) => append({ [column]: 'present' })}
+        />
+        <PickPiece
+          text="+ group"
+          names="Add"
+          look="add"
+          label="A group of which kind?"
+          options={groups.map((g) => ({ value: g, text: g, note: said[g] }))}
+          pick={(logic) => append({ [logic]: [] })}
+        />
+        {#if filters.length > 0}
+          <PickPiece text="+ filter" names="Add" look="add" label="Which filter?" options={filters} pick={(filter) => append({ filter })} />
         {/if}
       </div>
     </div>
@@ -200,20 +185,19 @@
       <Condition {editor} {words} {node} {asOf} {reload} boundary={counts[`${node.path} boundary`]} {menu} />
     {:else if node.is === 'filter'}
       <span class="text-quiet">the filter</span>
-      <Piece text={node.name} names="Filter" path={node.path}>
-        {#snippet children(close)}
-          <Pick
-            label="Another filter"
-            chosen={node.name}
-            options={(words?.filters ?? []).map((f) => ({ value: f, text: f }))}
-            pick={(filter) => {
-              close();
-              void editor.edit([{ op: 'set', path: `${node.path}/filter`, value: filter as never }]);
-            }}
-          />
+      <PickPiece
+        text={node.name}
+        names="Filter"
+        path={node.path}
+        label="Another filter"
+        chosen={node.name}
+        options={filters}
+        pick={(filter) => void editor.edit([{ op: 'set', path: `${node.path}/filter`, value: filter as never }])}
+      >
+        {#snippet below()}
           <p class="mt-2 border-t border-line pt-2 text-sm"><a href="/workroom/filter/{encodeURIComponent(node.name)}">The filter {node.name}</a></p>
         {/snippet}
-      </Piece>
+      </PickPiece>
       <span class="text-quiet">holds</span>
     {:else}
       <code class="border-b-2 border-dotted border-brick">{node.text || 'nothing'}</code> <span class="text-quiet">is no condition yet</span>

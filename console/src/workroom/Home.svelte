@@ -3,6 +3,7 @@
   import { follow, go } from '../lib/route.svelte';
   import Notice from '../parts/Notice.svelte';
   import PageHead from '../parts/PageHead.svelte';
+  import { messageOf } from '../lib/api';
   import { listDefinitions, listDrafts, listSources, saveDraft, type Listed } from './api';
   import Piece from './Piece.svelte';
   import { beginningOf, nameOf } from './templates';
@@ -43,7 +44,7 @@
       for (const m of mine) if (!found.some((d) => d.kind === m.kind && d.name === m.name)) found.push({ kind: m.kind, name: m.name, title: '', draft: m });
       lines = found;
     } catch (cause) {
-      failed = cause instanceof Error ? cause.message : String(cause);
+      failed = messageOf(cause);
     }
   }
   void load();
@@ -65,7 +66,7 @@
       );
       go(`/workroom/${newKind}/${encodeURIComponent(name)}`);
     } catch (cause) {
-      failed = cause instanceof Error ? cause.message : String(cause);
+      failed = messageOf(cause);
     }
   }
 

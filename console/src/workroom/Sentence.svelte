@@ -3,9 +3,9 @@
   import Criteria from './Criteria.svelte';
   import type { DraftEditor } from './draft.svelte';
   import Findings from './Findings.svelte';
-  import { entries, entry, findingsAt, items, moveTo, pointer, textOf } from './part';
+  import { columnOptions, entries, entry, findingsAt, items, moveTo, pointer, textOf } from './part';
   import PartForm from './PartForm.svelte';
-  import Pick from './Pick.svelte';
+  import PickPiece from './PickPiece.svelte';
   import Piece from './Piece.svelte';
 
   // A query or a filter as a sentence that is edited in place.
@@ -26,7 +26,7 @@
   const isSummary = $derived(!!entry(form, 'summaries') || !!entry(form, 'group'));
   const label = (name: string) => (words?.columns.find((c) => c.name === name)?.label ?? name).toLowerCase();
   const unknown = (name: string) => !!words && !words.columns.some((c) => c.name === name);
-  const columns = $derived((words?.columns ?? []).map((c) => ({ value: c.name, text: c.label, note: `${c.name}, ${c.type}` })));
+  const columns = $derived(columnOptions(words));
   const show = $derived(items(entry(form, 'show')).map(textOf));
   const group = $derived(items(entry(form, 'group')));
   const summaries = $derived(entries(entry(form, 'summaries')));
@@ -73,6 +73,10 @@
       .map((k) => ({ op: 'remove' as const, path: `/${k}` }));
     if (isSummary) return [...gone, { op: 'add', path: '/show', before: 'where', value: (words?.columns ?? []).slice(0, 6).map((c) => c.name) as never }];
     return [...gone, { op: 'add', path: '/summaries', value: { records: { count: 'records' } } as never }];
+  }
+
+  function set(path: string, value: string) {
+    void editor.edit([{ op: 'set', path, value: value as never }]);
   }
 
   /** Adds an item to a list of the definition that may not be there yet. */
@@ -141,29 +145,27 @@
             {/snippet}
           </Piece>
         {/each}
-        <Piece text="+ figure" names="Add" look="add">
-          {#snippet children(close)}
-            <Pick
-              label="A figure of what?"
-              options={[
-                { value: '', text: 'How many records' },
-                ...(words?.columns ?? [])
-                  .filter((c) => ['integer', 'decimal', 'number'].includes(c.type))
-                  .map((c) => ({ value: c.name, text: `Sum of ${c.label}`, note: c.name })),
-              ]}
-              pick={(of) => {
-                close();
-                const key = of === '' ? 'records' : `sum_of_${of.toLowerCase().replace(/\W+/g, '_')}`;
-                const value = of === '' ? { count: 'records' } : { sum: of };
-                void editor.edit([
-                  entry(form, 'summaries')
-                    ? { op: 'add', path: `/summaries${pointer(key)}`, value: value as never }
-                    : { op: 'add', path: '/summaries', before: 'sort', value: { [key]: value } as never },
-                ]);
-              }}
-            />
-          {/snippet}
-        </Piece>
+        <PickPiece
+          text="+ figure"
+          names="Add"
+          look="add"
+          label="A figure of what?"
+          options={[
+            { value: '', text: 'How many records' },
+            ...(words?.columns ?? [])
+              .filter((c) => ['integer', 'decimal', 'number'].includes(c.type))
+              .map((c) => ({ value: c.name, text: `Sum of ${c.label}`, note: c.name })),
+          ]}
+          pick={(of) => {
+            const key = of === '' ? 'records' : `sum_of_${of.toLowerCase().replace(/\W+/g, '_')}`;
+            const value = of === '' ? { count: 'records' } : { sum: of };
+            void editor.edit([
+              entry(form, 'summaries')
+                ? { op: 'add', path: `/summaries${pointer(key)}`, value: value as never }
+                : { op: 'add', path: '/summaries', before: 'sort', value: { [key]: value } as never },
+            ]);
+          }}
+        />
         <b class="font-[640]">by</b>
         {#each group as g, i (i)}
           {#if i > 0}and{/if}
@@ -189,49 +191,42 @@
             {/snippet}
           </Piece>
         {/each}
-        <Piece text="+ group" names="Add" look="add">
-          {#snippet children(close)}
-            <Pick
-              label="Put together by which column?"
-              options={columns}
-              pick={(name) => {
-                close();
-                const dated = ['date', 'datetime', 'instant'].includes(words?.columns.find((c) => c.name === name)?.type ?? '');
-                append('group', dated ? { [name]: { by: 'month', fill: true } } : name, 'summaries');
-              }}
-            />
-          {/snippet}
-        </Piece>
+        <PickPiece
+          text="+ group"
+          names="Add"
+          look="add"
+          label="Put together by which column?"
+          options={columns}
+          pick={(name) => {
+            const dated = ['date', 'datetime', 'instant'].includes(words?.columns.find((c) => c.name === name)?.type ?? '');
+            append('group', dated ? { [name]: { by: 'month', fill: true } } : name, 'summaries');
+          }}
+        />
       {:else}
         <b class="font-[640]">Show</b>
         {#each show as name, i (i)}
-          <Piece text={label(name)} names="Column" path={`/show/${i}`} after={i < show.length - 1 ? ',' : ''} look={unknown(name) ? 'wrong' : 'data'}>
-            {#snippet children(close)}
-              <Pick
-                label="Another column"
-                chosen={name}
-                options={columns}
-                pick={(to) => {
-                  close();
-                  void editor.edit([{ op: 'set', path: `/show/${i}`, value: to as never }]);
-                }}
-              />
-              {@render actions('/show', i, show.length, close)}
-            {/snippet}
-          </Piece>
+          <PickPiece
+            text={label(name)}
+            names="Column"
+            path={`/show/${i}`}
+            after={i < show.length - 1 ? ',' : ''}
+            look={unknown(name) ? 'wrong' : 'data'}
+            label="Another column"
+            chosen={name}
+            options={columns}
+            pick={(to) => set(`/show/${i}`, to)}
+          >
+            {#snippet below(close)}{@render actions('/show', i, show.length, close)}{/snippet}
+          </PickPiece>
         {/each}
-        <Piece text="+ column" names="Add" look="add">
-          {#snippet children(close)}
-            <Pick
-              label="Which column?"
-              options={columns.filter((c) => !show.includes(c.value))}
-              pick={(name) => {
-                close();
-                append('show', name, 'where');
-              }}
-            />
-          {/snippet}
-        </Piece>
+        <PickPiece
+          text="+ column"
+          names="Add"
+          look="add"
+          label="Which column?"
+          options={columns.filter((c) => !show.includes(c.value))}
+          pick={(name) => append('show', name, 'where')}
+        />
       {/if}
       <Piece text={isSummary ? 'or show records' : 'or count up'} names="Instead" look="add">
         {#snippet children(close)}
@@ -251,29 +246,14 @@
         {/snippet}
       </Piece>
       <b class="font-[640]">of</b>
-      <Piece text={words?.title ?? textOf(entry(form, 'of'))} names="Dataset" path="/of" look={words ? 'data' : 'wrong'}>
-        {#snippet children(close)}
-          <Pick
-            label="Another dataset"
-            chosen={textOf(entry(form, 'of'))}
-            options={(names.dataset ?? []).map((n) => ({ value: n, text: n }))}
-            pick={(to) => {
-              close();
-              void editor.edit([{ op: 'set', path: '/of', value: to as never }]);
-            }}
-          />
-          <p class="mt-2 border-t border-line pt-2 text-sm">
-            <a href="/workroom/dataset/{encodeURIComponent(textOf(entry(form, 'of')))}">The dataset {textOf(entry(form, 'of'))}</a>
-          </p>
-        {/snippet}
-      </Piece>
+      {@render dataset()}
     </div>
     <Findings
       {editor}
       findings={[...findingsAt(findings, '/show'), ...findingsAt(findings, '/of'), ...findingsAt(findings, '/group'), ...findingsAt(findings, '/summaries')]}
     />
   {:else}
-    <div><b class="font-[640]">Of</b> {@render datasetOf()} <b class="font-[640]">those</b></div>
+    <div><b class="font-[640]">Of</b> {@render dataset()} <b class="font-[640]">those</b></div>
   {/if}
   <div class="mt-1">
     <Criteria {editor} {words} path="/where" lead="where" {asOf} {reload} {counts} before={isSummary ? 'group' : 'sort'} />
@@ -295,67 +275,60 @@
       <b class="font-[640]">sorted by</b>
       {#each sort as text, i (i)}
         {@const by = direction(text)}
-        <Piece
+        <PickPiece
           text={sortText(text)}
           names="Sorted by"
           path={`/sort/${i}`}
           after={i < sort.length - 1 ? ', then' : ''}
           look={sortable.some((c) => c.value === by.column) || !words ? 'data' : 'wrong'}
+          label="By another column"
+          chosen={by.column}
+          options={sortable}
+          pick={(to) => set(`/sort/${i}`, by.down ? `${to} descending` : to)}
         >
-          {#snippet children(close)}
+          {#snippet above(close)}
             <div class="mb-2 flex gap-2">
               <button
                 type="button"
                 class="btn-plain"
                 onclick={() => {
                   close();
-                  void editor.edit([{ op: 'set', path: `/sort/${i}`, value: (by.down ? by.column : `${by.column} descending`) as never }]);
+                  set(`/sort/${i}`, by.down ? by.column : `${by.column} descending`);
                 }}>Turn round</button
               >
             </div>
-            <Pick
-              label="By another column"
-              chosen={by.column}
-              options={sortable}
-              pick={(to) => {
-                close();
-                void editor.edit([{ op: 'set', path: `/sort/${i}`, value: (by.down ? `${to} descending` : to) as never }]);
-              }}
-            />
-            {@render actions('/sort', i, sort.length, close)}
           {/snippet}
-        </Piece>
+          {#snippet below(close)}{@render actions('/sort', i, sort.length, close)}{/snippet}
+        </PickPiece>
       {/each}
-      <Piece text="+ sort" names="Add" look="add">
-        {#snippet children(close)}
-          <Pick
-            label="By which column?"
-            options={sortable.filter((c) => !sort.some((s) => direction(s).column === c.value))}
-            pick={(name) => {
-              close();
-              append('sort', name, '');
-            }}
-          />
-        {/snippet}
-      </Piece>
+      <PickPiece
+        text="+ sort"
+        names="Add"
+        look="add"
+        label="By which column?"
+        options={sortable.filter((c) => !sort.some((s) => direction(s).column === c.value))}
+        pick={(name) => append('sort', name, '')}
+      />
       {#if words && !isSummary}<span class="text-quiet">(then {words.key.map(label).join(', ')}, so that the order never changes)</span>{/if}
     </div>
     <Findings {editor} findings={findingsAt(findings, '/sort')} />
   {/if}
 </div>
 
-{#snippet datasetOf()}
-  <Piece text={words?.title ?? textOf(entry(form, 'of'))} names="Dataset" path="/of">
-    {#snippet children(close)}
-      <Pick
-        label="Another dataset"
-        chosen={textOf(entry(form, 'of'))}
-        options={(names.dataset ?? []).map((n) => ({ value: n, text: n }))}
-        pick={(to) => {
-          close();
-          void editor.edit([{ op: 'set', path: '/of', value: to as never }]);
-        }}
-      />
+{#snippet dataset()}
+  {@const of = textOf(entry(form, 'of'))}
+  <PickPiece
+    text={words?.title ?? of}
+    names="Dataset"
+    path="/of"
+    look={words ? 'data' : 'wrong'}
+    label="Another dataset"
+    chosen={of}
+    options={(names.dataset ?? []).map((n) => ({ value: n, text: n }))}
+    pick={(to) => set('/of', to)}
+  >
+    {#snippet below()}
+      <p class="mt-2 border-t border-line pt-2 text-sm"><a href="/workroom/dataset/{encodeURIComponent(of)}">The dataset {of}</a></p>
     {/snippet}
-  </Piece>
+  </PickPiece>
 {/snippet}

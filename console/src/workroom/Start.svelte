@@ -2,6 +2,7 @@
   import { follow, go } from '../lib/route.svelte';
   import Notice from '../parts/Notice.svelte';
   import PageHead from '../parts/PageHead.svelte';
+  import { messageOf } from '../lib/api';
   import { listDefinitions, listDrafts, listWords, saveDraft, type Words } from './api';
   import { definitionsFor, nameOf, starts, type Start } from './templates';
 
@@ -57,7 +58,7 @@
       for (const d of definitionsFor(start, name, title.trim(), words, date || dates[0]?.name || '')) await saveDraft(d.kind, d.name, 0, d.text);
       go(`/workroom/query/${encodeURIComponent(name)}`);
     } catch (cause) {
-      failed = cause instanceof Error ? cause.message : String(cause);
+      failed = messageOf(cause);
     }
   }
 </script>

@@ -4,6 +4,7 @@
   import DataTable from '../parts/DataTable.svelte';
   import Notice from '../parts/Notice.svelte';
   import PageHead from '../parts/PageHead.svelte';
+  import { messageOf } from '../lib/api';
   import { editDraft, inspectTable, listDefinitions, listDrafts, proposeJoins, saveDraft, type Edit, type JoinProposal, type TableInfo } from './api';
   import { pointer } from './part';
 
@@ -50,7 +51,7 @@
       const all = chosen.map((j) => ({ table: j.table, key: [j.key], on: { [j.key]: j.column }, keep: j.lost > 0 ? 'all' : undefined }));
       if (chosen.length > 0) await editDraft('dataset', name, draft.version, [{ op: 'add', path: '/joins', before: 'key', value: all as never }, ...edits]);
     } catch (cause) {
-      failed = cause instanceof Error ? cause.message : String(cause);
+      failed = messageOf(cause);
       return;
     }
     go(`/workroom/dataset/${encodeURIComponent(name)}`);

@@ -9,6 +9,7 @@
   import Notice from '../parts/Notice.svelte';
   import ReadBack from '../parts/ReadBack.svelte';
   import { go } from '../lib/route.svelte';
+  import { messageOf } from '../lib/api';
   import { explain, rehearse, saveDraft, type Explanation, type Rehearsal } from './api';
   import type { DraftEditor } from './draft.svelte';
   import { proofText } from './templates';
@@ -84,7 +85,7 @@
     try {
       rehearsal = await rehearse(run.name);
     } catch (cause) {
-      note = cause instanceof Error ? cause.message : String(cause);
+      note = messageOf(cause);
     }
   }
 
@@ -97,7 +98,7 @@
       await saveDraft('proof', name, 0, proofText(name, editor.kind, editor.name, day, run.answers, receipt));
       go(`/workroom/proof/${encodeURIComponent(name)}`);
     } catch (cause) {
-      note = cause instanceof Error ? cause.message : String(cause);
+      note = messageOf(cause);
     }
   }
 

@@ -1,12 +1,10 @@
-import { Refused, Unreached } from '../lib/api';
+import { messageOf, Refused, Unreached } from '../lib/api';
 import { editDraft, getDraft, saveDraft, stepDraft, takeTheirs, type Draft, type Edit } from './api';
 
 /** How long until a text that could not be saved is tried again, in ms. */
 const againAfter = 2000;
 /** How often others are looked for, in ms. */
 const lookEvery = 10_000;
-
-const said = (cause: unknown): string => (cause instanceof Error ? cause.message : String(cause));
 
 /** A definition that is being written: saved as one types, by one request after the other. */
 export class DraftEditor {
@@ -60,7 +58,7 @@ export class DraftEditor {
         this.draft = draft;
       this.failed = '';
     } catch (cause) {
-      if (!this.draft) this.failed = said(cause);
+      if (!this.draft) this.failed = messageOf(cause);
     }
   }
 
@@ -133,7 +131,7 @@ export class DraftEditor {
         this.#windows.postMessage(this.path);
         return 'done' as const;
       } catch (cause) {
-        this.note = said(cause);
+        this.note = messageOf(cause);
         if (cause instanceof Unreached) this.note = 'The service does not answer. What you typed is kept here and saved as soon as it does.';
         if (cause instanceof Refused && cause.problem.errors?.[0]?.code === 'draft_moved_on') {
           await this.load(true);

@@ -1,5 +1,5 @@
 // What a definition says, part by part, as conditions and the other pieces of a sentence.
-import type { Edit, Entry, Finding, Part } from './api';
+import type { Edit, Entry, Finding, Part, Words } from './api';
 
 /** A JSON pointer (RFC 6901) to a part. */
 export function pointer(...parts: (string | number)[]): string {
@@ -161,3 +161,6 @@ export function pathAtPlace(form: Part | undefined, line: number, column: number
   }
   return '';
 }
+
+/** Columns to pick one from. */
+export const columnOptions = (words: Words | undefined) => (words?.columns ?? []).map((c) => ({ value: c.name, text: c.label, note: `${c.name}, ${c.type}` }));
