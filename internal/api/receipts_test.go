@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -39,7 +40,11 @@ func TestReceipts(t *testing.T) {
 	assert.EqualValues(t, 3, *result.Receipt.Records, "of which one row was sent")
 	assert.Equal(t, "e3a81e20d905a2197598f97e37e404f048dafa56b9e89678d1a78d091666891b", result.Receipt.Evidence.Fingerprint, "the one that the command line tells")
 	var kept receipt.Receipt
-	get("/receipts/1", "/receipts/{receipt}", 200, &kept)
+	require.Eventually(t, func() bool { // it is known to have arrived a moment after it has
+		kept = receipt.Receipt{}
+		get("/receipts/1", "/receipts/{receipt}", 200, &kept)
+		return kept.Says == result.Receipt.Says
+	}, 5*time.Second, 10*time.Millisecond)
 	assert.Equal(t, result.Receipt, kept)
 
 	var p api.Problem
