@@ -238,7 +238,7 @@ func (r routes) takeTheirs(ctx context.Context, in *struct {
 	Defined
 	Body struct {
 		VersionSeen
-		Take []string `json:"take" maxItems:"1000" doc:"The parts to take, each by its path as the draft tells them in theirs; what is not taken stays as one's own draft has it."`
+		Take []string `json:"take" maxItems:"1000" doc:"The parts to take, each by its part as the draft tells them in theirs; what is not taken stays as one's own draft has it."`
 	}
 }) (*body[draft.Draft], error) {
 	return answered[draft.Draft](ctx)(r.service.Drafts.Take(ctx, in.ref(), in.Body.Version, in.Body.Take))

@@ -34,6 +34,8 @@ type TableNames struct {
 type TableKind struct {
 	Name string `json:"name" doc:"Its name in the database."`
 	Kind string `json:"kind" enum:"table,view" doc:"What it is."`
+	// Columns are there where they were asked for.
+	Columns []string `json:"columns,omitempty" doc:"Names of its columns in their order, where they were asked for; of the first 500 tables."`
 }
 
 // TableInfo is what a table holds.
@@ -131,15 +133,16 @@ func (r routes) sources(context.Context, *struct{}) (*body[SourceList], error) {
 }
 
 func (r routes) tables(ctx context.Context, in *struct {
-	Source string `path:"source"`
+	Source  string `path:"source"`
+	Columns bool   `query:"columns" doc:"Tell the names of the columns too."`
 }) (*body[TableNames], error) {
-	found, err := r.service.Author.Tables(ctx, in.Source)
+	found, err := r.service.Author.Tables(ctx, in.Source, in.Columns)
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
 	list := TableNames{Tables: []TableKind{}}
 	for _, t := range found {
-		list.Tables = append(list.Tables, TableKind{Name: t.Name, Kind: t.Sort})
+		list.Tables = append(list.Tables, TableKind{Name: t.Name, Kind: t.Sort, Columns: t.Columns})
 	}
 	return &body[TableNames]{list}, nil
 }

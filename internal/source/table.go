@@ -217,14 +217,35 @@ func isTrue(v value.Value) bool {
 }
 
 // TableName is a table, or a view, of a database.
-type TableName struct{ Name, Sort string }
+type TableName struct {
+	Name, Sort string
+	Columns    []string // names, where they are asked for
+}
 
 // Tables lists what the database has, by name.
 func (v View) Tables(ctx context.Context) ([]TableName, error) {
 	var names []TableName
 	err := v.Rows(ctx, compile.Statement{SQL: v.inspection.tables}, func(row []value.Value) error {
-		names = append(names, TableName{row[0].String(), row[1].String()})
+		names = append(names, TableName{Name: row[0].String(), Sort: row[1].String()})
 		return nil
 	})
+	return names, err
+}
+
+// mostWithColumns is of how many tables the columns are told.
+const mostWithColumns = 500
+
+// TablesWithColumns lists what the database has, by name, each of the first with its columns.
+func (v View) TablesWithColumns(ctx context.Context) ([]TableName, error) {
+	names, err := v.Tables(ctx)
+	for i := range names[:min(len(names), mostWithColumns)] {
+		columns, wrong := v.columns(ctx, names[i].Name)
+		if wrong != nil {
+			return nil, wrong
+		}
+		for _, c := range columns {
+			names[i].Columns = append(names[i].Columns, c.Name)
+		}
+	}
 	return names, err
 }

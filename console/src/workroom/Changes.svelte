@@ -5,7 +5,9 @@
   import DataTable from '../parts/DataTable.svelte';
   import Notice from '../parts/Notice.svelte';
   import PageHead from '../parts/PageHead.svelte';
-  import { checkDrafts, effectOfDrafts, getDraft, listDrafts, publishDrafts, type Draft, type Effect, type Put } from './api';
+  import { checkDrafts, effectOfDrafts, getDraft, getRevision, listDrafts, publishDrafts, type Draft, type Effect, type Put } from './api';
+  import Setting from './Setting.svelte';
+  import TextDifference from './TextDifference.svelte';
 
   // All that one is writing, on its way to readers: the differences, what a check finds, what it would change in the
   // runs that readers made lately, and the button.
@@ -47,6 +49,17 @@
       if (cause instanceof Refused && cause.problem.errors?.length) findings = cause.problem.errors;
     } finally {
       busy = false;
+    }
+  }
+
+  let before = $state<Record<string, string>>({});
+  /** Fetches what a draft started from, where it is to be seen beside it. */
+  async function compare(d: Draft, isOpen: boolean) {
+    if (!isOpen || before[key(d)] !== undefined) return;
+    try {
+      before[key(d)] = (await getRevision(d.kind, d.name, d.base)).text;
+    } catch (cause) {
+      failed = messageOf(cause);
     }
   }
 
@@ -99,13 +112,18 @@
                   </p>{/if}
                 <ul class="text-sm">
                   {#each d.changes.slice(0, 12) as c, i (i)}
-                    <li>
-                      <code class="bg-transparent p-0">{c.path}</code>{#if c.old === undefined}{' '}is new: {c.new}{:else if c.new === undefined}{' '}is gone;
-                        it was {c.old}{:else}{' '}was {c.old}, is {c.new}{/if}
-                    </li>
+                    <li><Setting change={c} /></li>
                   {/each}
                   {#if d.changes.length > 12}<li class="text-quiet">and {d.changes.length - 12} more</li>{/if}
                 </ul>
+                {#if d.base > 0}
+                  <details class="text-sm" ontoggle={(e) => void compare(d, e.currentTarget.open)}>
+                    <summary class="w-max cursor-pointer text-deep">as texts</summary>
+                    {#if before[key(d)] !== undefined}
+                      <TextDifference old={{ text: before[key(d)]!, name: `Revision ${d.base}` }} now={{ text: d.text, name: 'This draft' }} />
+                    {/if}
+                  </details>
+                {/if}
               </div>
             </li>
           {/each}

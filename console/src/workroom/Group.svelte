@@ -5,6 +5,7 @@
   import type { DraftEditor } from './draft.svelte';
   import Findings from './Findings.svelte';
   import Group from './Group.svelte';
+  import { movable } from './movable';
   import { columnOptions, findingsAt, groups, moveTo, partsOf, pointer, wrap, type Logic, type Node } from './part';
   import PickPiece from './PickPiece.svelte';
   import Piece from './Piece.svelte';
@@ -39,17 +40,6 @@
     document.querySelector<HTMLElement>(`[data-node="${CSS.escape(to)}"]`)?.focus();
   }
 
-  function key(event: KeyboardEvent) {
-    if (!list || event.target !== event.currentTarget) return;
-    if (event.key === 'Delete') void remove();
-    else if (event.altKey && event.key === 'ArrowUp' && list.index > 0)
-      void move(moveTo(node.path, list.path, list.index - 1), `${list.path}/${list.index - 1}`);
-    else if (event.altKey && event.key === 'ArrowDown' && list.index < list.of - 1)
-      void move(moveTo(node.path, list.path, list.index + 2), `${list.path}/${list.index + 1}`);
-    else return;
-    event.preventDefault();
-  }
-
   /** Adds a node to this group. */
   function append(value: unknown) {
     if (node.is === 'group') void editor.edit([{ op: 'add', path: `${node.path}${pointer(node.logic)}/-`, value: value as never }]);
@@ -76,13 +66,14 @@
     { text: 'Remove', do: remove },
   ]);
 
-  function dropped(event: DragEvent) {
-    event.preventDefault();
-    event.stopPropagation();
-    over = false;
-    const from = event.dataTransfer?.getData('text/x-node');
-    if (from && list) void move(moveTo(from, list.path, list.index));
-  }
+  const ways = movable(() => ({
+    sort: 'node',
+    path: node.path,
+    list,
+    over: (is) => (over = is),
+    move: (edits, to) => void move(edits, to),
+    remove: () => void remove(),
+  }));
 </script>
 
 {#snippet menu()}
@@ -108,7 +99,6 @@
 
 <!-- a node is moved by keys when it has the focus itself -->
 <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-<!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
 <div
   class={over ? 'border-t-2 border-deep' : 'border-t-2 border-transparent'}
   role="group"
@@ -116,19 +106,7 @@
   tabindex={list ? 0 : -1}
   data-node={node.path}
   draggable={!!list}
-  onkeydown={key}
-  ondragstart={(e) => {
-    e.stopPropagation();
-    e.dataTransfer?.setData('text/x-node', node.path);
-  }}
-  ondragover={(e) => {
-    if (!list || !e.dataTransfer?.types.includes('text/x-node')) return;
-    e.preventDefault();
-    e.stopPropagation();
-    over = true;
-  }}
-  ondragleave={() => (over = false)}
-  ondrop={dropped}
+  {...ways}
 >
   {#if lead}<b class="font-[640]">{lead}</b>{/if}
   {#if node.is === 'group'}

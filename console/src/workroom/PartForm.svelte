@@ -3,9 +3,11 @@
   import Criteria from './Criteria.svelte';
   import type { DraftEditor } from './draft.svelte';
   import Findings from './Findings.svelte';
+  import Layout from './Layout.svelte';
   import { entries, find, findingsAt, items, moveTo, pointer, scalarOf, textOf } from './part';
   import PartForm from './PartForm.svelte';
   import { namedBy, wayOf } from './schema';
+  import SqlField from './SqlField.svelte';
 
   // A part of a definition as fields, by the schema of what can stand there.
   type Props = {
@@ -38,7 +40,7 @@
   const isNumber = $derived(way.type === 'integer' || way.type === 'number' || (Array.isArray(way.type) && way.type.includes('number')));
   /** Short words of a list stand beside each other. */
   const isFlowing = $derived(part?.kind === 'list' && items(part).length > 0 && items(part).every((i) => i.kind === 'scalar' && textOf(i).length <= 24));
-  const isLong = $derived(name === 'sql' || name === 'about' || name === 'help' || textOf(part).includes('\n') || textOf(part).length > 70);
+  const isLong = $derived(name === 'about' || name === 'help' || textOf(part).includes('\n') || textOf(part).length > 70);
 
   function isColumn(key: string): boolean {
     return ['show', 'key', 'across', 'up', 'split', 'value', 'totals', 'offer', 'sum', 'average', 'least', 'greatest', 'distinct', 'subtotals'].includes(key);
@@ -166,6 +168,16 @@
       </form>
     {/if}
   </div>
+{:else if path === '/sections'}
+  <div class="grid gap-2">
+    <Layout {editor} {part} {path}>
+      {#snippet fields(i)}
+        <PartForm {editor} schema={way.items ?? {}} {root} path={`${path}/${i}`} {name} {names} {words} {asOf} {reload} />
+      {/snippet}
+    </Layout>
+    <Findings {editor} findings={own} />
+    {@render more()}
+  </div>
 {:else if way.type === 'array' || part?.kind === 'list'}
   <div class={isFlowing ? 'flex flex-wrap gap-x-5 gap-y-1.5' : 'grid gap-y-1.5'}>
     {#each items(part).keys() as i (i)}
@@ -194,11 +206,7 @@
       </div>
     {/each}
     <Findings {editor} findings={own} />
-    <p class="flex gap-3 text-sm">
-      {#each kinds as kind (kind)}<button type="button" class="cursor-pointer text-deep" onclick={() => addItem(kind)}>+ {humane(kind)}</button>{:else}
-        <button type="button" class="cursor-pointer text-deep" onclick={() => addItem()}>+ {humane(name)}</button>
-      {/each}
-    </p>
+    {@render more()}
   </div>
 {:else}
   {#if way.enum && way.enum.length > 1}
@@ -208,10 +216,12 @@
     </select>
   {:else if way.type === 'boolean'}
     <input class="checkbox" type="checkbox" aria-label={humane(name)} checked={textOf(part) === 'true'} onchange={(e) => set(e.currentTarget.checked)} />
+  {:else if name === 'sql'}
+    <SqlField text={textOf(part)} source={textOf(find(editor.draft?.form, '/source'))} prompts={names.prompt ?? []} {refused} change={typed} />
   {:else if isLong}
     <textarea
-      class="textarea {field} {name === 'sql' ? 'font-mono text-[13px]' : ''}"
-      rows={name === 'sql' ? 10 : 3}
+      class="textarea {field}"
+      rows={3}
       aria-label={humane(name)}
       aria-invalid={refused}
       value={textOf(part)}
@@ -232,3 +242,11 @@
   {/if}
   <Findings {editor} findings={findingsAt(findings, path)} />
 {/if}
+
+{#snippet more()}
+  <p class="flex gap-3 text-sm">
+    {#each kinds as kind (kind)}<button type="button" class="cursor-pointer text-deep" onclick={() => addItem(kind)}>+ {humane(kind)}</button>{:else}
+      <button type="button" class="cursor-pointer text-deep" onclick={() => addItem()}>+ {humane(name)}</button>
+    {/each}
+  </p>
+{/snippet}

@@ -8,7 +8,7 @@
   const theirs = $derived(editor.draft?.theirs ?? []);
   let taken = $state<Record<string, boolean>>({});
   // What one has not touched oneself is taken unless one says otherwise.
-  const takes = (path: string, conflict?: boolean) => taken[path] ?? !conflict;
+  const takes = (part: string, conflict?: boolean) => taken[part] ?? !conflict;
 </script>
 
 <section class="border-l-4 border-amber bg-amber-tint px-3.5 py-2.5" aria-label="Changed by others">
@@ -18,9 +18,12 @@
   </p>
   <DataTable caption="Changes of others" heads={[{ text: 'Part' }, { text: 'It was' }, { text: 'They have' }, { text: 'You have' }, { text: 'Take theirs' }]}>
     {#snippet rows()}
-      {#each theirs as t (t.path)}
+      {#each theirs as t (t.part)}
         <tr class="[&>td]:border-b [&>td]:border-line [&>td]:px-2.5 [&>td]:py-1 [&>td]:align-top">
-          <td><code class="bg-transparent p-0">{t.path || 'the whole'}</code></td>
+          <td
+            ><code class="bg-transparent p-0">{t.path || 'the whole'}</code>{#if t.moved}<br /><span class="text-sm text-quiet">moved to {t.moved}</span
+              >{/if}</td
+          >
           {#each [t.was, t.theirs, t.mine] as text, i (i)}
             <td
               >{#if text === undefined}<span class="text-quiet">nothing</span>{:else}<code class="bg-transparent p-0 whitespace-pre-wrap">{text}</code>{/if}</td
@@ -31,8 +34,8 @@
               type="checkbox"
               class="checkbox"
               aria-label="Take theirs for {t.path}"
-              checked={takes(t.path, t.conflict)}
-              onchange={(e) => (taken[t.path] = e.currentTarget.checked)}
+              checked={takes(t.part, t.conflict)}
+              onchange={(e) => (taken[t.part] = e.currentTarget.checked)}
             />{#if t.conflict}<span class="text-sm text-brick">{' '}both changed it</span>{/if}</td
           >
         </tr>
@@ -40,7 +43,7 @@
     {/snippet}
   </DataTable>
   <p class="mt-2">
-    <button type="button" class="btn-plain" onclick={() => void editor.take(theirs.filter((t) => takes(t.path, t.conflict)).map((t) => t.path))}
+    <button type="button" class="btn-plain" onclick={() => void editor.take(theirs.filter((t) => takes(t.part, t.conflict)).map((t) => t.part))}
       >Go on from the latest revision</button
     >
   </p>

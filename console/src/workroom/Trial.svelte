@@ -22,6 +22,9 @@
   let explained = $state.raw<Explanation>();
   let whole = $state(true); // all sections of a report, as readers see them
 
+  // svelte-ignore state_referenced_locally
+  let isAnswering = $state(editor.kind === 'prompt'); // the trial is made anew for each definition
+
   const hasErrors = $derived(!!editor.draft && !editor.draft.sound);
   const receipt = $derived(run.result?.receipt);
   const evidence = $derived(receipt?.evidence);
@@ -117,7 +120,7 @@
 </script>
 
 <div class="grid gap-4 p-5">
-  <details class="group" open={editor.kind === 'prompt'}>
+  <details class="group" bind:open={isAnswering}>
     <summary class="flex cursor-pointer list-none flex-wrap items-baseline gap-x-2.5 text-sm [&::-webkit-details-marker]:hidden">
       <h2 class="text-[15px] font-[660]">Tried with</h2>
       <span class="min-w-0 flex-1 text-quiet">{brief || 'no answers'}</span>

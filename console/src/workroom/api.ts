@@ -65,6 +65,8 @@ export const listUses = async (kind: string, name: string) => (await decoded<{ u
 export const listRevisions = async (kind: string, name: string) =>
   (await decoded<{ revisions: Revision[] }>(call(definition(kind, name, '/revisions'), {}))).revisions;
 export const getRevision = (kind: string, name: string, revision: number) => decoded<Definition>(call(definition(kind, name, `?revision=${revision}`), {}));
+export const listDifference = async (kind: string, name: string, from: number, to: number) =>
+  (await decoded<{ settings: Setting[] }>(call(definition(kind, name, `/difference?from=${from}&to=${to}`), {}))).settings;
 export const definitionSchema = () => decoded<Schema>(call('/definitions/schema', {}));
 
 export function explain(name: string, asked: Asked, signal: AbortSignal): Promise<Explanation> {
@@ -77,6 +79,8 @@ export function rehearse(name: string): Promise<Rehearsal> {
 
 export const listSources = async () => (await decoded<{ sources: SourceInfo[] }>(call('/sources', {}))).sources;
 export const listTables = async (source: string) => (await decoded<{ tables: TableKind[] }>(call(`/sources/${encodeURIComponent(source)}/tables`, {}))).tables;
+export const listColumns = async (source: string) =>
+  (await decoded<{ tables: TableKind[] }>(call(`/sources/${encodeURIComponent(source)}/tables?columns=true`, {}))).tables;
 export const inspectTable = (source: string, table: string) =>
   decoded<TableInfo>(call(`/sources/${encodeURIComponent(source)}/tables/${encodeURIComponent(table)}`, {}));
 

@@ -2,13 +2,13 @@
 import { autocompletion, closeBrackets, completionKeymap, type Completion, type CompletionContext } from '@codemirror/autocomplete';
 import { defaultKeymap, indentWithTab } from '@codemirror/commands';
 import { yaml } from '@codemirror/lang-yaml';
-import { HighlightStyle, syntaxHighlighting, syntaxTree } from '@codemirror/language';
+import { syntaxTree } from '@codemirror/language';
 import { forceLinting, lintGutter, linter, lintKeymap, type Diagnostic } from '@codemirror/lint';
 import { Annotation, EditorState } from '@codemirror/state';
 import { drawSelection, EditorView, highlightActiveLine, hoverTooltip, keymap, lineNumbers } from '@codemirror/view';
-import { tags } from '@lezer/highlight';
 import type { Finding, Part, Schema, Words } from './api';
 import type { DraftEditor } from './draft.svelte';
+import { colouring } from './look';
 import { keysOf, namedBy, schemaAt, wordsOf } from './schema';
 
 export type Known = { names: Record<string, string[]>; words?: Words; form?: Part };
@@ -184,28 +184,6 @@ export function complete(context: CompletionContext, root: Schema, known: Known)
   return unique.length > 0 ? { from: word.from, options: unique, validFor: /^[\w-]*$/ } : null;
 }
 
-const colours = HighlightStyle.define([
-  { tag: [tags.propertyName, tags.definition(tags.propertyName)], color: 'var(--deep)' },
-  { tag: tags.comment, color: 'var(--quiet)', fontStyle: 'italic' },
-  { tag: tags.string, color: 'var(--ink)' },
-  { tag: [tags.punctuation, tags.separator, tags.brace, tags.squareBracket], color: 'var(--quiet)' },
-]);
-
-const look = EditorView.theme({
-  '&': { fontSize: '13.5px', backgroundColor: 'var(--card)', color: 'var(--ink)' },
-  '.cm-scroller': { fontFamily: '"DejaVu Sans Mono", ui-monospace, monospace', lineHeight: '1.55', minHeight: '300px' },
-  '.cm-gutters': { backgroundColor: 'var(--paper)', color: 'var(--quiet)', border: 'none' },
-  '.cm-activeLine': { backgroundColor: 'color-mix(in srgb, var(--tint) 55%, transparent)' },
-  '.cm-cursor': { borderLeftColor: 'var(--ink)' },
-  '&.cm-focused .cm-selectionBackground, .cm-selectionBackground': { backgroundColor: 'var(--faint) !important' },
-  '.cm-tooltip': { backgroundColor: 'var(--card)', color: 'var(--ink)', border: '1px solid var(--line)' },
-  '.cm-tooltip-autocomplete ul li[aria-selected]': { backgroundColor: 'var(--tint)', color: 'var(--ink)' },
-  '.cm-diagnostic-error': { borderLeftColor: 'var(--brick)' },
-  '.cm-diagnostic-warning': { borderLeftColor: 'var(--amber)' },
-  '.cm-diagnosticAction': { backgroundColor: 'var(--deep)', color: 'var(--on-deep)' },
-  '.cm-prompt': { color: 'var(--amber)' },
-});
-
 /** Makes the editor in a box: what is typed goes to the draft, which saves it. */
 export function fileEditor(box: HTMLElement, draft: DraftEditor, root: Schema): FileEditor {
   let known: Known = { names: {} };
@@ -241,8 +219,7 @@ export function fileEditor(box: HTMLElement, draft: DraftEditor, root: Schema): 
         highlightActiveLine(),
         closeBrackets(),
         yaml(),
-        syntaxHighlighting(colours),
-        look,
+        colouring,
         lintGutter(),
         linter(diagnostics, { delay: 0 }),
         autocompletion({ override: [(context) => complete(context, root, known)] }),

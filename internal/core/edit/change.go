@@ -30,7 +30,7 @@ func (d *Document) put(from, to int, with string) Change {
 
 // changes is how an edit changes the text.
 func (d *Document) changes(e Edit) ([]Change, error) {
-	parts, err := split(e.Path)
+	parts, err := Split(e.Path)
 	if err != nil {
 		return nil, err
 	}
@@ -312,7 +312,7 @@ func (d *Document) movedAnew(e Edit) ([]Change, error) {
 
 // moved takes a child away and has it added to the rest.
 func (d *Document) moved(e Edit, add func(rest *Document, of *Node, c Child, parent []string, last string) ([]Change, error)) ([]Change, error) {
-	from, err := split(e.From)
+	from, err := Split(e.From)
 	if err != nil {
 		return nil, err
 	}
@@ -323,7 +323,7 @@ func (d *Document) moved(e Edit, add func(rest *Document, of *Node, c Child, par
 	if err != nil {
 		return nil, err
 	}
-	to, err := split(e.Path)
+	to, err := Split(e.Path)
 	if err != nil {
 		return nil, err
 	}

@@ -222,7 +222,7 @@ func (n *Node) placeFor(e Edit, last string) (int, error) {
 
 // at changes the parent of a path in a copy of a tree. The index is -1 where the parent has no such child.
 func at(root *Node, e Edit, path string, change func(parent *Node, i int, last string) error) (*Node, error) {
-	parts, err := split(path)
+	parts, err := Split(path)
 	if err != nil {
 		return nil, refuse(e, "%s", err)
 	}

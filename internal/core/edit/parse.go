@@ -107,18 +107,52 @@ func (p *places) node(n *yaml.Node, indent int) (*Node, error) {
 	return nil, errSpan // an alias
 }
 
+// Meaning is what the first document of a text says, wherever its parts stand; nil where the text is
+// not YAML or empty.
+func Meaning(text string) *Node {
+	var root yaml.Node
+	if err := yaml.Unmarshal([]byte(text), &root); err != nil || len(root.Content) == 0 {
+		return nil
+	}
+	return meaning(root.Content[0])
+}
+
+func meaning(n *yaml.Node) *Node {
+	is := &Node{Kind: Nothing}
+	switch n.Kind {
+	case yaml.MappingNode:
+		is.Kind = Mapping
+		for i := 0; i+1 < len(n.Content); i += 2 {
+			is.Children = append(is.Children, Child{Key: n.Content[i].Value, Value: meaning(n.Content[i+1])})
+		}
+	case yaml.SequenceNode:
+		is.Kind = List
+		for _, item := range n.Content {
+			is.Children = append(is.Children, Child{Value: meaning(item)})
+		}
+	case yaml.ScalarNode:
+		is.scalar(n)
+	}
+	return is
+}
+
+// scalar takes over what a scalar says.
+func (n *Node) scalar(of *yaml.Node) {
+	n.Kind, n.Text = Scalar, of.Value
+	switch of.Tag {
+	case "!!null":
+		n.Kind, n.Text = Nothing, ""
+	case "!!bool", "!!int", "!!float":
+		n.Bare = true
+	}
+}
+
 // scalar places a scalar.
 func (p *places) scalar(placed *Node, n *yaml.Node, indent int) error {
 	if n.Anchor != "" || n.Style&yaml.TaggedStyle != 0 {
 		return errSpan
 	}
-	placed.Kind, placed.Text = Scalar, n.Value
-	switch n.Tag {
-	case "!!null":
-		placed.Kind, placed.Text = Nothing, ""
-	case "!!bool", "!!int", "!!float":
-		placed.Bare = true
-	}
+	placed.scalar(n)
 	from := placed.From
 	switch {
 	case n.Style&yaml.DoubleQuotedStyle != 0:

@@ -118,7 +118,7 @@ func (n *Node) index(part string) int {
 
 // Find finds the node at a path, a JSON pointer (RFC 6901) such as /where/all/0; nil where there is none.
 func (n *Node) Find(path string) *Node {
-	parts, err := split(path)
+	parts, err := Split(path)
 	if err != nil {
 		return nil
 	}
@@ -141,8 +141,8 @@ var (
 	escaped   = strings.NewReplacer("~", "~0", "/", "~1")
 )
 
-// split takes a JSON pointer apart.
-func split(path string) ([]string, error) {
+// Split takes a JSON pointer apart.
+func Split(path string) ([]string, error) {
 	if path == "" {
 		return nil, nil
 	}

@@ -41,10 +41,14 @@ func (s *Author) looking(ctx context.Context, name string, use func(context.Cont
 	return of, err
 }
 
-// Tables lists the tables and views of a source.
-func (s *Author) Tables(ctx context.Context, name string) (tables []source.TableName, err error) {
+// Tables lists the tables and views of a source, with the names of their columns where those are wanted.
+func (s *Author) Tables(ctx context.Context, name string, columns bool) (tables []source.TableName, err error) {
 	_, err = s.looking(ctx, name, func(ctx context.Context, v source.View, _ *catalog.Source) error {
-		tables, err = v.Tables(ctx)
+		if columns {
+			tables, err = v.TablesWithColumns(ctx)
+		} else {
+			tables, err = v.Tables(ctx)
+		}
 		return err
 	})
 	return tables, err

@@ -6,19 +6,20 @@ import (
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/edit"
+	"pikegate/internal/core/english"
 	"pikegate/internal/service/base"
 	"pikegate/internal/store"
 )
 
 // Theirs is a part that others changed in the revision that a draft started from.
 type Theirs struct {
-	Path     string  `json:"path" doc:"The part, as a JSON pointer (RFC 6901)."`
+	Part     string  `json:"part" doc:"Names the part where it is to be taken: its path, with + in front where it is new and > where it was moved."`
+	Path     string  `json:"path" doc:"Where it stood, as a JSON pointer (RFC 6901); where it is new, its place in the latest revision."`
 	Was      *string `json:"was,omitempty" doc:"What stood there, as YAML; absent where it is new."`
 	Theirs   *string `json:"theirs,omitempty" doc:"What stands there in the latest revision; absent where it is gone."`
 	Mine     *string `json:"mine,omitempty" doc:"What stands there in the draft; absent where it is not there."`
+	Moved    string  `json:"moved,omitempty" doc:"Where it stands in the latest revision, of an item of a list that was moved."`
 	Conflict bool    `json:"conflict,omitempty" doc:"Whether the draft changed it too, and otherwise."`
-
-	there *edit.Node // the part in the latest revision, nil where it is gone
 }
 
 // theirs lays what others changed beside what a draft has there. A text that cannot be taken apart
@@ -31,22 +32,25 @@ func theirs(was, is, mine string) []Theirs {
 		return []Theirs{{Was: &was, Theirs: &is, Mine: &mine, Conflict: mine != was}}
 	}
 	var all []Theirs
-	for _, d := range edit.Differences(before.Root, after.Root) {
-		here := own.Root.Find(d.Path)
-		all = append(all, Theirs{
-			Path: d.Path, Was: said(d.Old), Theirs: said(d.New), Mine: said(here),
-			Conflict: !same(here, d.Old) && !same(here, d.New),
-			there:    d.New,
-		})
+	for _, b := range edit.Beside(before.Root, after.Root, own.Root) {
+		t := Theirs{Part: nameOf(b), Path: b.Path, Was: said(b.Old), Theirs: said(b.New), Mine: said(b.Mine), Conflict: b.Conflict}
+		if b.Moved {
+			t.Moved = b.NewPath
+		}
+		all = append(all, t)
 	}
 	return all
 }
 
-func same(a, b *edit.Node) bool {
-	if a == nil || b == nil {
-		return a == b
+// nameOf names a part where it is to be taken.
+func nameOf(b edit.Besides) string {
+	switch {
+	case b.Old == nil:
+		return "+" + b.Path
+	case b.Moved:
+		return ">" + b.Path
 	}
-	return a.Equal(b)
+	return b.Path
 }
 
 // said is a part as YAML in one line, nil for none.
@@ -78,33 +82,38 @@ func (s *Drafts) Take(ctx context.Context, ref catalog.Ref, version int, take []
 		if mine.Text == was.Text || slices.Contains(take, "") {
 			return store.Rewritten{Text: is.Text, Made: edit.Between(mine.Text, is.Text), Base: latest}, nil
 		}
-		to = store.Rewritten{Text: mine.Text, Base: latest}
-		for _, t := range theirs(was.Text, is.Text, mine.Text) {
-			if !slices.Contains(take, t.Path) {
-				continue
-			}
-			d, err := parsed(to.Text)
-			if err != nil {
-				return to, err
-			}
-			after, made, err := d.Apply(taking(d, t))
-			if err != nil {
-				return to, notEdited("%s cannot be taken: %s; nothing was changed", t.Path, err)
-			}
-			to.Text, to.Made = after.Text, append(to.Made, made...)
+		if len(take) == 0 {
+			return store.Rewritten{Text: mine.Text, Base: latest}, nil
 		}
-		return to, nil
+		return taken(was.Text, is.Text, mine.Text, take, latest)
 	})
 }
 
-// taking is the edit of a draft that takes a part over from the latest revision.
-func taking(d *edit.Document, t Theirs) edit.Edit {
-	e := edit.Edit{Op: edit.Set, Path: t.Path, Value: t.there}
-	switch {
-	case t.there == nil:
-		e.Op = edit.Remove
-	case d.Root.Find(t.Path) == nil:
-		e.Op = edit.Add
+// taken is a draft with parts of the latest revision taken over.
+func taken(was, is, mine string, take []string, latest int) (to store.Rewritten, err error) {
+	d, err := parsed(mine)
+	if err != nil {
+		return to, err
 	}
-	return e
+	before, err := parsed(was)
+	if err != nil {
+		return to, err
+	}
+	after, err := parsed(is)
+	if err != nil {
+		return to, err
+	}
+	unknown := slices.Clone(take)
+	edits := edit.Taken(before.Root, after.Root, d.Root, func(b edit.Besides) bool { return slices.Contains(take, nameOf(b)) })
+	for _, b := range edit.Beside(before.Root, after.Root, d.Root) {
+		unknown = slices.DeleteFunc(unknown, func(part string) bool { return part == nameOf(b) })
+	}
+	if len(unknown) > 0 {
+		return to, notEdited("others changed no part %q; nothing was changed", english.Shorten(unknown[0]))
+	}
+	next, made, err := d.Apply(edits...)
+	if err != nil {
+		return to, notEdited("what others changed cannot be taken: %s; nothing was changed", err)
+	}
+	return store.Rewritten{Text: next.Text, Made: made, Base: latest}, nil
 }

@@ -1,0 +1,12 @@
+<script lang="ts">
+  import type { Setting } from './api';
+
+  // One setting that differs, in words.
+  let { change }: { change: Setting } = $props();
+</script>
+
+<code class="bg-transparent p-0 font-semibold">{change.path}</code>
+{#if change.from}was moved there from <code class="bg-transparent p-0">{change.from}</code>
+{:else if change.old === undefined}is new: <ins class="text-green no-underline">{change.new}</ins>
+{:else if change.new === undefined}is gone; it was <del class="text-brick">{change.old}</del>
+{:else}was <del class="text-brick">{change.old}</del>, is <ins class="text-green no-underline">{change.new}</ins>{/if}

@@ -1,0 +1,23 @@
+<script lang="ts">
+  // Two texts of a definition beside each other.
+  type Side = { text: string; name: string };
+  let { old, now }: { old: Side; now: Side } = $props();
+
+  let box: HTMLDivElement;
+
+  $effect(() => {
+    const [before, after] = [{ ...old }, { ...now }];
+    let gone = false;
+    let shown: { destroy: () => void } | undefined;
+    void import('./difference').then(({ textDifference }) => {
+      if (!gone) shown = textDifference(box, before, after);
+    });
+    return () => {
+      gone = true;
+      shown?.destroy();
+    };
+  });
+</script>
+
+<div class="mt-2 grid grid-cols-2 text-sm text-quiet"><span>{old.name}</span><span>{now.name}</span></div>
+<div bind:this={box} class="max-h-[60vh] overflow-auto rounded-container border border-line bg-card"></div>
