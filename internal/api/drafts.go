@@ -18,7 +18,8 @@ import (
 
 // Drafted is a request that can be answered by one's drafts.
 type Drafted struct {
-	Drafts bool `query:"drafts" doc:"Answer as if one's drafts were published. A definition without report is one then, named by kind and name, as in query:late-sailings; nothing is put on record."`
+	Drafts bool   `query:"drafts" doc:"Answer as if one's drafts were published. A definition without report is one then, named by kind and name, as in query:late-sailings; nothing is put on record."`
+	Source string `query:"source" maxLength:"1000" doc:"With drafts: read all datasets from this source, whose tables have the same names and columns."`
 }
 
 // within is the context that a request is answered in.
@@ -26,7 +27,7 @@ func (r routes) within(ctx context.Context, in Drafted) (context.Context, error)
 	if !in.Drafts {
 		return ctx, nil
 	}
-	within, err := r.service.Drafts.Within(ctx)
+	within, err := r.service.Drafts.Within(ctx, in.Source)
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}

@@ -2,6 +2,9 @@ package service_test
 
 import (
 	"context"
+	"database/sql"
+	"fmt"
+	"path/filepath"
 	"strconv"
 	"strings"
 	"testing"
@@ -116,13 +119,13 @@ func TestDraftsTogether(t *testing.T) {
 	_, err = drafts.Edit(ctx, late, 0, []edit.Edit{{Op: edit.Remove, Path: "/show/6"}})
 	require.NoError(t, err)
 
-	within, err := drafts.Within(ctx)
+	within, err := drafts.Within(ctx, "")
 	require.NoError(t, err)
 	on, err := ferries.Service.Answers.ReportOn(within, "late-sailings", "")
 	require.NoError(t, err)
 	assert.Equal(t, "How late?", on.Prompts[2].Ask)
 	assert.Len(t, on.Main().Query.Show, 6)
-	others, err := drafts.Within(odd)
+	others, err := drafts.Within(odd, "")
 	require.NoError(t, err)
 	on, err = ferries.Service.Answers.ReportOn(others, "late-sailings", "")
 	require.NoError(t, err)
@@ -140,6 +143,26 @@ func TestDraftsTogether(t *testing.T) {
 	}
 	_, err = ferries.Service.Runs.Prepare(ctx, "query:late-sailings", answer.Request{})
 	assert.Equal(t, fault.UnknownReport, refusedAs(t, err), "readers know reports alone")
+
+	// The same tables elsewhere, with fewer records.
+	elsewhere := filepath.Join(t.TempDir(), "elsewhere.db")
+	_, err = ferries.Records.Exec("VACUUM INTO ?", elsewhere)
+	require.NoError(t, err)
+	copied, err := sql.Open("sqlite3", elsewhere)
+	require.NoError(t, err)
+	_, err = copied.Exec("DELETE FROM sailings WHERE route != 'Outer Loop'")
+	require.NoError(t, err)
+	require.NoError(t, copied.Close())
+	putting(t, ferries.Service, "pikegate: 1\nsource: elsewhere\nengine: sqlite\nfile: "+elsewhere+"\nzone: Europe/Helsinki\n")
+	moved, err := drafts.Within(ctx, "elsewhere")
+	require.NoError(t, err)
+	r, err := ferries.Service.Runs.Prepare(moved, "report:late-sailings", answer.Request{Answers: map[string]prompt.Entered{"travel-period": prompt.OneText("August 2026")}})
+	require.NoError(t, err)
+	done, err := r.Stream(moved, export.Whole{Writer: run.Nowhere{}})
+	require.NoError(t, err)
+	assert.Equal(t, ferries.Texts(t, "SELECT count(*) FROM sailings WHERE departed_at >= '2026-07-31 21:00:00' AND departed_at < '2026-08-31 21:00:00' AND minutes_late >= 15 AND route = 'Outer Loop'"), []string{fmt.Sprint(done.Rows)})
+	_, err = drafts.Within(ctx, "elsewere")
+	assert.ErrorContains(t, err, `no source "elsewere"; did you mean "elsewhere"?`)
 
 	counts, err := drafts.Counts(ctx, ferries.Service.Answers, late, []draft.Variant{{}, {Edits: []edit.Edit{{Op: edit.Rename, Path: "/where/all", Name: "any"}}}, {Edits: []edit.Edit{set("/none", "")}}},
 		answer.Request{Answers: map[string]prompt.Entered{"travel-period": prompt.OneText("August 2026")}})

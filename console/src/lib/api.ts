@@ -83,11 +83,16 @@ export function post(path: string, body: unknown, signal?: AbortSignal): Promise
   return call(path, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body), signal });
 }
 
-/** A call about a report. One whose name tells its kind, as in query:late-sailings, is answered by one's drafts. */
-function reportPath(name: string, rest = '', query: Record<string, string> = {}): string {
+/**
+ * A call about a report. One whose name tells its kind, as in query:late-sailings, is answered by one's drafts; behind
+ * an @ stands the source that all its datasets are read from, where that is another one.
+ */
+export function reportPath(name: string, rest = '', query: Record<string, string> = {}): string {
   const all = new URLSearchParams(query);
-  if (name.includes(':')) all.set('drafts', 'true');
-  return `/reports/${encodeURIComponent(name)}${rest}${all.size > 0 ? `?${all}` : ''}`;
+  const [of, source] = name.split('@') as [string, string?];
+  if (of.includes(':')) all.set('drafts', 'true');
+  if (source) all.set('source', source);
+  return `/reports/${encodeURIComponent(of)}${rest}${all.size > 0 ? `?${all}` : ''}`;
 }
 
 /** Answers, and the day to take for today where that is another one. */

@@ -42,6 +42,9 @@ export class ReportRun {
 
   /** Of a trial: the day to take for today, in any form; '' for today. */
   asOf = $state('');
+  /** Of a trial: the source that its datasets are read from; '' for their own. */
+  source = $state('');
+  readonly name = $derived.by(() => (this.source ? `${this.of}@${this.source}` : this.of));
   readonly answers = $derived(this.report ? answersOf(this.report.prompts, this.fields) : {});
   /** How the reader sees the main table. */
   view = $state.raw<View>({});
@@ -54,7 +57,7 @@ export class ReportRun {
 
   /** A trial is of one's drafts: it has no link, is put on no record, and is loaded by who shows it. */
   constructor(
-    readonly name: string,
+    private readonly of: string,
     readonly isTrial = false,
     /** Of a trial: whether its definitions can be asked just now. */
     readonly isSound: () => boolean = () => true,

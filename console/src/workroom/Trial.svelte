@@ -10,7 +10,7 @@
   import ReadBack from '../parts/ReadBack.svelte';
   import { go } from '../lib/route.svelte';
   import { messageOf } from '../lib/api';
-  import { explain, rehearse, saveDraft, type Explanation, type Rehearsal } from './api';
+  import { explain, listSources, rehearse, saveDraft, type Explanation, type Rehearsal, type SourceInfo } from './api';
   import type { DraftEditor } from './draft.svelte';
   import { proofText } from './templates';
 
@@ -33,7 +33,7 @@
   // What is asked follows the definitions.
   let loaded = '';
   $effect(() => {
-    const state = `${editor.draft?.version} ${editor.draft?.latest} ${run.asOf}`;
+    const state = `${editor.draft?.version} ${editor.draft?.latest} ${run.asOf} ${run.source}`;
     if (!editor.draft || hasErrors || state === loaded) return;
     if (!run.isSound()) return;
     loaded = state;
@@ -47,7 +47,7 @@
   let explaining = new AbortController();
   $effect(() => {
     const asked = run.asked;
-    const state = JSON.stringify([asked, editor.draft?.version, editor.draft?.latest]);
+    const state = JSON.stringify([run.name, asked, editor.draft?.version, editor.draft?.latest]);
     if (!run.report || hasErrors || run.faults.length > 0 || !run.understanding || state === ran) return;
     const timer = setTimeout(() => {
       if (!run.isSound()) return; // it is asked again with what comes
@@ -78,6 +78,13 @@
       .filter((a) => a.given)
       .map((a) => a.spelled)
       .join(' · '),
+  );
+
+  // Other sources may have the same tables.
+  let sources = $state.raw<SourceInfo[]>([]);
+  listSources().then(
+    (all) => (sources = all),
+    () => {}, // the page says that the service does not answer
   );
 
   let rehearsal = $state.raw<Rehearsal>();
@@ -142,16 +149,27 @@
       {/if}
     </div>
   </details>
-  <label class="flex items-center gap-2 text-sm text-quiet"
-    >As of
-    <input
-      class="input w-[190px] bg-field text-sm"
-      placeholder={run.report ? `today, ${run.report.as_of}` : 'today'}
-      value={run.asOf}
-      onchange={(e) => (run.asOf = e.currentTarget.value)}
-      autocomplete="off"
-    />
-  </label>
+  <div class="flex flex-wrap gap-x-5 gap-y-2">
+    <label class="flex items-center gap-2 text-sm text-quiet"
+      >As of
+      <input
+        class="input w-[190px] bg-field text-sm"
+        placeholder={run.report ? `today, ${run.report.as_of}` : 'today'}
+        value={run.asOf}
+        onchange={(e) => (run.asOf = e.currentTarget.value)}
+        autocomplete="off"
+      />
+    </label>
+    {#if sources.length > 1}
+      <label class="flex items-center gap-2 text-sm text-quiet"
+        >Read from
+        <select class="select w-auto bg-field text-sm" bind:value={run.source}>
+          <option value="">its own source</option>
+          {#each sources as s (s.name)}<option value={s.name}>{s.title || s.name}</option>{/each}
+        </select>
+      </label>
+    {/if}
+  </div>
   <details class="text-[14.5px]" ontoggle={toggledRehearsal}>
     <summary class="cursor-pointer text-deep">On telling days</summary>
     {#if rehearsal}

@@ -1,6 +1,6 @@
 // Calls of the API that only the workroom makes.
 import type { components } from '../lib/api.gen';
-import { call, decoded, post, type Asked, type Fault } from '../lib/api';
+import { call, decoded, post, reportPath, type Asked, type Fault } from '../lib/api';
 
 type Schemas = components['schemas'];
 export type Draft = Schemas['Draft'];
@@ -70,11 +70,11 @@ export const listDifference = async (kind: string, name: string, from: number, t
 export const definitionSchema = () => decoded<Schema>(call('/definitions/schema', {}));
 
 export function explain(name: string, asked: Asked, signal: AbortSignal): Promise<Explanation> {
-  return decoded(post(`/reports/${encodeURIComponent(name)}/explanation?drafts=true`, asked, signal), signal);
+  return decoded(post(reportPath(name, '/explanation'), asked, signal), signal);
 }
 
 export function rehearse(name: string): Promise<Rehearsal> {
-  return decoded(post(`/reports/${encodeURIComponent(name)}/rehearsal?drafts=true`, {}));
+  return decoded(post(reportPath(name, '/rehearsal'), {}));
 }
 
 export const listSources = async () => (await decoded<{ sources: SourceInfo[] }>(call('/sources', {}))).sources;

@@ -7,6 +7,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 	"unicode/utf8"
 
@@ -28,6 +29,7 @@ type set struct {
 	catalog   *catalog.Catalog
 	tried     *base.Published // those that hold together
 	changed   []catalog.Ref   // what means something else than what is published, or is new
+	moved     sync.Map        // by source, *base.Published: the same with all datasets read from it
 }
 
 // setOf is the set of a person, made anew where something changed.
@@ -126,12 +128,49 @@ func (s *Drafts) with(ctx context.Context, made *set, ref catalog.Ref, text stri
 
 // Within is a context whose requests are answered as if one's drafts were published. A
 // definition without report is one there, named by its kind and name as in query:late-sailings.
-func (s *Drafts) Within(ctx context.Context) (context.Context, error) {
+// With a source, all datasets are read from that one, which has tables of the same names.
+func (s *Drafts) Within(ctx context.Context, source string) (context.Context, error) {
 	made, err := s.setOf(ctx)
 	if err != nil {
 		return nil, err
 	}
-	return base.With(ctx, made.tried), nil
+	if source == "" {
+		return base.With(ctx, made.tried), nil
+	}
+	moved, err := s.readFrom(ctx, made, source)
+	if err != nil {
+		return nil, err
+	}
+	return base.With(ctx, moved), nil
+}
+
+// readFrom are the definitions of a set with all datasets read from one source.
+func (s *Drafts) readFrom(ctx context.Context, made *set, source string) (*base.Published, error) {
+	if known, ok := made.moved.Load(source); ok {
+		return known.(*base.Published), nil
+	}
+	if made.tried.Sources[source] == nil {
+		return nil, base.UnknownSource(source, made.tried.Catalog)
+	}
+	all := made.all()
+	for i, d := range all {
+		parsed, err := edit.Parse(d.Text)
+		if d.Ref.Kind != catalog.KindDataset || err != nil || parsed.Root.Find("/source") == nil {
+			continue
+		}
+		to, _, err := parsed.Apply(edit.Edit{Op: edit.Set, Path: "/source", Value: edit.TextOf(source)})
+		if err != nil {
+			return nil, notEdited("the source of the %s cannot be replaced: %s", d.Ref, err)
+		}
+		docs, _ := definition.Split(catalog.File{Name: d.File, Text: to.Text})
+		if len(docs) == 1 {
+			all[i] = docs[0]
+		}
+	}
+	defs, broken := definition.Load(all, s.base.Setting(ctx, s.base.Today(time.UTC), time.UTC), s.base.Config.Functions...)
+	moved := base.Tried(defs, broken)
+	made.moved.Store(source, moved)
+	return moved, nil
 }
 
 // file is a draft as a definition file.
