@@ -14,6 +14,7 @@ import (
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/edit"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/export"
 	"pikegate/internal/service"
@@ -367,6 +368,30 @@ func TestLargeTablesTellTheSame(t *testing.T) {
 		assert.Equal(t, "2026-01-01", list[0].First.String())
 		_, err = s.Counts.List(ctx, "sond", false)
 		assert.ErrorContains(t, err, `no source "sond"`)
+
+		// A trial of drafts is told by what is known of the same records, and has nothing counted.
+		within, err := s.Drafts.Within(ctx, "")
+		require.NoError(t, err)
+		req := entered("days", "2 Jan 2026")
+		req.Evidence = true
+		trial, err := s.Runs.Prepare(within, "query:crossings", req)
+		require.NoError(t, err)
+		tried, err := trial.Stream(within, export.Whole{Writer: &pausing{}})
+		require.NoError(t, err)
+		require.NotNil(t, tried.Evidence.Period, "%v", tried.Evidence.NotComputed)
+		require.NotNil(t, tried.Evidence.Period.CountedAt)
+		assert.Equal(t, now, *tried.Evidence.Period.CountedAt)
+		begun, err := s.Drafts.Edit(ctx, catalog.Ref{Kind: catalog.KindDataset, Name: "crossings"}, 0, []edit.Edit{{Op: edit.Set, Path: "/columns/at/type", Value: edit.TextOf("datetime")}})
+		require.NoError(t, err)
+		require.Empty(t, begun.Findings)
+		within, err = s.Drafts.Within(ctx, "")
+		require.NoError(t, err)
+		trial, err = s.Runs.Prepare(within, "query:crossings", req)
+		require.NoError(t, err)
+		tried, err = trial.Stream(within, export.Whole{Writer: &pausing{}})
+		require.NoError(t, err)
+		assert.Equal(t, []string{"the records outside the period: records are counted in the background for what is published, and this is a draft"}, tried.Evidence.NotComputed)
+		require.NoError(t, s.Drafts.Drop(ctx, catalog.Ref{Kind: catalog.KindDataset, Name: "crossings"}))
 
 		asked := map[string][]string{
 			"crossings": {"5 Jan 2026 to 9 Jan 2026", "../9 Jan 2026", "9 Jan 2026/..", "1 Dec 2025", "2026"},

@@ -95,6 +95,7 @@ type Of struct {
 	From    *base.Relation
 	query   compile.Query // of the dataset's own criteria
 	key     string
+	tried   bool // the dataset is not published: what is counted of its like serves, and nothing is counted for it
 }
 
 // Of tells what a calendar of a dataset counts. It is nil where there can be none: where the
@@ -102,9 +103,6 @@ type Of struct {
 func (c *Counts) Of(d *catalog.Dataset, of *column.Column, from *base.Relation) *Of {
 	if d == nil || of == nil || !of.Type.IsDated() || len(d.Values) > 0 || from.SQL.HasCriteriaInside() {
 		return nil
-	}
-	if c.base.Published.Load().Datasets[d.Name] != d {
-		return nil // it is only tried
 	}
 	fixed := true
 	d.Where.Walk(func(n *criteria.Node) {
@@ -123,8 +121,12 @@ func (c *Counts) Of(d *catalog.Dataset, of *column.Column, from *base.Relation) 
 		}
 	}
 	sum := sha256.Sum256(fmt.Appendf(nil, "%+v\n%s\n%s %s %s %s %v\n%s", d.Source.At.Place(), text, of.Name, of.Type, of.Stored, of.Pattern, of.Zone, d.Source.Zone))
-	return &Of{Dataset: d, Column: of, From: from, query: query, key: hex.EncodeToString(sum[:])}
+	tried := c.base.Published.Load().Datasets[d.Name] != d
+	return &Of{Dataset: d, Column: of, From: from, query: query, key: hex.EncodeToString(sum[:]), tried: tried}
 }
+
+// IsTried reports whether the dataset is not published, so that nothing is counted for it.
+func (of *Of) IsTried() bool { return of.tried }
 
 // own is a query of the dataset's own criteria.
 func own(d *catalog.Dataset, s phrase.Setting) compile.Query {
@@ -151,7 +153,7 @@ func (c *Counts) Find(ctx context.Context, of *Of) *store.Calendar {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	now := c.base.Config.Now()
-	if !k.wanted && hasPassed(k.failed, now, retryAge) && (k.calendar.Counted.IsZero() || !k.calendar.Began.IsZero() || hasPassed(k.checked, now, checkAge)) && !of.Dataset.Source.Counting.Off {
+	if !of.tried && !k.wanted && hasPassed(k.failed, now, retryAge) && (k.calendar.Counted.IsZero() || !k.calendar.Began.IsZero() || hasPassed(k.checked, now, checkAge)) && !of.Dataset.Source.Counting.Off {
 		c.want(k, job{of: of})
 	}
 	if k.calendar.Counted.IsZero() || !k.calendar.Days.IsComplete() {
@@ -203,6 +205,9 @@ func (c *Counts) find(ctx context.Context, of *Of) (*known, error) {
 	if kept == nil {
 		kept = &store.Calendar{Key: of.key}
 	}
+	if of.tried {
+		return &known{calendar: *kept}, nil
+	}
 	kept.Source, kept.Dataset, kept.Column = of.Dataset.Source.Name, of.Dataset.Name, of.Column.Name
 	c.mu.Lock()
 	defer c.mu.Unlock()
@@ -242,7 +247,7 @@ const sizeAge = 10 * time.Minute
 
 type sized struct {
 	changed int64
-	dataset string
+	dataset *catalog.Dataset // a draft's is another one than that which is published
 }
 
 type size struct {
@@ -255,7 +260,7 @@ type size struct {
 // It counts no more of them than that to learn it.
 func (c *Counts) IsLarge(ctx context.Context, v source.View, d *catalog.Dataset, from *base.Relation, q compile.Query) (bool, error) {
 	q.Where = nil
-	key := sized{c.base.Changed.Load(), d.Name}
+	key := sized{c.base.Changed.Load(), d}
 	if known, ok := c.sizes.Get(key); ok && !hasPassed(known.at, c.base.Config.Now(), sizeAge) {
 		return known.large, nil
 	}
@@ -274,7 +279,7 @@ func (c *Counts) Took(d *catalog.Dataset, records int64, took time.Duration) {
 	if records <= int64(c.base.Config.SmallTable) {
 		return
 	}
-	c.sizes.Put(sized{c.base.Changed.Load(), d.Name}, size{took > fastCount, c.base.Config.Now()})
+	c.sizes.Put(sized{c.base.Changed.Load(), d}, size{took > fastCount, c.base.Config.Now()})
 }
 
 // change changes a calendar and keeps it. Readers have copies, which do not change.

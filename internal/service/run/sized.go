@@ -138,7 +138,10 @@ func (c *counter) outside(ctx context.Context, inside int64) error {
 	found := c.run.runs.counts.Find(ctx, c.of)
 	if found == nil {
 		why := "they were not counted yet; that is done in the background"
-		if c.of.Dataset.Source.Counting.Off {
+		switch {
+		case c.of.IsTried():
+			why = "records are counted in the background for what is published, and this is a draft"
+		case c.of.Dataset.Source.Counting.Off:
 			why = "the source says that its records are not counted in the background"
 		}
 		c.e.NotComputed = append(c.e.NotComputed, "the records outside the period: "+why)
