@@ -1,6 +1,6 @@
 import { expect, type Page } from '@playwright/test';
 import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
-import { mkdtempSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { criteria, entries, find, pointer, valueOf, type Node } from '../src/workroom/part';
@@ -163,6 +163,172 @@ test('two developers on one definition: parts of both', async ({ page, request }
   await expect(theirs).toBeHidden();
   await expect(sentence(page)).toContainText(/amount, closed/);
   await dropAll(page);
+});
+
+test('two windows and a lost connection lose nothing', async ({ page }) => {
+  const at = '/workroom/query/open-claims';
+  await page.goto(at);
+  const other = await page.context().newPage();
+  await other.goto(at);
+  await pick(page, 'Add: + sort', 'amount');
+  await expect(sentence(other)).toContainText(/then\s+amount/, { timeout: 5000 }); // by itself
+
+  // One window without the service: what is typed and what is chosen there is kept, and a reload keeps it too.
+  await page.getByRole('button', { name: 'File', exact: true }).click();
+  const file = page.getByRole('textbox', { name: 'The definition as a file' });
+  await page.route('**/api/v1/drafts/**', (route) => route.abort());
+  await file.getByText('query: open-claims').click();
+  await page.keyboard.press('End');
+  await page.keyboard.type(' # asked often');
+  await expect(page.getByText('The service does not answer. What you did is kept here and saved as soon as it does.')).toBeVisible();
+  await pick(other, 'Add: + column', 'closed');
+  await saved(other);
+  await page.reload();
+  await page.unroute('**/api/v1/drafts/**');
+  await page.reload();
+  await expect(file).toContainText('# asked often');
+  const text = async () => ((await (await page.request.get('/api/v1/drafts/query/open-claims')).json()) as { text: string }).text;
+  await expect.poll(text).toContain('query: open-claims # asked often');
+
+  await page.getByRole('button', { name: 'Sentence' }).click();
+  await page.route('**/api/v1/drafts/**', (route) => route.abort());
+  await pick(page, 'Add: + condition', 'amount');
+  await expect(page.getByText('The service does not answer.')).toBeVisible();
+  await page.unroute('**/api/v1/drafts/**');
+  await expect(sentence(page)).toContainText(/amount\s+is present/);
+  await expect(sentence(other)).toContainText(/amount\s+is present/);
+
+  // Both type at once: the text has what each of them did.
+  await page.getByRole('button', { name: 'File', exact: true }).click();
+  await page.route('**/api/v1/drafts/**', (route) => route.abort());
+  await file.getByText('sort:').click();
+  await page.keyboard.press('End');
+  await page.keyboard.type(' # oldest first');
+  await expect(page.getByText('The service does not answer.')).toBeVisible();
+  await pick(other, /^Column: reason/, 'claim'); // another column in its place
+  await saved(other);
+  await page.unroute('**/api/v1/drafts/**');
+  await expect(page.getByText('Both changes are in it now.')).toBeVisible();
+  expect(await text()).toContain('# oldest first');
+  await other.close();
+  await page.getByRole('button', { name: 'Sentence' }).click();
+  await dropAll(page);
+});
+
+test('a screen reader reads a sentence, and a finding is mended by keys alone', async ({ page }) => {
+  const at = '/api/v1/drafts/query/late-sailings';
+  await page.goto('/workroom/query/late-sailings');
+  await expect(sentence(page)).toContainText('minutes late');
+  await expect(sentence(page)).toMatchAriaSnapshot(`
+    - group "As a sentence":
+      - text: Show
+      - 'button "Column: departed"'
+      - text: ","
+      - 'button "Column: route"'
+      - text: of
+      - 'button "Dataset: Sailings"'
+      - group "all of these hold":
+        - group "departed within Which days of travel?"
+        - group "route is one of Which routes?"
+        - group "minutes late at least At least how many minutes late?"
+      - text: sorted by
+      - 'button "Sorted by: departed, newest first"'
+  `);
+  await page.request.post(`${at}/edits`, { data: { version: 0, edits: [{ op: 'add', path: '/show/-', value: 'vesel' }] } });
+  await page.reload();
+  await expect(sentence(page)).toContainText('No column "vesel"');
+  await page.getByRole('heading', { level: 1 }).click();
+  const mend = sentence(page).getByRole('button', { name: 'Write vessel' });
+  for (let n = 0; n < 80 && !(await mend.evaluate((b) => b === document.activeElement)); n++) await page.keyboard.press('Tab');
+  await expect(mend).toBeFocused();
+  await page.keyboard.press('Enter');
+  await expect(sentence(page)).not.toContainText('No column');
+  await dropAll(page);
+});
+
+test('sections are put in order by keys and by drag', async ({ page }) => {
+  await page.goto('/workroom/report/late-in-figures');
+  const layout = page.getByRole('list', { name: 'The sections in their order' });
+  await expect(layout.getByRole('listitem')).toHaveCount(6);
+  await layout.getByRole('button', { name: /^figure Late sailings/ }).focus();
+  await page.keyboard.press('Alt+ArrowDown');
+  await expect(layout.getByRole('button', { name: 'figure Late sailings, 2 of 6' })).toBeFocused();
+  await layout.getByRole('button', { name: /^table Reasons/ }).dragTo(layout.getByRole('button', { name: /^figure typical/ }));
+  await expect(layout.getByRole('button', { name: 'table Reasons, 1 of 6' })).toBeVisible();
+  await accessible(page);
+  await saved(page);
+  await page.getByRole('button', { name: 'Changes' }).click();
+  await expect(page.getByRole('region', { name: 'What this draft changes' })).toContainText(/sections\[1\]\s+was moved there from\s+sections\[6\]/);
+  await expect(page.getByRole('textbox', { name: 'This draft' })).toContainText('- table: {query: late-by-reason');
+  await accessible(page);
+  await page.getByRole('button', { name: 'Fields' }).click();
+  await dropAll(page);
+});
+
+test('SQL is written with its tables, columns and questions at hand', async ({ page }) => {
+  const text =
+    'pikegate: 1\ndataset: long-routes\nsource: harbour\nsql: SELECT route, minutes FROM routes\nkey: [route]\ncolumns:\n  route: {type: text}\n  minutes: {type: integer}\n';
+  const put = await page.request.put('/api/v1/drafts/dataset/long-routes', { data: { version: 0, text } });
+  expect(put.ok()).toBe(true);
+  await page.goto('/workroom/dataset/long-routes');
+  const sql = page.getByRole('textbox', { name: 'sql', exact: true });
+  await sql.click();
+  await page.keyboard.press('Control+End');
+  await page.keyboard.type(' WHERE minu');
+  await page.getByRole('option', { name: 'minutes' }).first().click();
+  await page.keyboard.type(' >= :least_minutes');
+  await expect(page.getByRole('button', { name: 'Make the question least-minutes' })).toBeVisible();
+  await accessible(page);
+  await dropAll(page);
+});
+
+// The steps of the tutorial, as it tells them: what stands there in bold is what is pressed here, in the same order.
+test('the tutorial, step by step', async ({ page }) => {
+  const told = readFileSync('../docs/tutorial/your-first-report.md', 'utf8').split('## The same in the browser')[1]!;
+  const bold = [...told.matchAll(/\*\*([^*]+)\*\*/g)].map((m) => m[1]);
+  const pressed: string[] = [];
+  /** Presses what has a name. */
+  async function press(name: string, role: 'link' | 'button' = 'button', shown: string | RegExp = name) {
+    pressed.push(name);
+    await page.getByRole(role, { name: shown }).first().click();
+  }
+  await page.goto('/reports');
+  await press('Workroom', 'link');
+  await press('Find data', 'link');
+  await page.getByRole('link', { name: 'bookings', exact: true }).click();
+  await press('Describe it as a dataset');
+  await expect(page.getByRole('region', { name: 'Columns' })).toContainText(/2026-\d\d-\d\d\s+is read as\s+\w{3} \d/);
+  await press('New report of it', 'link');
+  await page.getByRole('radio', { name: /Records between two dates/ }).check();
+  await page.getByRole('combobox', { name: /^By which date/ }).selectOption('Travel on');
+  await page.getByRole('textbox', { name: /^Title/ }).fill('Large parties in the browser');
+  await press('Make it');
+  await expect(sentence(page)).toContainText(/Show\s+travel on, booking id, .*of\s+Bookings.*travel on\s+within\s+Which days \(travel on\)\?/s);
+  await press('+ condition', 'button', 'Add: + condition');
+  await page.keyboard.type('party');
+  await page.keyboard.press('Enter');
+  await node(page, '/where/all/1')
+    .getByRole('button', { name: /^How it is compared/ })
+    .click();
+  await page.keyboard.type('at least');
+  await page.keyboard.press('Enter');
+  await press('Ask for it');
+  await page.getByRole('textbox', { name: 'A new question, named' }).fill('party-of');
+  await page.getByRole('button', { name: 'Ask', exact: true }).click();
+  await expect(node(page, '/where/all/1')).toContainText(/party\s+at least/);
+  await expect(trial(page).getByRole('status').first()).toBeVisible();
+  pressed.push('answers');
+  await trial(page).getByText('answers', { exact: true }).click();
+  await trial(page).getByRole('textbox', { name: 'From, that day included' }).fill('24 Nov 2026');
+  await expect(trial(page)).toContainText('162 records');
+  await trial(page).getByRole('textbox', { name: /party/i }).fill('6');
+  await expect(trial(page)).toContainText('6 records');
+  await press('Check and publish', 'link');
+  await press('Publish', 'button', /^Publish \d+ drafts/);
+  await expect(page.getByText(/^\s*Published:/)).toBeVisible();
+  await page.getByRole('link', { name: 'report large-parties-in-the-browser' }).click();
+  await expect(page.getByRole('heading', { name: 'Large parties in the browser' })).toBeVisible();
+  expect(pressed).toEqual(bold);
 });
 
 test('every definition of the demo goes through its parts and back without a changed byte', async ({ request }) => {

@@ -1,13 +1,13 @@
 <script lang="ts">
   import { tick, type Snippet } from 'svelte';
   import { messageOf } from '../lib/api';
-  import { counted, spelledDay } from '../lib/format';
+  import { counted } from '../lib/format';
   import type { Words } from './api';
   import type { DraftEditor } from './draft.svelte';
   import Operand from './Operand.svelte';
   import PickPiece from './PickPiece.svelte';
   import Piece from './Piece.svelte';
-  import { columnOptions, entries, entry, findingsAt, items, pointer, textOf, type Node } from './part';
+  import { columnOptions, conditionWords, entry, findingsAt, pointer, textOf, type Node } from './part';
   import { promptText } from './templates';
   import { saveDraft } from './api';
 
@@ -23,19 +23,7 @@
   const isBare = $derived(node.op === 'missing' || node.op === 'present');
   const isWrong = (path: string, key: boolean) => findingsAt(editor.draft?.findings ?? [], path, !key).some((f) => !f.warning && !!f.key === key);
 
-  const operandText = $derived.by(() => {
-    const of = node.operand;
-    if (prompt) return `${asked?.ask ?? prompt}${entry(of, 'side') ? ` (its ${textOf(entry(of, 'side'))})` : ''}`;
-    if (entry(of, 'column')) return `the record's ${words?.columns.find((c) => c.name === textOf(entry(of, 'column')))?.label ?? textOf(entry(of, 'column'))}`;
-    if (entry(of, 'person')) return `the ${textOf(entry(of, 'person'))} of who runs it`;
-    if (of?.kind === 'mapping')
-      return entries(of)
-        .map((e) => `${items(e.part).map(textOf).join(', ') || textOf(entry(e.part, 'prompt'))} (${e.key})`)
-        .join(', ');
-    const texts = of?.kind === 'list' ? items(of).map(textOf) : [textOf(of)];
-    if (node.op === 'within' && texts.length === 2) return texts.join(' to ');
-    return texts.map((t) => (/^\d{4}-\d\d-\d\d$/.test(t) ? spelledDay(t) : t === '' ? '…' : t)).join(', ');
-  });
+  const said = $derived(conditionWords(node, words));
 
   const columnPath = $derived(node.path + pointer(node.column));
 
@@ -72,7 +60,7 @@
 </script>
 
 <PickPiece
-  text={column?.label.toLowerCase() ?? node.column}
+  text={said.column}
   names="Column"
   look={isWrong(columnPath, true) ? 'wrong' : 'data'}
   path={columnPath}
@@ -82,7 +70,7 @@
   pick={setColumn}
 />
 <PickPiece
-  text={op?.said ?? node.op.replaceAll('_', ' ')}
+  text={said.op}
   names="How it is compared"
   look={!op && words ? 'wrong' : 'data'}
   path={node.operandPath}
@@ -108,7 +96,7 @@
   {/snippet}
 </PickPiece>
 {#if !isBare}
-  <Piece text={operandText} names="Compared with" look={isWrong(node.operandPath, false) ? 'wrong' : prompt ? 'prompt' : 'data'} path="{node.operandPath}/">
+  <Piece text={said.operand} names="Compared with" look={isWrong(node.operandPath, false) ? 'wrong' : prompt ? 'prompt' : 'data'} path="{node.operandPath}/">
     {#snippet children(close)}
       {#if words && column && op}
         <Operand
@@ -138,7 +126,7 @@
 {#if boundary && (node.op === 'before' || node.op === 'after')}
   <div class="my-1 flex flex-wrap items-center gap-x-3 gap-y-1.5 border-l-3 border-amber bg-amber-tint px-3 py-1.5 text-[14.5px]/[1.35]">
     <span class="flex-1"
-      >{counted(boundary, 'record')} {boundary === 1 ? 'lies' : 'lie'} on {operandText} itself and {boundary === 1 ? 'is' : 'are'} left out.</span
+      >{counted(boundary, 'record')} {boundary === 1 ? 'lies' : 'lie'} on {said.operand} itself and {boundary === 1 ? 'is' : 'are'} left out.</span
     >
     <button
       type="button"

@@ -6,7 +6,7 @@
   import Findings from './Findings.svelte';
   import Group from './Group.svelte';
   import { movable } from './movable';
-  import { columnOptions, findingsAt, groups, moveTo, partsOf, pointer, wrap, type Logic, type Node } from './part';
+  import { columnOptions, conditionWords, findingsAt, groups, moveTo, partsOf, pointer, wrap, type Logic, type Node } from './part';
   import PickPiece from './PickPiece.svelte';
   import Piece from './Piece.svelte';
 
@@ -32,6 +32,14 @@
   let over = $state(false);
 
   const said: Record<Logic, string> = { all: 'of these hold', any: 'of these holds', none: 'of these holds' };
+  // What a screen reader says of it as a whole.
+  const label = $derived.by(() => {
+    if (node.is === 'group') return `${node.logic} ${said[node.logic]}`;
+    if (node.is === 'filter') return `the filter ${node.name} holds`;
+    if (node.is === 'other') return `${node.text || 'nothing'} is no condition yet`;
+    const { column, op, operand } = conditionWords(node, words);
+    return `${column} ${op} ${operand}`.trim();
+  });
   const count = (n: number | undefined) => (n === undefined ? '' : n.toLocaleString('en'));
 
   async function move(edits: ReturnType<typeof moveTo>, to?: string) {
@@ -102,7 +110,7 @@
 <div
   class={over ? 'border-t-2 border-deep' : 'border-t-2 border-transparent'}
   role="group"
-  aria-label={node.is === 'group' ? 'Group' : 'Condition'}
+  aria-label={label}
   tabindex={list ? 0 : -1}
   data-node={node.path}
   draggable={!!list}

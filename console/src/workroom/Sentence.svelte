@@ -107,7 +107,7 @@
   </div>
 {/snippet}
 
-<div class="say rounded-container border border-line bg-card px-6 py-4 text-[18px]/[1.75]">
+<div role="group" aria-label="As a sentence" class="say rounded-container border border-line bg-card px-6 py-4 text-[18px]/[1.75]">
   {#if isQuery}
     <div>
       {#if isSummary}

@@ -20,4 +20,12 @@
 </script>
 
 <div class="mt-2 grid grid-cols-2 text-sm text-quiet"><span>{old.name}</span><span>{now.name}</span></div>
-<div bind:this={box} class="max-h-[60vh] overflow-auto rounded-container border border-line bg-card"></div>
+<!-- it scrolls, by keys too -->
+<!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+<div
+  bind:this={box}
+  tabindex="0"
+  role="region"
+  aria-label="The texts beside each other"
+  class="max-h-[60vh] overflow-auto rounded-container border border-line bg-card"
+></div>

@@ -27,6 +27,22 @@ export function completeQuestion(context: CompletionContext, prompts: string[]) 
   return { from, options: prompts.map((name) => ({ label: name, type: 'variable', detail: 'question' })), validFor: /^[\w-]*$/ };
 }
 
+/** The columns of the tables that a statement names. */
+export function completeColumn(context: CompletionContext, tables: TableKind[]) {
+  const word = context.matchBefore(/[\w$]+/);
+  if (!word || context.matchBefore(/[.:][\w$]*/)) return null; // behind a table, and behind a colon, others tell
+  const named = new Set(
+    context.state.doc
+      .toString()
+      .toLowerCase()
+      .match(/[\w$]+/g),
+  );
+  const options = tables
+    .filter((t) => named.has(t.name.toLowerCase()))
+    .flatMap((t) => (t.columns ?? []).map((name) => ({ label: name, type: 'property', detail: t.name })));
+  return { from: word.from, options, validFor: /^[\w$]*$/ };
+}
+
 /** Makes the editor in a box; a changed text is handed on once nothing is typed for a moment, or the editor is left. */
 export function sqlEditor(box: HTMLElement, text: string, change: (text: string) => void): SqlEditor {
   const language = new Compartment();
@@ -36,6 +52,7 @@ export function sqlEditor(box: HTMLElement, text: string, change: (text: string)
     return [
       sql({ dialect, schema, upperCaseKeywords: true }),
       dialect.language.data.of({ autocomplete: (context: CompletionContext) => completeQuestion(context, prompts) }),
+      dialect.language.data.of({ autocomplete: (context: CompletionContext) => completeColumn(context, tables) }),
     ];
   };
   let timer: ReturnType<typeof setTimeout> | undefined;
