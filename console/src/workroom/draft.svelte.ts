@@ -33,6 +33,8 @@ export class DraftEditor {
   readonly path: string;
 
   #queue: Promise<unknown> = Promise.resolve();
+  /** Changes that are asked for, those that wait for others too. */
+  #asked = 0;
   #changing: Promise<unknown> = Promise.resolve();
   /** The text that what is typed goes on from, and whether it took the place of what another window did. */
   #from = '';
@@ -188,7 +190,7 @@ export class DraftEditor {
 
   /** Asks for a change once those before it are made. It has moved where another window saved the draft. */
   #do(ask: (version: number) => Promise<Draft>): Promise<'done' | 'moved' | 'refused' | 'failed'> {
-    const made = this.#queue.then(async () => {
+    const run = async () => {
       this.busy++;
       try {
         this.draft = await ask(this.draft?.version ?? 0);
@@ -206,8 +208,10 @@ export class DraftEditor {
         return cause instanceof Refused ? ('refused' as const) : ('failed' as const);
       } finally {
         this.busy--;
+        this.#asked--;
       }
-    });
+    };
+    const made = this.#asked++ === 0 ? run() : this.#queue.then(run); // at once where nothing is in front of it
     this.#queue = made;
     return made;
   }
