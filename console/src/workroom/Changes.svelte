@@ -140,8 +140,8 @@
           {#each findings as f, i (i)}
             {@const [kind, name] = placeOf(f).split(' ')}
             <p class="my-1 border-l-3 px-3 py-1 text-[14.5px] {f.warning ? 'border-amber bg-amber-tint' : 'border-brick bg-brick-tint'}">
-              {#if kind && name}<a href="/workroom/{kind}/{encodeURIComponent(name)}" onclick={follow}>{kind} {name}</a>, line {f.place.line}:
-              {/if}{f.message}{f.suggestions?.length ? `; did you mean “${f.suggestions[0]}”?` : '.'}
+              {#if kind && name}<a href="/workroom/{kind}/{encodeURIComponent(name)}?at={f.place.line}:{f.place.column ?? 1}" onclick={follow}>{kind} {name}</a
+                >, line {f.place.line}:{' '}{/if}{f.message}{f.suggestions?.length ? `; did you mean “${f.suggestions[0]}”?` : '.'}
             </p>
           {/each}
         {/if}

@@ -54,6 +54,8 @@
   let words = $state.raw<Words>();
   let uses = $state.raw<Named[]>([]);
   let counts = $state.raw<Record<string, number>>({});
+  /** How many findings of other definitions are listed. */
+  const mostElsewhere = 20;
   type View = 'form' | 'file' | 'both' | 'changes';
   let view = $state<View>((localStorage.getItem('workroom view') as View | null) ?? (innerWidth >= 1700 ? 'both' : 'form'));
 
@@ -372,7 +374,7 @@
         {#if editor.draft.elsewhere.length > 0}
           <section class="mt-3" aria-label="Elsewhere">
             <h2 class="mb-1 text-[15px] font-[660]">What this does elsewhere</h2>
-            {#each editor.draft.elsewhere as f, i (i)}
+            {#each editor.draft.elsewhere.slice(0, mostElsewhere) as f, i (i)}
               <p class="border-l-3 px-3 py-1 text-[14.5px] {f.warning ? 'border-amber bg-amber-tint' : 'border-brick bg-brick-tint'}">
                 <a href="/workroom/{f.kind}/{encodeURIComponent(f.name)}" onclick={follow}>{f.kind} {f.name}</a>: {f.message}.
                 {#if f.code === 'prompt_not_asked'}
@@ -380,6 +382,7 @@
                 {/if}
               </p>
             {/each}
+            {#if editor.draft.elsewhere.length > mostElsewhere}<p class="text-sm text-quiet">and {editor.draft.elsewhere.length - mostElsewhere} more</p>{/if}
           </section>
         {/if}
       {/if}

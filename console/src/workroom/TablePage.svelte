@@ -63,7 +63,7 @@
 <div class="mx-auto max-w-[1180px] px-6 pt-7 pb-15">
   <PageHead title={table}>
     {#snippet about()}<a href="/workroom/data" onclick={follow}>Data</a> · {source}{#if info}{' '}· about {counted(info.about, 'record')}, {info.sampled
-          ? `a sample of ${info.looked_at.toLocaleString('en')} looked at`
+          ? `a sample of ${info.looked_at.toLocaleString('en')} from both ends of its key looked at, so that pictures leave the middle out`
           : 'all looked at'}{info.key.length ? ` · key ${info.key.join(', ')}` : ' · no key'}{/if}{/snippet}
     {#snippet tools()}
       <button type="button" class="btn bg-deep text-on-deep" disabled={!info} onclick={() => void describe()}>Describe it as a dataset</button>

@@ -252,6 +252,7 @@ export function fileEditor(box: HTMLElement, draft: DraftEditor, root: Schema): 
         ]),
         EditorView.contentAttributes.of({ 'aria-label': 'The definition as a file' }),
         EditorView.lineWrapping,
+        EditorView.theme({ '.cm-scroller': { minHeight: '300px' } }),
         EditorView.updateListener.of((update) => {
           if (update.docChanged && !update.transactions.some((t) => t.annotation(fromOutside))) draft.type(written(update.state.doc.toString()));
         }),

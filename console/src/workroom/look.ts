@@ -5,6 +5,7 @@ import { tags } from '@lezer/highlight';
 
 const colours = HighlightStyle.define([
   { tag: [tags.propertyName, tags.definition(tags.propertyName)], color: 'var(--deep)' },
+  { tag: tags.keyword, color: 'var(--deep)', fontWeight: '640' },
   { tag: tags.comment, color: 'var(--quiet)', fontStyle: 'italic' },
   { tag: tags.string, color: 'var(--ink)' },
   { tag: [tags.punctuation, tags.separator, tags.brace, tags.squareBracket], color: 'var(--quiet)' },
@@ -12,7 +13,7 @@ const colours = HighlightStyle.define([
 
 const look = EditorView.theme({
   '&': { fontSize: '13.5px', backgroundColor: 'var(--card)', color: 'var(--ink)' },
-  '.cm-scroller': { fontFamily: '"DejaVu Sans Mono", ui-monospace, monospace', lineHeight: '1.55', minHeight: '300px' },
+  '.cm-scroller': { fontFamily: '"DejaVu Sans Mono", ui-monospace, monospace', lineHeight: '1.55' },
   '.cm-gutters': { backgroundColor: 'var(--paper)', color: 'var(--quiet)', border: 'none' },
   '.cm-activeLine': { backgroundColor: 'color-mix(in srgb, var(--tint) 55%, transparent)' },
   '.cm-cursor': { borderLeftColor: 'var(--ink)' },

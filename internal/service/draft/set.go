@@ -201,6 +201,7 @@ func (s *Drafts) told(ctx context.Context, d store.Draft) (*Draft, error) {
 		told.Form = formOf(parsed.Root, lines)
 	}
 	others := map[string]*edit.Document{}
+	building := buildingOn(d.Ref, made.catalog, s.base.Published.Load().Catalog)
 	for _, f := range made.faults {
 		kind, name, _ := strings.Cut(f.Place.File, " ")
 		found := Finding{Fault: *f, Kind: catalog.Kind(kind), Name: name}
@@ -208,6 +209,9 @@ func (s *Drafts) told(ctx context.Context, d store.Draft) (*Draft, error) {
 			found.at(parsed)
 			told.Findings = append(told.Findings, found)
 			continue
+		}
+		if !building[catalog.Ref{Kind: found.Kind, Name: name}] {
+			continue // another draft's own
 		}
 		if _, known := others[f.Place.File]; !known {
 			others[f.Place.File], _ = edit.Parse(made.documents[catalog.Ref{Kind: found.Kind, Name: name}].Text)
@@ -224,6 +228,23 @@ func (s *Drafts) told(ctx context.Context, d store.Draft) (*Draft, error) {
 	}
 	told.Sound = made.holds(d.Ref)
 	return told, s.beside(ctx, d, told)
+}
+
+// buildingOn are the definitions that build on one, directly or not, in any of some catalogs: where
+// it cannot be read just now, that which is published knows them.
+func buildingOn(ref catalog.Ref, among ...*catalog.Catalog) map[catalog.Ref]bool {
+	found := map[catalog.Ref]bool{}
+	for left := []catalog.Ref{ref}; len(left) > 0; left = left[1:] {
+		for _, c := range among {
+			for _, user := range c.Users[left[0]] {
+				if !found[user] {
+					found[user] = true
+					left = append(left, user)
+				}
+			}
+		}
+	}
+	return found
 }
 
 // at tells which part of a document is meant; the whole where it stands at its start.
