@@ -219,7 +219,7 @@ func newLists(at spot, was, is, mine *Node) *lists {
 	}
 	taken := map[int]bool{}
 	for j, i := range l.theirs.from {
-		k := -1
+		var k int
 		if i >= 0 {
 			k = l.own.to[i]
 		} else {
