@@ -16,8 +16,8 @@ import (
 // floors are the packages from the ground up. A package imports those of lower floors only,
 // and none beside it.
 var floors = [][]string{
-	{"internal/core/civil", "internal/core/english", "internal/core/value", "internal/core/difference", "internal/core/edit"},
-	{"internal/core/fault", "internal/core/column", "internal/core/daycount"},
+	{"internal/core/civil", "internal/core/english", "internal/core/value", "internal/core/edit"},
+	{"internal/core/fault", "internal/core/column", "internal/core/daycount", "internal/core/difference"},
 	{"internal/core/phrase", "internal/core/infer", "internal/core/customsql"},
 	{"internal/core/prompt"},
 	{"internal/core/criteria"},
@@ -50,7 +50,7 @@ var besides = map[string][]string{
 // definitions.
 var (
 	pure = []string{"github.com/shopspring/decimal"}
-	yaml = []string{"internal/core/definition", "internal/core/difference", "internal/core/edit"}
+	yaml = []string{"internal/core/definition", "internal/core/edit"}
 	// impure are those of the standard library that it may not import.
 	impure = []string{"database/sql", "io/fs", "log", "log/slog", "net", "net/http", "os", "os/exec", "path/filepath", "syscall"}
 )

@@ -1,4 +1,5 @@
 import { expect, test as base, type Page } from '@playwright/test';
+import { readFileSync } from 'node:fs';
 import { accessible, test } from './page';
 
 const from = (page: Page) => page.getByRole('textbox', { name: 'From, that day included' });
@@ -531,7 +532,7 @@ test('a summary shows its rows, what they come to and what they leave out', asyn
   await accessible(page);
 });
 
-test('all records download as CSV', async ({ page, request }) => {
+test('all records download as CSV and as a workbook', async ({ page, request }) => {
   await page.goto('/reports/waybills-by-day?manifest-period=last+month&goods=');
   await expect(rows(page).first()).toBeVisible();
   const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Download CSV' }).click()]);
@@ -540,6 +541,15 @@ test('all records download as CSV', async ({ page, request }) => {
   for await (const chunk of await download.createReadStream()) chunks.push(chunk as Buffer);
   const wanted = await request.post('/api/v1/reports/waybills-by-day/runs?output=csv', { data: { answers: { 'manifest-period': 'last month' } } });
   expect(Buffer.concat(chunks).equals(await wanted.body())).toBe(true);
+
+  const [book] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Download XLSX' }).click()]);
+  expect(book.suggestedFilename()).toBe('waybills-by-day-2026-11-23.xlsx');
+  expect(
+    readFileSync(await book.path())
+      .subarray(0, 2)
+      .toString(),
+  ).toBe('PK');
+  await expect(page.getByText('The records are downloaded.')).toBeVisible();
 });
 
 test('the run button is in sight at every size, in light and dark, and axe finds nothing', async ({ page, request }) => {

@@ -559,7 +559,7 @@ func testBadInput(t *testing.T, c *caller) {
 		}
 	}
 	status, text := c.run("late-sailings", "?output=pdf", `{}`)
-	assert.Equal(t, 400, status, string(text))
+	assert.Equal(t, 406, status, string(text))
 	status, text = c.run("late-sailings", "?outputs=csv", `{}`)
 	assert.Equal(t, 400, status, string(text))
 }

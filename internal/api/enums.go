@@ -11,7 +11,6 @@ import (
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/export"
 	"pikegate/internal/load"
 	"pikegate/internal/service/counts"
 	"pikegate/internal/service/receipt"
@@ -51,10 +50,6 @@ func (loadTotals) Schema(huma.Registry) *huma.Schema {
 type state receipt.State
 
 func (state) Schema(huma.Registry) *huma.Schema { return enumOf(receipt.AllStates()) }
-
-type output export.Format
-
-func (output) Schema(huma.Registry) *huma.Schema { return enumOf(export.Formats) }
 
 // listed puts the lists of words into the parts of answers that other packages define.
 func listed(api huma.API) {

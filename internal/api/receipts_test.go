@@ -1,16 +1,22 @@
 package api_test
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
+	"io"
+	"net/http"
+	"strings"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
 
 	"pikegate/demo/demotest"
 	"pikegate/internal/api"
+	"pikegate/internal/export"
 	"pikegate/internal/service/answer"
 	"pikegate/internal/service/author"
 	"pikegate/internal/service/receipt"
@@ -104,4 +110,41 @@ func TestReceipts(t *testing.T) {
 	assert.Zero(t, result.Receipt.ID)
 	post("/reports/fuel-on-a-day/runs", report+"/runs", `{"files":[{"name":"q.yaml","text":"pikegate: 1\nquery: fuel-on-a-day\n"}]}`, 422, &p)
 	assert.EqualValues(t, "definitions_refused", p.Code)
+}
+
+// A format that there is not is refused, whoever names it, and never answered with another.
+func TestFormats(t *testing.T) {
+	ferries := demotest.Start(t)
+	ask := func(query, accept string) (*http.Response, []byte) {
+		req, err := http.NewRequest("POST", ferries.URL+"/api/v1/reports/late-in-figures/runs"+query, strings.NewReader(`{}`))
+		require.NoError(t, err)
+		req.Header.Set("Content-Type", "application/json")
+		req.Header.Set("Accept", accept)
+		answer, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		defer answer.Body.Close()
+		text, err := io.ReadAll(answer.Body)
+		require.NoError(t, err)
+		return answer, text
+	}
+	for _, c := range []struct{ query, accept, says string }{
+		{"?output=docx", "", `there is no output \"docx\"; the formats are json, csv, ndjson, xlsx and events`},
+		{"", "application/pdf, image/png;q=0.5", "no result is sent as application/pdf, image/png;q=0.5; the formats are"},
+	} {
+		answer, text := ask(c.query, c.accept)
+		assert.Equal(t, 406, answer.StatusCode, "%s", text)
+		assert.Contains(t, string(text), c.says)
+	}
+	for accept, want := range map[string]string{"*/*": "application/json", "text/html, */*;q=0.8": "application/json", "application/json;q=0.2, " + export.MediaTypes[export.XLSX]: export.MediaTypes[export.XLSX]} {
+		answer, _ := ask("", accept)
+		assert.Equal(t, []any{200, want}, []any{answer.StatusCode, answer.Header.Get("Content-Type")}, accept)
+	}
+	_, text := ask("?output=xlsx", "")
+	book, err := excelize.OpenReader(bytes.NewReader(text))
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Late sailings", "Minutes late on average", "Passengers who waited", "Late sailings by day", "Reasons", "Reasons (2)", "About"}, book.GetSheetList())
+	_, text = ask("?output=xlsx&section=6", "")
+	book, err = excelize.OpenReader(bytes.NewReader(text))
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Reasons", "About"}, book.GetSheetList())
 }

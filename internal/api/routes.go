@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
 	"net/http"
 	"reflect"
@@ -12,9 +13,11 @@ import (
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/negotiation"
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/readback"
@@ -248,7 +251,7 @@ func (r routes) register(api huma.API) {
 	r.registerReceipts(api)
 	r.registerDrafts(api)
 	run := huma.Operation{OperationID: "run-report", Method: http.MethodPost, Path: Prefix + "/reports/{report}/runs",
-		Summary: "Run a report and send its records", Errors: []int{400, 404, 409, 413, 502, 504}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}
+		Summary: "Run a report and send its records", Errors: []int{400, 404, 406, 409, 413, 502, 504}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}
 	run.Responses = map[string]*huma.Response{"200": {Description: "The records. The header Link leads to the receipt, as describedby.", Content: resultContent(api.OpenAPI().Components.Schemas)}}
 	huma.Register(api, run, r.run)
 }
@@ -259,9 +262,10 @@ func resultContent(schemas huma.Registry) map[string]*huma.MediaType {
 		return &huma.MediaType{Schema: &huma.Schema{Type: huma.TypeString, Description: about}}
 	}
 	return map[string]*huma.MediaType{
-		"application/json":     {Schema: &huma.Schema{OneOf: []*huma.Schema{schemas.Schema(reflect.TypeFor[Result](), true, "Result"), schemas.Schema(reflect.TypeFor[SectionsResult](), true, "SectionsResult")}}},
-		"text/csv":             text("RFC 4180: a header of column names, lines that end in CRLF, a missing value as an empty field, empty text as two quotes."),
-		"application/x-ndjson": text("One object a line, its members by column name."),
+		"application/json":             {Schema: &huma.Schema{OneOf: []*huma.Schema{schemas.Schema(reflect.TypeFor[Result](), true, "Result"), schemas.Schema(reflect.TypeFor[SectionsResult](), true, "SectionsResult")}}},
+		"text/csv":                     text("RFC 4180: a header of column names, lines that end in CRLF, a missing value as an empty field, empty text as two quotes."),
+		"application/x-ndjson":         text("One object a line, its members by column name."),
+		export.MediaTypes[export.XLSX]: {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary", Description: "A workbook: a sheet for each section, and one named About."}},
 	}
 }
 
@@ -420,8 +424,8 @@ func (r routes) choices(ctx context.Context, in *struct {
 func (r routes) run(ctx context.Context, in *struct {
 	Drafted
 	Report  string `path:"report"`
-	Output  output `query:"output" doc:"The format; that of the header Accept where it is absent, else JSON."`
-	Section int    `query:"section" minimum:"1" maximum:"1000" doc:"The number of the section that alone is wanted, from 1. Without it JSON has all sections, and CSV and NDJSON the only table."`
+	Output  string `query:"output" maxLength:"100" doc:"The format: json, csv, ndjson, xlsx or events; that of the header Accept where it is absent, else JSON. Another one is refused with 406."`
+	Section int    `query:"section" minimum:"1" maximum:"1000" doc:"The number of the section that alone is wanted, from 1. Without it JSON and XLSX have all sections, and CSV and NDJSON the only table."`
 	Safe    bool   `query:"safe" doc:"Of CSV: put an apostrophe before fields that a spreadsheet program would take for formulas. Without it CSV is true to the data."`
 	Accept  string `header:"Accept"`
 	Body    RunRequest
@@ -430,7 +434,10 @@ func (r routes) run(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	format := formatOf(export.Format(in.Output), in.Accept)
+	format, err := formatOf(in.Output, in.Accept)
+	if err != nil {
+		return nil, err
+	}
 	if in.Safe {
 		if format != export.CSV {
 			return nil, newProblem(http.StatusBadRequest, fault.InvalidRequest, "safe says something of CSV, and the output is to be "+string(format))
@@ -438,7 +445,7 @@ func (r routes) run(ctx context.Context, in *struct {
 		format = export.SafeCSV
 	}
 	section := in.Section
-	if section == 0 && format != export.JSON && format != export.Events {
+	if section == 0 && (format == export.CSV || format == export.SafeCSV || format == export.NDJSON) {
 		section = answer.OnlyTable
 	}
 	run, err := r.service.Runs.Prepare(ctx, in.Report, answer.Request{Section: section, View: in.Body.View, Answers: in.Body.Answers, AsOf: in.Body.AsOf,
@@ -453,9 +460,14 @@ func (r routes) run(ctx context.Context, in *struct {
 		}
 		to := run.Sending(c.BodyWriter(), func() { cutOff(c.BodyWriter()) })
 		var result export.Result
-		if run.Several() {
+		switch {
+		case format == export.XLSX:
+			book := export.NewWorkbook(to, run.Zone, r.service.Base.Spool.Dir)
+			defer book.Close()
+			result = book
+		case run.Several():
 			result = export.NewSections(format, to, run.Zone)
-		} else {
+		default:
 			result = export.Whole{Writer: export.New(format, to, run.Columns, run.Zone, run.Notes()...)}
 		}
 		_, err := run.Stream(ctx, result)
@@ -481,14 +493,41 @@ func cutOff(w io.Writer) {
 	}
 }
 
-func formatOf(output export.Format, accept string) export.Format {
-	switch {
-	case output != "":
-		return output
-	case strings.Contains(accept, "text/csv"):
-		return export.CSV
-	case strings.Contains(accept, "ndjson"):
-		return export.NDJSON
+// formatOf is the format that is asked for, by name or by the header Accept.
+func formatOf(output, accept string) (export.Format, error) {
+	if output != "" {
+		if slices.Contains(export.Formats, export.Format(output)) {
+			return export.Format(output), nil
+		}
+		return "", notOffered(fmt.Sprintf("there is no output %q", english.Shorten(output)))
 	}
-	return export.JSON
+	if accept == "" {
+		return export.JSON, nil
+	}
+	offered := []string{"application/json", "text/csv", "application/x-ndjson", export.MediaTypes[export.XLSX]}
+	switch negotiation.SelectQValue(accept, offered) {
+	case "text/csv":
+		return export.CSV, nil
+	case "application/x-ndjson":
+		return export.NDJSON, nil
+	case export.MediaTypes[export.XLSX]:
+		return export.XLSX, nil
+	case "":
+		if !strings.Contains(accept, "*/*") && !strings.Contains(accept, "application/*") {
+			break
+		}
+		fallthrough
+	default:
+		return export.JSON, nil
+	}
+	return "", notOffered(fmt.Sprintf("no result is sent as %s", english.Shorten(accept)))
+}
+
+// notOffered refuses a format, with the list of those that there are.
+func notOffered(says string) error {
+	var names []string
+	for _, f := range export.Formats {
+		names = append(names, string(f))
+	}
+	return newProblem(http.StatusNotAcceptable, fault.NotOffered, says+"; the formats are "+english.Both(names))
 }

@@ -22,7 +22,7 @@ import (
 // tableOutput is what a terminal gets; the others are what the service sends.
 const tableOutput = "table"
 
-var outputs = []export.Format{tableOutput, export.JSON, export.CSV, export.NDJSON}
+var outputs = []export.Format{tableOutput, export.JSON, export.CSV, export.NDJSON, export.XLSX}
 
 func newRun() *cobra.Command {
 	var given, with []string
@@ -134,6 +134,9 @@ func runTo(c *cobra.Command, client *client, report string, asked api.RunRequest
 	format := export.Format(output)
 	if output == tableOutput {
 		format = export.JSON
+	}
+	if format == export.XLSX && to == "" && isTerminal(c.OutOrStdout()) {
+		return fail(exitUsage, "a workbook is nothing for a terminal; say --to FILE, such as --to %s.xlsx", report)
 	}
 	path := sectionPath(fmt.Sprintf("%s/runs?output=%s&safe=%t", reportPath(report), format, safe), "&", section)
 	answer, err := client.call(c.Context(), http.MethodPost, path, asked, export.MediaTypes[format])

@@ -1,6 +1,6 @@
 // Package export writes records as they come, in the formats that leave the
-// service: CSV (RFC 4180), JSON and NDJSON. Nothing is held back but one
-// buffer, so that memory does not grow with the result.
+// service: CSV (RFC 4180), JSON, NDJSON and XLSX. Nothing is held in memory but one
+// buffer, so that it does not grow with the result.
 package export
 
 import (
@@ -27,13 +27,16 @@ const (
 	// evidence is being counted.
 	Events Format = "events"
 
+	// XLSX is a workbook, of all sections.
+	XLSX Format = "xlsx"
+
 	// SafeCSV is CSV whose fields no spreadsheet program takes for a formula. It is asked for
 	// as CSV, so that it is none of Formats.
 	SafeCSV Format = "csv for spreadsheets"
 )
 
 // Formats lists them in the order of the reference.
-var Formats = []Format{JSON, CSV, NDJSON, Events}
+var Formats = []Format{JSON, CSV, NDJSON, XLSX, Events}
 
 // MediaTypes tells the media type of each format.
 var MediaTypes = map[Format]string{
@@ -41,6 +44,7 @@ var MediaTypes = map[Format]string{
 	SafeCSV: "text/csv; charset=utf-8; header=present",
 	JSON:    "application/json",
 	NDJSON:  "application/x-ndjson",
+	XLSX:    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
 	Events:  "application/x-ndjson; events=true",
 }
 

@@ -344,7 +344,7 @@ func TestWhatADatabaseSaysOfATable(t *testing.T) {
 			assert.Equal(t, []source.TableName{{Name: "seen", Sort: "view"}, {Name: "t", Sort: "table"}}, names)
 			names, err = v.TablesWithColumns(ctx)
 			require.NoError(t, err)
-			assert.Equal(t, []string{"id", "a"}, names[1].Columns)
+			assert.Equal(t, []string{"a", "b", "c"}, names[1].Columns)
 			found, err := v.Table(ctx, "t")
 			require.NoError(t, err)
 			assert.Equal(t, []string{"b", "a"}, found.Key())

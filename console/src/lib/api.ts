@@ -226,9 +226,11 @@ export function runAgain(id: number, asOf: string): Promise<Comparison> {
   return decoded(post(`/receipts/${id}/again`, asOf ? { as_of: asOf } : {}));
 }
 
-/** All records as CSV that a spreadsheet program may open. It fails where the stream broke off, so that no half file is taken for a whole one. */
-export async function downloadCsv(name: string, answers: Answers, section: number, view: View): Promise<Blob> {
-  const response = await post(reportPath(name, '/runs', { output: 'csv', safe: 'true', section: String(section) }), { answers, view });
+/** All records as CSV that a spreadsheet program may open, or as a workbook, which has all sections where none is named. It fails where the stream broke off, so that no half file is taken for a whole one. */
+export async function download(name: string, output: 'csv' | 'xlsx', answers: Answers, section: number, view: View): Promise<Blob> {
+  const query: Record<string, string> = output === 'csv' ? { output, safe: 'true' } : { output };
+  if (section > 0) query.section = String(section);
+  const response = await post(reportPath(name, '/runs', query), { answers, view });
   try {
     return await response.blob();
   } catch (cause) {

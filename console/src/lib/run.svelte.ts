@@ -3,7 +3,7 @@ import { answersOf, fieldsFromQuery, queryOf, queryOfView, viewFromQuery, type F
 import {
   BrokeOff,
   countMatches,
-  downloadCsv,
+  download,
   messageOf,
   moreRows,
   Refused,
@@ -218,15 +218,17 @@ export class ReportRun {
     }
   }
 
-  /** Saves all rows of a section. */
-  async download(section: number) {
+  /** Saves all rows of a section, or of all where it is 0. */
+  async download(output: 'csv' | 'xlsx', section: number) {
     if (!this.report) return;
     this.note = 'Fetching all records…';
     try {
-      const file = URL.createObjectURL(await downloadCsv(this.name, this.answers, section, section === this.report.main ? this.view : {}));
+      const file = URL.createObjectURL(
+        await download(this.name, output, this.answers, section, section === 0 || section === this.report.main ? this.view : {}),
+      );
       Object.assign(document.createElement('a'), {
         href: file,
-        download: `${[this.name, this.report.sections.length > 1 ? section : 0, this.report.as_of].filter(Boolean).join('-')}.csv`,
+        download: `${[this.name, this.report.sections.length > 1 ? section : 0, this.report.as_of].filter(Boolean).join('-')}.${output}`,
       }).click();
       setTimeout(() => URL.revokeObjectURL(file), 60_000);
       this.note = 'The records are downloaded.';

@@ -30,8 +30,9 @@
       {#if isDeveloper()}<a class="{button} no-underline" href="/workroom/report/{encodeURIComponent(run.name)}" onclick={follow}>Definition</a>{/if}
       <button type="button" class={button} onclick={() => run.copyLink()}>Link</button>
       {#if !result?.several}
-        <button type="button" class={button} onclick={() => run.download(1)} disabled={!result || run.stale}>Download CSV</button>
+        <button type="button" class={button} onclick={() => run.download('csv', 1)} disabled={!result || run.stale}>Download CSV</button>
       {/if}
+      <button type="button" class={button} onclick={() => run.download('xlsx', 0)} disabled={!result || run.stale}>Download XLSX</button>
     {/snippet}
   </PageHead>
   <p class="min-h-[1.42em] text-sm text-quiet" role="status">{run.note}</p>

@@ -16,7 +16,7 @@
   {#if !alone}
     <div class="flex flex-wrap items-baseline justify-between gap-x-4">
       <h2 class="text-base font-[660]">{section.label}</h2>
-      <button type="button" class="btn-plain print:hidden" onclick={() => run.download(section.section)} disabled={run.stale}>Download CSV</button>
+      <button type="button" class="btn-plain print:hidden" onclick={() => run.download('csv', section.section)} disabled={run.stale}>Download CSV</button>
     </div>
   {/if}
   {#if section.says}<p class="mb-1 text-sm text-quiet">{section.says}</p>{/if}

@@ -146,6 +146,7 @@ const (
 // Codes of requests: why a request is not carried out.
 const (
 	InvalidRequest     Code = "invalid_request"
+	NotOffered         Code = "not_offered"
 	NotFound           Code = "not_found"
 	Unknown            Code = "unknown"
 	UnknownReceipt     Code = "unknown_receipt"
@@ -324,6 +325,7 @@ var Registry = []Registered{
 	{TooManyColumns, Loads, "The file has more columns than are loaded.", "TestFilesThatHoldTooMuch"},
 	{FieldTooLong, Loads, "A field is longer than is loaded.", "TestFilesThatHoldTooMuch"},
 	{UnpacksTooLarge, Loads, "The file unpacks to more than is loaded.", "TestFilesThatHoldTooMuch"},
+	{NotOffered, Requests, "A result is wanted in a format that there is not; the formats are listed.", "POST /api/v1/reports/late-sailings/runs?output=docx {\"answers\": {}}"},
 	{InvalidRequest, Requests, "The request does not have the shape that the OpenAPI document describes.", "POST /api/v1/reports/late-sailings/runs {\"answers\": 7}"},
 	{NotFound, Requests, "The service has no such path, or no such method of it.", "GET /api/v1/nothing"},
 	{Unknown, Requests, "Nothing has the name that was given.", "GET /api/v1/reports/nothing"},
