@@ -462,7 +462,7 @@ func (r routes) run(ctx context.Context, in *struct {
 		var result export.Result
 		switch {
 		case format == export.XLSX:
-			book := export.NewWorkbook(to, run.Zone, r.service.Base.Spool.Dir)
+			book := export.NewWorkbook(to, run.Zone, r.service.Base.Spool.Dir, run.Asks())
 			defer book.Close()
 			result = book
 		case run.Several():

@@ -3,6 +3,7 @@ package export
 import (
 	"fmt"
 	"slices"
+	"unicode/utf8"
 
 	"github.com/xuri/excelize/v2"
 )
@@ -16,14 +17,12 @@ func (s *sheet) drawn() error {
 	}
 	f := s.workbook.file
 	grid := grid{name: name, file: f}
-	for i, width := range s.widths() {
-		column, err := excelize.ColumnNumberToName(i + 1)
-		if err != nil {
-			return err
-		}
-		if err := f.SetColWidth(name, column, column, width); err != nil {
-			return err
-		}
+	s.wide = s.widths()
+	for i, width := range s.wide {
+		grid.wide(i+1, width)
+	}
+	if err := f.SetRowHeight(name, 1, s.headingHeight()); err != nil {
+		return err
 	}
 	grid.row(1, 1, s.headings())
 	for i, cells := range s.waiting {
@@ -102,6 +101,16 @@ func (g *grid) cell(column, row int, cell any) {
 	}
 }
 
+func (g *grid) wide(column int, width float64) {
+	name, err := excelize.ColumnNumberToName(column)
+	if err == nil {
+		err = g.file.SetColWidth(g.name, name, name, width)
+	}
+	if g.err == nil {
+		g.err = err
+	}
+}
+
 // read is a cell as a text.
 func read(cell any) string {
 	switch c := cell.(type) {
@@ -154,6 +163,7 @@ func (s *sheet) series(g *grid) (all []excelize.ChartSeries, right int) {
 	}
 	rows, columns := map[string]int{}, map[string]int{}
 	left := right + 2
+	g.wide(left, s.wide[across])
 	g.cell(left, 1, excelize.Cell{StyleID: s.workbook.heading(), Value: s.labels()[across]})
 	for _, cells := range s.waiting {
 		unit, of := read(cells[across]), read(cells[split])
@@ -163,6 +173,7 @@ func (s *sheet) series(g *grid) (all []excelize.ChartSeries, right int) {
 		}
 		if _, known := columns[of]; !known {
 			columns[of] = left + 1 + len(columns)
+			g.wide(columns[of], min(max(float64(utf8.RuneCountInString(of))+2.5, narrowest), widest))
 			g.cell(columns[of], 1, excelize.Cell{StyleID: s.workbook.heading(), Value: of})
 		}
 		g.cell(columns[of], rows[unit], cells[up])

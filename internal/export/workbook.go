@@ -2,6 +2,7 @@ package export
 
 import (
 	"archive/zip"
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -26,6 +27,7 @@ type Workbook struct {
 	file   *excelize.File
 	to     io.Writer
 	zone   *time.Location
+	asks   map[string]string
 	styles map[string]int  // by number format
 	names  map[string]bool // of sheets, in small letters
 	sheet  *sheet          // the one at hand
@@ -36,9 +38,9 @@ type Workbook struct {
 	mostRows int // of a sheet
 }
 
-// NewWorkbook begins a workbook. Rows that wait lie in dir.
-func NewWorkbook(to io.Writer, zone *time.Location, dir string) *Workbook {
-	w := &Workbook{file: excelize.NewFile(excelize.Options{TmpDir: dir}), to: to, zone: zone, styles: map[string]int{}, names: map[string]bool{"about": true, "history": true}, mostRows: mostSheetRows}
+// NewWorkbook begins a workbook. Rows that wait lie in dir; asks are what prompts ask, by name.
+func NewWorkbook(to io.Writer, zone *time.Location, dir string, asks map[string]string) *Workbook {
+	w := &Workbook{file: excelize.NewFile(excelize.Options{TmpDir: dir}), to: to, zone: zone, asks: asks, styles: map[string]int{}, names: map[string]bool{"about": true, "history": true}, mostRows: mostSheetRows}
 	w.file.SetZipWriter(func(io.Writer) excelize.ZipWriter { return zip.NewWriter(to) }) // straight on its way
 	return w
 }
@@ -60,6 +62,8 @@ const (
 	mostCharted    = 5_000 // rows that a chart is drawn of
 	widest         = 60.0
 	narrowest      = 9.0
+	lineHeight     = 15.0 // points
+	aboutWidth     = 90
 	firstSheetName = "Sheet1"
 )
 
@@ -151,7 +155,11 @@ func (w *Workbook) style(format string) int {
 	}
 	id, known := w.styles[format]
 	if !known {
-		id, _ = w.file.NewStyle(&excelize.Style{CustomNumFmt: &format})
+		var alignment *excelize.Alignment // of numbers to the right, as usual
+		if strings.HasPrefix(format, "yyyy") {
+			alignment = &excelize.Alignment{Horizontal: "left"}
+		}
+		id, _ = w.file.NewStyle(&excelize.Style{CustomNumFmt: &format, Alignment: alignment})
 		w.styles[format] = id
 	}
 	return id
@@ -162,7 +170,7 @@ func (w *Workbook) heading() int {
 	id, known := w.styles["heading"]
 	if !known {
 		id, _ = w.file.NewStyle(&excelize.Style{
-			Font: &excelize.Font{Bold: true, Color: "124B52"}, Fill: excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{"E3EEEC"}},
+			Font: &excelize.Font{Bold: true, Color: "124B52", Family: "Calibri", Size: lineHeight - 4}, Fill: excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{"E3EEEC"}},
 			Border: []excelize.Border{{Type: "bottom", Style: 1, Color: "124B52"}}, Alignment: &excelize.Alignment{Vertical: "top", WrapText: true},
 		})
 		w.styles["heading"] = id
@@ -230,7 +238,6 @@ func (s *sheet) open() (err error) {
 	if s.sheets++; s.sheets == 1 {
 		s.wide = s.widths()
 	}
-	s.row = 0
 	for i, width := range s.wide {
 		if err := s.stream.SetColWidth(i+1, i+1, width); err != nil {
 			return err
@@ -239,7 +246,8 @@ func (s *sheet) open() (err error) {
 	if err := s.stream.SetPanes(&frozen); err != nil {
 		return err
 	}
-	if err := s.write(s.headings()); err != nil {
+	s.row = 1
+	if err := s.stream.SetRow("A1", s.headings(), excelize.RowOpts{Height: s.headingHeight()}); err != nil {
 		return err
 	}
 	waited := s.waiting
@@ -327,6 +335,20 @@ func (s *sheet) headings() []any {
 		cells = append(cells, excelize.Cell{StyleID: s.workbook.heading(), Value: label})
 	}
 	return cells
+}
+
+// headingHeight is that of the headings, which may be longer than their columns are wide.
+func (s *sheet) headingHeight() float64 {
+	most := 1.0
+	for i, label := range s.labels() {
+		most = max(most, linesOf(label, s.wide[i]-1))
+	}
+	return most * lineHeight
+}
+
+// linesOf is about how many lines a text takes in a width of so many characters.
+func linesOf(text string, width float64) float64 {
+	return math.Ceil(max(1, float64(utf8.RuneCountInString(text))) / max(width, 1))
 }
 
 // widths are those of the columns, by what is in the first rows, in characters.
@@ -451,7 +473,6 @@ func (w *Workbook) about(text []byte) error {
 		ReadBack string `json:"read_back"`
 		Answers  []struct {
 			Prompt  string `json:"prompt"`
-			Ask     string `json:"ask"`
 			Given   bool   `json:"given"`
 			Spelled string `json:"spelled"`
 		} `json:"answers"`
@@ -482,7 +503,7 @@ func (w *Workbook) about(text []byte) error {
 		if a.Given {
 			answer = a.Spelled
 		}
-		rows = append(rows, [2]any{"Answer to " + a.Prompt, answer})
+		rows = append(rows, [2]any{cmp.Or(w.asks[a.Prompt], a.Prompt), answer})
 	}
 	if r.Records != nil {
 		rows = append(rows, [2]any{"Records", *r.Records})
@@ -526,12 +547,15 @@ func (w *Workbook) about(text []byte) error {
 	if err := w.file.SetColWidth(name, "A", "A", 24); err != nil {
 		return err
 	}
-	if err := w.file.SetColWidth(name, "B", "B", 90); err != nil {
+	if err := w.file.SetColWidth(name, "B", "B", aboutWidth); err != nil {
 		return err
 	}
 	for i, row := range rows {
 		at := strconv.Itoa(i + 1)
 		if err := w.file.SetSheetRow(name, "A"+at, &[]any{row[0], row[1]}); err != nil {
+			return err
+		}
+		if err := w.file.SetRowHeight(name, i+1, min(409, lineHeight*linesOf(fmt.Sprint(row[1]), aboutWidth))); err != nil {
 			return err
 		}
 	}

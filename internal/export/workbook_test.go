@@ -57,7 +57,7 @@ func TestWorkbook(t *testing.T) {
 	helsinki, err := time.LoadLocation("Europe/Helsinki")
 	require.NoError(t, err)
 	var b bytes.Buffer
-	w := NewWorkbook(&b, helsinki, t.TempDir())
+	w := NewWorkbook(&b, helsinki, t.TempDir(), map[string]string{"days": "Which days?"})
 	defer w.Close()
 	all := append(columns(t), &column.Column{Name: "id2", Type: column.Integer, Label: "No."}, &column.Column{Name: "yes", Type: column.YesNo, Label: "Yes"})
 	s := w.Section(Head{Section: 1, Kind: "table", Label: "Trips: all / [of them]"}, all)
@@ -98,7 +98,7 @@ func TestWorkbook(t *testing.T) {
 	for _, row := range about.Rows {
 		told = append(told, row[0][1]+": "+row[1][1])
 	}
-	assert.Equal(t, []string{"Report: Trips", "What it says: All trips.", "Answer to days: Sun 25 Oct 2026", "Answer to routes: left unanswered", "Rows: 4", "As of: 2026-11-23",
+	assert.Equal(t, []string{"Report: Trips", "What it says: All trips.", "Which days?: Sun 25 Oct 2026", "routes: left unanswered", "Rows: 4", "As of: 2026-11-23",
 		"Days by the clock of: Europe/Helsinki", "Run by: Ines", "Run at: 2026-11-23 10:00:00 +02:00", "Receipt: 7", "Fingerprint: 37be", "Note: 1 value cannot be read.",
 		"Note: Longer than the 32767 characters that a cell holds, and cut off there: 1 text. CSV and JSON have them whole",
 		"Note: Control characters, which the format cannot hold, stand as \ufffd: in 1 text. CSV and JSON have them"}, told)
@@ -107,7 +107,7 @@ func TestWorkbook(t *testing.T) {
 // Several sections are several sheets; a chart is the workbook's own, drawn of the numbers beside it.
 func TestWorkbookOfSections(t *testing.T) {
 	var b bytes.Buffer
-	w := NewWorkbook(&b, time.UTC, t.TempDir())
+	w := NewWorkbook(&b, time.UTC, t.TempDir(), nil)
 	defer w.Close()
 	w.mostRows = 3
 	month, err := column.ParsePattern("yyyy-MM-dd")
@@ -165,7 +165,7 @@ func TestWorkbookOfSections(t *testing.T) {
 // A result without a row has its headings.
 func TestAnEmptyWorkbook(t *testing.T) {
 	var b bytes.Buffer
-	w := NewWorkbook(&b, time.UTC, t.TempDir())
+	w := NewWorkbook(&b, time.UTC, t.TempDir(), nil)
 	defer w.Close()
 	s := w.Section(Head{Label: strings.Repeat("Sailings ", 9)}, columns(t))
 	require.NoError(t, s.Begin())

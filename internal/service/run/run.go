@@ -382,6 +382,15 @@ func (r *Run) Notes() []string {
 	return all
 }
 
+// Asks are what the report's prompts ask, by name.
+func (r *Run) Asks() map[string]string {
+	all := map[string]string{}
+	for _, p := range r.ready.Bound.Report.Prompts {
+		all[p.Name] = p.Ask
+	}
+	return all
+}
+
 // Several reports whether the result is of several sections, and not of one.
 func (r *Run) Several() bool { return r.several() }
 
