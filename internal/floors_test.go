@@ -20,7 +20,7 @@ var floors = [][]string{
 	{"internal/core/fault", "internal/core/column", "internal/core/daycount", "internal/core/difference"},
 	{"internal/core/phrase", "internal/core/infer", "internal/core/customsql"},
 	{"internal/core/prompt"},
-	{"internal/core/criteria"},
+	{"internal/core/criteria", "internal/core/oneline"},
 	{"internal/core/summary", "internal/core/evidence"},
 	{"internal/core/readback"},
 	{"internal/core/catalog"},

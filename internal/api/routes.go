@@ -239,6 +239,7 @@ func (r routes) register(api huma.API) {
 			return ok(), nil
 		})
 	huma.Register(api, huma.Operation{OperationID: "about", Method: http.MethodGet, Path: Prefix + "/about", Summary: "The service, and who asks"}, r.about)
+	huma.Register(api, huma.Operation{OperationID: "read-line", Method: http.MethodPost, Path: Prefix + "/line", Summary: "Read a line such as \"late sailings last month\": the report that it means, and the answers in it; nothing is run", Errors: []int{400, 413}}, r.line)
 	huma.Register(api, huma.Operation{OperationID: "list-reports", Method: http.MethodGet, Path: Prefix + "/reports", Summary: "List reports by shelf and title", Errors: []int{400}}, r.reports)
 	huma.Register(api, huma.Operation{OperationID: "show-report", Method: http.MethodGet, Path: Prefix + "/reports/{report}", Summary: "A report with its questions", Errors: []int{400, 404}}, r.report)
 	huma.Register(api, huma.Operation{OperationID: "understand-answers", Method: http.MethodPost, Path: Prefix + "/reports/{report}/answers",
@@ -289,6 +290,16 @@ func (r routes) reports(_ context.Context, in *struct {
 		out.Body.Reports[i] = summary(report)
 	}
 	return out, nil
+}
+
+// LineText is a line to read.
+type LineText struct {
+	Text string `json:"text" doc:"A report, and answers to what it asks, in any order: late sailings last month outer loop."`
+	AsOf string `json:"as_of,omitempty" maxLength:"1000" doc:"The day to take for today."`
+}
+
+func (r routes) line(ctx context.Context, in *struct{ Body LineText }) (*body[answer.Line], error) {
+	return answered[answer.Line](ctx)(r.service.Answers.Line(ctx, in.Body.Text, in.Body.AsOf))
 }
 
 func (r routes) report(ctx context.Context, in *struct {

@@ -43,6 +43,9 @@ func Count(n int, one string) string {
 
 // Title is a text that begins with a capital letter.
 func Title(text string) string {
+	if text == "" {
+		return ""
+	}
 	r, size := utf8.DecodeRuneInString(text)
 	return string(unicode.ToUpper(r)) + text[size:]
 }
