@@ -1,5 +1,6 @@
 <script lang="ts">
-  import { about } from './lib/api';
+  import { linkOfLine } from './lib/answers';
+  import { about, readLine } from './lib/api';
   import { currentMode, nextMode } from './lib/mode.svelte';
   import { currentPerson, isDeveloper, setPerson } from './lib/person.svelte';
   import { currentUrl, decodedPart, follow, go, rewrite } from './lib/route.svelte';
@@ -32,6 +33,13 @@
     if (report || (isWorkroom ? url.pathname !== at : !isReports)) go(to);
     else rewrite(to);
   }
+  /** Opens the report that a line means, with the answers in it; where it means none, the page says so. */
+  async function open(event: KeyboardEvent) {
+    const text = (event.currentTarget as HTMLInputElement).value;
+    if (event.key !== 'Enter' || isWorkroom || text.trim() === '') return;
+    const line = await readLine(text).catch(() => undefined);
+    if (line?.report) go(linkOfLine(line));
+  }
 </script>
 
 <a class="absolute -left-[999px] z-10 bg-card px-3 py-1.5 focus:top-2 focus:left-2" href="#main">To the page's content</a>
@@ -53,9 +61,11 @@
     class="input ml-auto w-[270px] min-w-[60px] bg-[#164f56] text-sm text-white ring-[#2c6970] placeholder:text-[#c9dad8]"
     type="search"
     aria-label={isWorkroom ? 'Find a definition' : 'Find a report'}
-    placeholder={isWorkroom ? 'Find a definition' : 'Find a report'}
+    placeholder={isWorkroom ? 'Find a definition' : 'Find a report, answers too'}
+    title={isWorkroom ? undefined : 'A report, and answers to what it asks, in any order; Enter opens it'}
     value={find}
     oninput={(e) => search(e.currentTarget.value)}
+    onkeydown={(e) => void open(e)}
   />
   <button class="cursor-pointer border-b border-dotted border-[#6d8f92] text-[#c9dad8]" onclick={nextMode} title="Light, dark, or as the system has it">
     <span class="sr-only">Appearance:</span>

@@ -532,6 +532,23 @@ test('a summary shows its rows, what they come to and what they leave out', asyn
   await accessible(page);
 });
 
+test('one line is enough: a report with its answers, each as it was understood', async ({ page }) => {
+  await page.goto('/');
+  const line = page.getByRole('searchbox', { name: 'Find a report' });
+  await line.fill('late sailings last month outer loop moon');
+  const means = page.getByRole('region', { name: 'What this line means' });
+  await expect(means).toContainText(/Late sailings with last month \(Thu 1 Oct 2026 through Sat 31 Oct 2026 \(31 days\)\), outer loop \(Outer Loop\)\./);
+  await expect(means).toContainText('Not understood: moon.');
+  await accessible(page);
+  await line.fill('fuel');
+  await expect(means).toContainText('Several reports fit alike: Fuel by harbour and quarter, Fuel on a day.');
+  await line.fill('sailings late over 20 minutes last month outer loop');
+  await line.press('Enter');
+  await expect(page).toHaveURL(/\/reports\/late-sailings\?/);
+  await expect(page.locator('.read')).toContainText('route is Outer Loop, and minutes late at least 20 min');
+  await expect(rows(page).first()).toContainText('Outer Loop');
+});
+
 test('all records download as CSV and as a workbook', async ({ page, request }) => {
   await page.goto('/reports/waybills-by-day?manifest-period=last+month&goods=');
   await expect(rows(page).first()).toBeVisible();

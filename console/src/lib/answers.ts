@@ -99,3 +99,9 @@ export function queryOfEntered(entered: Record<string, unknown>): string {
   }
   return query.toString();
 }
+
+/** The link that opens a report with the answers that stand in a line. */
+export function linkOfLine(line: { report: string; answers: Record<string, unknown> }): string {
+  const query = queryOfEntered(line.answers);
+  return `/reports/${encodeURIComponent(line.report)}${query ? `?${query}` : ''}`;
+}

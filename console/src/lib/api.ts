@@ -107,6 +107,13 @@ export async function listReports(search: string, signal?: AbortSignal): Promise
   return list.reports;
 }
 
+export type Line = Schemas['Line'];
+
+/** Reads a line: which report it means, and which answers stand in it. */
+export function readLine(text: string, signal?: AbortSignal): Promise<Line> {
+  return decoded(post('/line', { text }, signal), signal);
+}
+
 export function showReport(name: string, asOf = ''): Promise<ReportInfo> {
   return decoded(call(reportPath(name, '', asOf ? { as_of: asOf } : {}), {}));
 }

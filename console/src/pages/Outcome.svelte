@@ -30,9 +30,9 @@
       {#if isDeveloper()}<a class="{button} no-underline" href="/workroom/report/{encodeURIComponent(run.name)}" onclick={follow}>Definition</a>{/if}
       <button type="button" class={button} onclick={() => run.copyLink()}>Link</button>
       {#if !result?.several}
-        <button type="button" class={button} onclick={() => run.download('csv', 1)} disabled={!result || run.stale}>Download CSV</button>
+        <button type="button" class={button} onclick={() => run.download('csv', 1)} disabled={!result || run.stale} aria-label="Download CSV">CSV</button>
       {/if}
-      <button type="button" class={button} onclick={() => run.download('xlsx', 0)} disabled={!result || run.stale}>Download XLSX</button>
+      <button type="button" class={button} onclick={() => run.download('xlsx', 0)} disabled={!result || run.stale} aria-label="Download XLSX">XLSX</button>
     {/snippet}
   </PageHead>
   <p class="min-h-[1.42em] text-sm text-quiet" role="status">{run.note}</p>

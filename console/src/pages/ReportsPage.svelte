@@ -1,5 +1,6 @@
 <script lang="ts">
-  import { listReports, type ReportSummary } from '../lib/api';
+  import { linkOfLine } from '../lib/answers';
+  import { listReports, readLine, type Line, type ReportSummary } from '../lib/api';
   import { counted } from '../lib/format';
   import { follow } from '../lib/route.svelte';
   import Notice from '../parts/Notice.svelte';
@@ -24,6 +25,29 @@
     return () => stop.abort();
   });
 
+  // What was typed, read as one line: a report and answers.
+  let line = $state.raw<Line>();
+  $effect(() => {
+    const text = find.trim();
+    if (text === '') {
+      line = undefined;
+      return;
+    }
+    const stop = new AbortController();
+    const timer = setTimeout(
+      () =>
+        readLine(text, stop.signal).then(
+          (read) => (line = read),
+          () => {}, // the list below says what is wrong
+        ),
+      120,
+    );
+    return () => {
+      clearTimeout(timer);
+      stop.abort();
+    };
+  });
+
   const shelves = $derived([...Map.groupBy(reports ?? [], (r) => r.shelf || 'On no shelf')]);
 </script>
 
@@ -32,11 +56,33 @@
 <div class="mx-auto max-w-[860px] px-6 pt-7 pb-15">
   <PageHead title="Reports" />
   <p class="text-quiet" role="status">
-    {#if reports && find}{counted(reports.length, 'report')} with “{find}”{:else if reports}{counted(reports.length, 'report')}, by shelf{/if}
+    {#if reports && find}{reports.length === 0 && line?.report ? '' : `${counted(reports.length, 'report')} with “${find}”`}{:else if reports}{counted(
+        reports.length,
+        'report',
+      )}, by shelf{/if}
   </p>
+  {#if line?.report}
+    <section class="mt-3 border-l-4 border-deep bg-tint px-4 py-2.5" aria-label="What this line means">
+      <p role="status">
+        <a class="font-[640]" href={linkOfLine(line)} onclick={follow}>{line.title}</a>{#each line.understood as u, i (i)}{i === 0 ? ' with ' : ', '}<b
+            class="font-[600] text-amber">{u.words}</b
+          >{#if u.refused}{' '}<span class="text-brick">({u.refused})</span>{:else if u.spelled}{' '}<span class="text-quiet">({u.spelled})</span>{/if}{/each}.
+        {#if line.left_over.length > 0}<span class="text-brick">Not understood: {line.left_over.join(', ')}.</span>{/if}
+      </p>
+      <p class="text-sm text-quiet">Enter opens it.</p>
+    </section>
+  {:else if line && line.fits.length > 1}
+    <section class="mt-3 border-l-4 border-amber bg-amber-tint px-4 py-2.5" aria-label="What this line means">
+      <p role="status">
+        Several reports fit alike: {#each line.fits as f, i (f.name)}{i > 0 ? ', ' : ''}<a href="/reports/{encodeURIComponent(f.name)}" onclick={follow}
+            >{f.title}</a
+          >{/each}. One more word of a title says which.
+      </p>
+    </section>
+  {/if}
   {#if failed}
     <Notice kind="failed">{failed}</Notice>
-  {:else if reports && reports.length === 0}
+  {:else if reports && reports.length === 0 && !line?.report}
     <p>
       {#if find}No report holds these words. <a href="/" onclick={follow}>Show all reports</a>
       {:else}No reports yet. Put a file of definitions with <code class="code">pikegate put</code>, or try the demo with
