@@ -8,6 +8,8 @@ import (
 	"strings"
 	"unicode"
 
+	"pikegate/internal/core/civil"
+	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/core/prompt"
 )
@@ -57,12 +59,13 @@ const mostWords = 40
 // is named.
 func Read(line string, reports []*Report) []Reading {
 	words := wordsOf(line)
+	known := dates{}
 	var best []Reading
 	for _, r := range reports {
 		if !r.isNamed(words) {
 			continue
 		}
-		reading := r.read(words)
+		reading := r.read(words, known)
 		switch {
 		case len(best) == 0 || reading.score > best[0].score:
 			best = []Reading{reading}
@@ -77,8 +80,16 @@ func Read(line string, reports []*Report) []Reading {
 type word struct {
 	text   string // as it stands there
 	plain  string // in small letters, without marks at its ends
+	named  string // what tells something of it, as named has it
+	glue   bool   // it only holds others together
 	quoted bool   // it stands in quotation marks, as one text
 	taken  bool
+}
+
+func newWord(text string) word {
+	w := word{text: text, plain: plain(text), named: strings.Join(named(text), " ")}
+	w.glue = isGlue(w.plain)
+	return w
 }
 
 // wordsOf parts a line; what stands in double quotation marks is one word.
@@ -86,11 +97,13 @@ func wordsOf(line string) []word {
 	var all []word
 	for i, part := range strings.Split(line, `"`) {
 		if i%2 == 1 {
-			all = append(all, word{text: part, plain: plain(part), quoted: true})
+			w := newWord(part)
+			w.quoted = true
+			all = append(all, w)
 			continue
 		}
 		for _, text := range strings.Fields(part) {
-			all = append(all, word{text: text, plain: plain(text)})
+			all = append(all, newWord(text))
 		}
 	}
 	return all[:min(len(all), mostWords)]
@@ -102,9 +115,17 @@ func plain(text string) string {
 }
 
 // glue are words that only hold others together.
-var glue = strings.Fields("a an the of in on at for from with and or by to is are was were that which all any me my show list give please only over under more less than least most about")
+var glue = setOf("a an the of in on at for from with and or by to is are was were that which all any me my show list give please only over under more less than least most about")
 
-func isGlue(text string) bool { return text == "" || slices.Contains(glue, text) }
+func isGlue(text string) bool { return text == "" || glue[text] }
+
+func setOf(words string) map[string]bool {
+	set := map[string]bool{}
+	for _, w := range strings.Fields(words) {
+		set[w] = true
+	}
+	return set
+}
 
 // named are the words of a text that tell something.
 func named(text string) []string {
@@ -121,13 +142,13 @@ func named(text string) []string {
 func (r *Report) isNamed(words []word) bool {
 	of := append(named(r.Title), named(r.Name)...)
 	return slices.ContainsFunc(words, func(w word) bool {
-		return !isGlue(w.plain) && slices.ContainsFunc(of, func(t string) bool { return means(w.plain, t) })
+		return !w.glue && slices.ContainsFunc(of, func(t string) bool { return means(w.plain, t) })
 	})
 }
 
 // read reads a line as one of the report: dates first, the longest before others, then choices and
 // numbers, then what names the report.
-func (r *Report) read(line []word) Reading {
+func (r *Report) read(line []word, known dates) Reading {
 	words := slices.Clone(line)
 	reading := Reading{Report: r, Answers: map[string]prompt.Entered{}}
 	at := map[int]Understood{} // by the first word
@@ -145,7 +166,7 @@ func (r *Report) read(line []word) Reading {
 			words[i].taken = true
 		}
 	}
-	r.dates(words, take)
+	r.dates(words, known, take)
 	r.choices(words, take)
 	r.numbers(words, take)
 	r.texts(words, take)
@@ -154,7 +175,7 @@ func (r *Report) read(line []word) Reading {
 		if u, ok := at[i]; ok {
 			reading.Understood = append(reading.Understood, u)
 		}
-		if !w.taken && !isGlue(w.plain) {
+		if !w.taken && !w.glue {
 			reading.LeftOver = append(reading.LeftOver, w.text)
 			reading.score += leftOver
 		}
@@ -194,14 +215,14 @@ func spans(words []word, most int, use func(from, count int) bool) bool {
 const longestDate = 12
 
 // dates gives each prompt that asks for days or moments the longest date that there is.
-func (r *Report) dates(words []word, take taker) {
+func (r *Report) dates(words []word, known dates, take taker) {
 	for _, p := range r.Prompts {
 		if !p.IsAsked() || !p.Type.IsPeriod() && p.Type != prompt.Moment && p.Type != prompt.MomentPeriod {
 			continue
 		}
 		spans(words, longestDate, func(from, count int) bool {
 			text := trimmed(spanOf(words, from, count))
-			if isGlue(words[from].plain) && !words[from].isOpening() || isGlue(words[from+count-1].plain) || !r.isDate(p, text) {
+			if words[from].glue && !words[from].isOpening() || words[from+count-1].glue || !known.isDate(p.Type, text, r.Setting) {
 				return false
 			}
 			take(p, from, count, prompt.OneText(text), prompt.OneText(text))
@@ -216,21 +237,40 @@ func (w word) isOpening() bool { return w.plain == "from" }
 // trimmed is a text without commas and the like at its end.
 func trimmed(text string) string { return strings.TrimRight(text, ",;.!?") }
 
-// isDate reports whether a text is a date that the prompt's type takes, within its limits or not.
-func (r *Report) isDate(p *prompt.Prompt, text string) bool {
-	switch {
-	case p.Type == prompt.Moment:
-		_, f := phrase.Moment(text, r.Setting)
-		return f == nil
-	case p.Type == prompt.MomentPeriod:
-		_, f := phrase.MomentPeriod(text, r.Setting)
-		return f == nil
-	case p.Type == prompt.Day:
-		_, f := phrase.Day(text, r.Setting)
-		return f == nil
+// dates remembers which texts are dates: many reports ask for days alike.
+type dates map[asked]bool
+
+// asked is a text beside what it is read by.
+type asked struct {
+	as   prompt.Type
+	zone string
+	day  civil.Day
+	text string
+}
+
+// isDate reports whether a text is a date that a type of prompts takes, within their limits or not.
+func (d dates) isDate(as prompt.Type, text string, s phrase.Setting) bool {
+	if as != prompt.Moment && as != prompt.MomentPeriod && as != prompt.Day {
+		as = prompt.Period
 	}
-	_, f := phrase.Period(text, r.Setting)
-	return f == nil
+	key := asked{as, s.Zone.String(), s.AsOf, text}
+	is, known := d[key]
+	if known {
+		return is
+	}
+	var refused *fault.Fault
+	switch as {
+	case prompt.Moment:
+		_, refused = phrase.Moment(text, s)
+	case prompt.MomentPeriod:
+		_, refused = phrase.MomentPeriod(text, s)
+	case prompt.Day:
+		_, refused = phrase.Day(text, s)
+	default:
+		_, refused = phrase.Period(text, s)
+	}
+	d[key] = refused == nil
+	return refused == nil
 }
 
 // longestChoice is how many words a choice may have.
@@ -243,20 +283,22 @@ func (r *Report) choices(words []word, take taker) {
 		if p.Type != prompt.Choice || !p.IsAsked() {
 			continue
 		}
-		options := r.Options(p)
+		known := map[string]string{} // values by what names them
+		for _, o := range r.Options(p) {
+			known[strings.Join(named(o.Value), " ")] = o.Value
+			known[strings.Join(named(o.Label), " ")] = o.Value
+		}
+		delete(known, "")
 		var values []string
 		for spans(words, longestChoice, func(from, count int) bool {
-			said := strings.Join(named(spanOf(words, from, count)), " ")
-			if said == "" || isGlue(words[from].plain) || isGlue(words[from+count-1].plain) {
+			if words[from].glue || words[from+count-1].glue || !p.Many && len(values) > 0 {
 				return false
 			}
-			i := slices.IndexFunc(options, func(o prompt.Option) bool {
-				return said == strings.Join(named(o.Label), " ") || said == strings.Join(named(o.Value), " ")
-			})
-			if i < 0 || !p.Many && len(values) > 0 {
+			value, isKnown := known[saidBy(words[from:from+count])]
+			if !isKnown {
 				return false
 			}
-			values = append(values, options[i].Value)
+			values = append(values, value)
 			if p.Many {
 				take(p, from, count, prompt.SeveralTexts(values[len(values)-1:]), prompt.SeveralTexts(values))
 			} else {
@@ -266,6 +308,21 @@ func (r *Report) choices(words []word, take taker) {
 		}) {
 		}
 	}
+}
+
+// saidBy is what words tell together.
+func saidBy(words []word) string {
+	said := ""
+	for _, w := range words {
+		switch {
+		case w.named == "":
+		case said == "":
+			said = w.named
+		default:
+			said += " " + w.named
+		}
+	}
+	return said
 }
 
 // numbers gives prompts that ask for a number those that stand in the line; where several ask for
@@ -332,7 +389,7 @@ func (r *Report) names(words []word) (score int) {
 	}
 	for i := range words {
 		w := &words[i]
-		if w.taken || isGlue(w.plain) {
+		if w.taken || w.glue {
 			continue
 		}
 		is := func(t string) bool { return means(w.plain, t) }

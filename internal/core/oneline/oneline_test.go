@@ -112,3 +112,18 @@ func TestNoWordIsDropped(t *testing.T) {
 		}
 	})
 }
+
+// Two thousand reports that all may be meant are read in no time.
+func BenchmarkRead(b *testing.B) {
+	var all []*Report
+	for i := range 400 {
+		for _, r := range reports() {
+			r.Name = fmt.Sprint(r.Name, i)
+			all = append(all, r)
+		}
+	}
+	line := strings.Repeat("late sailings last month outer loop 30 minutes claims ", 4)
+	for b.Loop() {
+		Read(line, all)
+	}
+}
