@@ -92,7 +92,9 @@ test('what is wrong stands at its word and is mended at one press; the file says
   await file.getByText('where:').click();
   await page.keyboard.press('Home');
   await page.keyboard.type('[');
-  await expect(page.getByText('The text is not one that can be read')).toBeVisible();
+  await expect(page.getByText('The text cannot be read just now. This is what it said before; mend it in the file.')).toBeVisible();
+  await expect(sentence(page)).toContainText('minutes late, reason, route');
+  await accessible(page);
   await page.reload();
   await expect(file).toContainText('[where:');
   await file.getByText('where:').click();

@@ -192,6 +192,32 @@ func TestDraftsTogether(t *testing.T) {
 	assert.Equal(t, fault.UnknownDefinition, refusedAs(t, err))
 }
 
+// A text that cannot be read keeps what it said before, with what is wrong with it.
+func TestTheLastForm(t *testing.T) {
+	drafts := demotest.Start(t).Service.Drafts
+	d, err := drafts.Edit(ctx, late, 0, []edit.Edit{set("/sort/1", "vessel")})
+	require.NoError(t, err)
+	require.False(t, d.Stale)
+	said, sound := d.Form, d.Text
+	for _, broken := range []string{"[", "{", "- x: ["} {
+		d, err = drafts.Save(ctx, late, d.Version, broken+sound)
+		require.NoError(t, err)
+		assert.True(t, d.Stale)
+		assert.Equal(t, said, d.Form)
+		assert.Equal(t, fault.NotYAML, d.Findings[0].Code)
+	}
+	_, err = drafts.Edit(ctx, late, d.Version, []edit.Edit{set("/sort/1", "route")})
+	assert.ErrorContains(t, err, "the text cannot be edited part by part")
+	d, err = drafts.Save(ctx, late, d.Version, sound)
+	require.NoError(t, err)
+	assert.False(t, d.Stale)
+	_, err = drafts.Save(ctx, catalog.Ref{Kind: catalog.KindQuery, Name: "never"}, 0, "[")
+	require.NoError(t, err)
+	d, err = drafts.Get(ctx, catalog.Ref{Kind: catalog.KindQuery, Name: "never"})
+	require.NoError(t, err)
+	assert.Nil(t, d.Form, "it never said anything")
+}
+
 // A revision that somebody published meanwhile is laid beside the draft, part by part.
 func TestTheirs(t *testing.T) {
 	ferries := demotest.Start(t)

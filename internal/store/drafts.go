@@ -203,6 +203,28 @@ func (s *Store) StepDraft(ctx context.Context, person string, ref catalog.Ref, v
 	})
 }
 
+// mostBefore is how many steps are looked back through for a text.
+const mostBefore = 100
+
+// TextBefore is the latest text that a draft had and that is wanted, some steps back; "" for none.
+func (s *Store) TextBefore(ctx context.Context, person string, ref catalog.Ref, isWanted func(text string) bool) (string, error) {
+	d, err := draftOf(s.db.WithContext(ctx), person, ref)
+	if err != nil {
+		return "", err
+	}
+	var back []draftStep
+	if err := s.db.WithContext(ctx).Where("draft_id = ? AND number <= ?", d.ID, d.Step).Order("number DESC").Limit(mostBefore).Find(&back).Error; err != nil {
+		return "", err
+	}
+	text := d.Text
+	for _, step := range back {
+		if text = edit.Splice(text, edit.Inverse(step.Changes)); isWanted(text) {
+			return text, nil
+		}
+	}
+	return "", nil
+}
+
 // saveDraft changes a draft in one transaction.
 func (s *Store) saveDraft(ctx context.Context, person string, ref catalog.Ref, version int, now time.Time, start *Draft, change func(tx *gorm.DB, d *draft) error) (saved Draft, err error) {
 	err = s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {

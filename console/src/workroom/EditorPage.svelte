@@ -344,26 +344,32 @@
                 {#if !form}
                   <Notice kind="failed">The text is not one that can be read: it is shown as fields again once it is mended in the file.</Notice>
                   <Findings {editor} {findings} />
-                {:else if isSentence}
-                  <Findings {editor} findings={findings.filter((f) => f.path === '')} />
-                  <Sentence {editor} {words} {schema} {names} asOf={run?.asOf ?? ''} {reload} {counts} />
                 {:else}
+                  {#if editor.draft.stale}
+                    <Notice kind="failed">The text cannot be read just now. This is what it said before; mend it in the file.</Notice>
+                  {/if}
                   <Findings {editor} findings={findings.filter((f) => f.path === '')} />
-                  <div class="rounded-container border border-line bg-card px-5 py-4">
-                    <PartForm
-                      {editor}
-                      {schema}
-                      root={schema}
-                      path=""
-                      {name}
-                      {names}
-                      {words}
-                      asOf={run?.asOf ?? ''}
-                      {reload}
-                      without={['pikegate', kind, ...(hasColumns ? ['columns'] : [])]}
-                      top
-                    />
-                    {#if hasColumns}<ColumnsTable {editor} {schema} {names} />{/if}
+                  <div inert={editor.draft.stale} class={editor.draft.stale ? 'opacity-60' : ''}>
+                    {#if isSentence}
+                      <Sentence {editor} {words} {schema} {names} asOf={run?.asOf ?? ''} {reload} {counts} />
+                    {:else}
+                      <div class="rounded-container border border-line bg-card px-5 py-4">
+                        <PartForm
+                          {editor}
+                          {schema}
+                          root={schema}
+                          path=""
+                          {name}
+                          {names}
+                          {words}
+                          asOf={run?.asOf ?? ''}
+                          {reload}
+                          without={['pikegate', kind, ...(hasColumns ? ['columns'] : [])]}
+                          top
+                        />
+                        {#if hasColumns}<ColumnsTable {editor} {schema} {names} />{/if}
+                      </div>
+                    {/if}
                   </div>
                 {/if}
               </div>

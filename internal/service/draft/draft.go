@@ -45,7 +45,8 @@ type Draft struct {
 	Latest  int          `json:"latest" doc:"The latest revision that there is; 0 for none."`
 	Undo    int          `json:"undo" doc:"How many steps can be taken back."`
 	Redo    int          `json:"redo" doc:"How many steps that were taken back can be made again."`
-	Form    *Part        `json:"form,omitempty" doc:"What it says, part by part; absent while it is not YAML that is edited part by part."`
+	Form    *Part        `json:"form,omitempty" doc:"What it says, part by part; of a text that is not YAML that is edited part by part, what the last one said that was."`
+	Stale   bool         `json:"stale,omitempty" doc:"Whether the form is that of an earlier text."`
 	// Findings are told by the draft set: a part of another draft counts as if it were published.
 	Findings  []Finding           `json:"findings" doc:"What is wrong with it, and what misleads."`
 	Elsewhere []Finding           `json:"elsewhere" doc:"What would be wrong with other definitions."`

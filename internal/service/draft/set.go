@@ -197,9 +197,11 @@ func (s *Drafts) told(ctx context.Context, d store.Draft) (*Draft, error) {
 	}
 	parsed, err := edit.Parse(d.Text)
 	if err == nil {
-		lines := &lineCounter{text: d.Text, line: 1}
-		told.Form = formOf(parsed.Root, lines)
+		told.Form = formOf(parsed.Root, &lineCounter{text: d.Text, line: 1})
+	} else if told.Form, err = s.formBefore(ctx, d); err != nil {
+		return nil, err
 	}
+	told.Stale = parsed == nil && told.Form != nil
 	others := map[string]*edit.Document{}
 	building := buildingOn(d.Ref, made.catalog, s.base.Published.Load().Catalog)
 	for _, f := range made.faults {
@@ -228,6 +230,22 @@ func (s *Drafts) told(ctx context.Context, d store.Draft) (*Draft, error) {
 	}
 	told.Sound = made.holds(d.Ref)
 	return told, s.beside(ctx, d, told)
+}
+
+// formBefore is what the last text of a draft said that could be read; nil for none.
+func (s *Drafts) formBefore(ctx context.Context, d store.Draft) (*Part, error) {
+	var before *edit.Document
+	text, err := s.base.Store.TextBefore(ctx, d.Person, d.Ref, func(text string) bool {
+		before, _ = edit.Parse(text)
+		return before != nil
+	})
+	if errors.Is(err, store.ErrNone) {
+		return nil, nil // nobody is writing it
+	}
+	if err != nil || before == nil {
+		return nil, err
+	}
+	return formOf(before.Root, &lineCounter{text: text, line: 1}), nil
 }
 
 // buildingOn are the definitions that build on one, directly or not, in any of some catalogs: where
