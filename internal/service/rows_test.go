@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"encoding/json"
 	"fmt"
+	"io"
 	"math/rand/v2"
 	"path/filepath"
 	"strings"
@@ -476,4 +477,14 @@ func TestAResultOnItsWay(t *testing.T) {
 	}}})
 	require.NoError(t, err)
 	assert.Equal(t, "Records came back.", said())
+
+	// A reader that leaves while the end is on its way is on record as gone.
+	left, err := s.Runs.Prepare(ctx, "trips", answer.Request{Answers: answers("Mar 2026", "")})
+	require.NoError(t, err)
+	_, err = left.Stream(ctx, export.Whole{Writer: &ending{end: func() error { return io.ErrClosedPipe }}})
+	require.ErrorIs(t, err, receipt.ErrGone)
+	r, err := s.Receipts.Find(ctx, left.ID())
+	require.NoError(t, err)
+	assert.Equal(t, receipt.Cancelled, r.State)
+	assert.Contains(t, r.Problem, "closed pipe")
 }

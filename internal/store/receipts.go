@@ -21,6 +21,7 @@ type Receipt struct {
 	State     string
 	StartedAt time.Time
 	Begun     bool   // it was kept before, while it was running
+	Anew      bool   // its end was kept before too, and is another one
 	Sent      bool   // all of its result was handed on
 	Body      []byte // JSON
 	Head      []byte // JSON, what a list shows of it; of a list it stands in the place of Body
@@ -236,7 +237,7 @@ func (s *Store) Keep(r Receipt) error {
 	s.waiting <- k
 	s.closing.RUnlock()
 	err := <-k.done
-	if r.Begun || err != nil && r.State == Running { // which then never begins
+	if r.Begun && !r.Anew || err != nil && r.State == Running { // which then never begins
 		s.underWay.Add(-1)
 	}
 	s.full.Store(errors.Is(err, ErrNoRoom))

@@ -27,6 +27,12 @@
       return { i, kind, label: textOf(entry(of, 'label')) || textOf(entry(of, 'summary')) || query || 'nothing yet', query };
     }),
   );
+  // What is added is what one goes on with.
+  let many = -1;
+  $effect(() => {
+    if (many >= 0 && sections.length > many) chosen = sections.length - 1;
+    many = sections.length;
+  });
   const rows = $derived.by(() => {
     const all: (typeof sections)[] = [];
     for (const s of sections) {

@@ -69,8 +69,8 @@ func (r *Run) finished(got *reading) ([]byte, error) {
 		}
 	}
 	row := r.receipt.Row(text, head, kept)
-	row.Begun = r.begun
-	r.begun = false
+	row.Begun, row.Anew = r.begun, r.kept
+	r.kept = true
 	return text, r.runs.base.Store.Keep(row)
 }
 

@@ -37,6 +37,7 @@ type Run struct {
 	from    place // where the page of rows before these ended
 	receipt receipt.Receipt
 	begun   bool // it is on record as running
+	kept    bool // its end is on record, and another one may follow: that it did not arrive
 	sent    sending
 	// What the answers, the waiting, the whole time at the source, and of that the
 	// evidence took.
