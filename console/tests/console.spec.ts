@@ -541,7 +541,7 @@ test('one line is enough: a report with its answers, each as it was understood',
   await expect(means).toContainText('Not understood: moon.');
   await accessible(page);
   await line.fill('fuel');
-  await expect(means).toContainText('Several reports fit alike: Fuel by harbour and quarter, Fuel on a day.');
+  await expect(means).toContainText(/Several reports fit alike: .*Fuel on a day/); // others may be published meanwhile
   await line.fill('sailings late over 20 minutes last month outer loop');
   await line.press('Enter');
   await expect(page).toHaveURL(/\/reports\/late-sailings\?/);
@@ -602,7 +602,7 @@ test('the keyboard alone is enough', async ({ page }) => {
   await page.goto('/');
   await page.getByRole('searchbox').focus();
   await page.keyboard.type('fuel');
-  const link = page.getByRole('link', { name: /Fuel on a day/ });
+  const link = page.getByRole('link', { name: /Fuel on a day Every/ });
   await expect(link).toBeVisible();
   for (let i = 0; i < 6 && !(await link.evaluate((l) => l === document.activeElement)); i++) await page.keyboard.press('Tab');
   await page.keyboard.press('Enter');
