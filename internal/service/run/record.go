@@ -39,8 +39,8 @@ func (r *Run) finished(got *reading) ([]byte, error) {
 	t.Database = receipt.Milliseconds(max(0, r.atSource-r.counting))
 	r.receipt.TookMS = math.Round(1000*(t.Checking+t.Recording+t.Waiting+t.Database+t.Sending+t.Counting)) / 1000
 	r.receipt.Says = r.receipt.State.Says()
-	for _, n := range r.ready.Notes {
-		r.receipt.Notes = append(r.receipt.Notes, n.Says)
+	if !r.kept {
+		r.receipt.Notes = append(r.receipt.Notes, r.Notes()...)
 	}
 	text, err := json.Marshal(&r.receipt)
 	if err != nil {
