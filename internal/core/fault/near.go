@@ -13,7 +13,7 @@ func Near(word string, known []string) string {
 	best, bestSlips := "", len(folded)/3+1
 	for _, k := range known {
 		other := []rune(strings.ToLower(k))
-		slips := slipsBetween(folded, other)
+		slips := Slips(folded, other)
 		if len(folded) > 2 && strings.HasPrefix(string(other), string(folded)) {
 			slips = 1
 		}
@@ -24,9 +24,9 @@ func Near(word string, known []string) string {
 	return best
 }
 
-// slipsBetween counts the edits between two words, a swap of neighbours as one
+// Slips counts the edits between two words, a swap of neighbours as one
 // (optimal string alignment).
-func slipsBetween(a, b []rune) int {
+func Slips(a, b []rune) int {
 	before, above := make([]int, len(b)+1), make([]int, len(b)+1)
 	for j := range above {
 		above[j] = j

@@ -222,7 +222,7 @@ func (r *Report) dates(words []word, known dates, take taker) {
 		}
 		spans(words, longestDate, func(from, count int) bool {
 			text := trimmed(spanOf(words, from, count))
-			if words[from].glue && !words[from].isOpening() || words[from+count-1].glue || !known.isDate(p.Type, text, r.Setting) {
+			if words[from].glue && words[from].plain != "from" || words[from+count-1].glue || !known.isDate(p.Type, text, r.Setting) {
 				return false
 			}
 			take(p, from, count, prompt.OneText(text), prompt.OneText(text))
@@ -230,9 +230,6 @@ func (r *Report) dates(words []word, known dates, take taker) {
 		})
 	}
 }
-
-// isOpening reports whether a date can begin with the word although it holds others together.
-func (w word) isOpening() bool { return w.plain == "from" }
 
 // trimmed is a text without commas and the like at its end.
 func trimmed(text string) string { return strings.TrimRight(text, ",;.!?") }
@@ -362,7 +359,7 @@ func isNumber(text string) bool {
 // isUnit reports whether a word is the unit of a prompt, or one of its question.
 func isUnit(text string, p *prompt.Prompt) bool {
 	unit := strings.ToLower(p.Unit)
-	return text != "" && !isGlue(text) && (text == unit || unit != "" && strings.HasPrefix(text, unit) || slices.Contains(named(p.Ask), text))
+	return text != "" && !isGlue(text) && (unit != "" && strings.HasPrefix(text, unit) || slices.Contains(named(p.Ask), text))
 }
 
 // texts gives the first prompt that asks for a text what stands in quotation marks.
@@ -426,27 +423,5 @@ func means(typed, word string) bool {
 		return true
 	}
 	a, b := []rune(typed), []rune(word)
-	return len(b) >= shortest && len(a) >= shortest-1 && isSlip(a, b)
-}
-
-// isSlip reports whether one text becomes the other by a letter more, less or other, or by two
-// neighbours that change places.
-func isSlip(a, b []rune) bool {
-	if len(a) > len(b) {
-		a, b = b, a
-	}
-	if len(b)-len(a) > 1 {
-		return false
-	}
-	i := 0
-	for i < len(a) && a[i] == b[i] {
-		i++
-	}
-	if len(a) < len(b) {
-		return slices.Equal(a[i:], b[i+1:])
-	}
-	if i == len(a) || slices.Equal(a[i+1:], b[i+1:]) {
-		return true
-	}
-	return i+1 < len(a) && a[i] == b[i+1] && a[i+1] == b[i] && slices.Equal(a[i+2:], b[i+2:])
+	return len(b) >= shortest && len(a) >= shortest-1 && max(len(a), len(b))-min(len(a), len(b)) <= 1 && fault.Slips(a, b) == 1
 }
