@@ -43,7 +43,7 @@ func Beside(was, is, mine *Node) []Besides {
 }
 
 // Taken are the edits of the third document that take some of those parts over into it, in an order
-// in which they can be made.
+// in which they can be made. Each part is asked about once, those too that there is nothing to do for.
 func Taken(was, is, mine *Node, takes func(Besides) bool) []Edit {
 	b := beside{takes: takes}
 	b.compare(spot{}, was, is, mine, Edit{Op: Set, Value: is})
@@ -85,7 +85,7 @@ func (b *beside) compare(at spot, was, is, mine *Node, put Edit) {
 func (b *beside) add(d Difference, mine *Node, take Edit) bool {
 	part := Besides{Difference: d, Mine: mine, Conflict: !isSame(mine, d.Old) && !isSame(mine, d.New)}
 	b.all = append(b.all, part)
-	if isSame(mine, d.New) || !b.takes(part) {
+	if !b.takes(part) || isSame(mine, d.New) {
 		return false
 	}
 	b.edits = append(b.edits, take)
@@ -193,7 +193,7 @@ func (b *beside) move(d Difference, l *lists, j, place int) {
 	}
 	part := Besides{Difference: d, Mine: l.mine(k), Conflict: k < 0 || l.own.moved[l.theirs.from[j]] && stands != place}
 	b.all = append(b.all, part)
-	if stands < 0 || stands == place || !b.takes(part) {
+	if !b.takes(part) || stands < 0 || stands == place {
 		return
 	}
 	b.edits = append(b.edits, Edit{Op: Move, From: nth(l.at, stands), Path: nth(l.at, place)})

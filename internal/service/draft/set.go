@@ -16,6 +16,7 @@ import (
 	"pikegate/internal/core/difference"
 	"pikegate/internal/core/edit"
 	"pikegate/internal/core/fault"
+	"pikegate/internal/core/phrase"
 	"pikegate/internal/service/base"
 	"pikegate/internal/store"
 )
@@ -81,18 +82,15 @@ func (s *Drafts) setOf(ctx context.Context) (*set, error) {
 		made.documents[docs[0].Ref] = docs[0]
 		changed = append(changed, docs[0].Ref)
 	}
-	setting := s.base.Setting(ctx, s.base.Today(time.UTC), time.UTC)
-	defs, faults := definition.Link(made.all(), changed, setting, s.base.Config.Functions...)
+	defs, faults := definition.Link(made.all(), changed, s.setting(ctx), s.base.Config.Functions...)
 	made.catalog = defs
 	made.faults = append(made.faults, faults...)
 	for _, ref := range changed {
 		made.faults = append(made.faults, defs.Warnings[ref]...)
 	}
-	var broken map[catalog.Ref]fault.List
-	if len(faults) > 0 {
-		defs, broken = definition.Load(made.all(), setting, s.base.Config.Functions...)
+	if made.tried = base.Tried(defs, nil); len(faults) > 0 {
+		made.tried = s.tried(ctx, made.all())
 	}
-	made.tried = base.Tried(defs, broken)
 	for _, ref := range changed {
 		if len(difference.Between(was[ref], made.documents[ref].Text)) > 0 {
 			made.changed = append(made.changed, ref)
@@ -122,8 +120,17 @@ func (s *Drafts) with(ctx context.Context, made *set, ref catalog.Ref, text stri
 		return nil, &base.Refusal{Kind: fault.DefinitionsRefused, Faults: faults}
 	}
 	all := slices.DeleteFunc(made.all(), func(d catalog.Document) bool { return d.Ref == ref })
-	defs, broken := definition.Load(append(all, docs...), s.base.Setting(ctx, s.base.Today(time.UTC), time.UTC), s.base.Config.Functions...)
-	return base.Tried(defs, broken), nil
+	return s.tried(ctx, append(all, docs...)), nil
+}
+
+// tried are documents that are not published, as far as they hold together.
+func (s *Drafts) tried(ctx context.Context, all []catalog.Document) *base.Published {
+	return base.Tried(definition.Load(all, s.setting(ctx), s.base.Config.Functions...))
+}
+
+// setting is what definitions are read by.
+func (s *Drafts) setting(ctx context.Context) phrase.Setting {
+	return s.base.Setting(ctx, s.base.Today(time.UTC), time.UTC)
 }
 
 // Within is a context whose requests are answered as if one's drafts were published. A
@@ -154,8 +161,11 @@ func (s *Drafts) readFrom(ctx context.Context, made *set, source string) (*base.
 	}
 	all := made.all()
 	for i, d := range all {
+		if d.Ref.Kind != catalog.KindDataset {
+			continue
+		}
 		parsed, err := edit.Parse(d.Text)
-		if d.Ref.Kind != catalog.KindDataset || err != nil || parsed.Root.Find("/source") == nil {
+		if err != nil || parsed.Root.Find("/source") == nil {
 			continue
 		}
 		to, _, err := parsed.Apply(edit.Edit{Op: edit.Set, Path: "/source", Value: edit.TextOf(source)})
@@ -167,8 +177,7 @@ func (s *Drafts) readFrom(ctx context.Context, made *set, source string) (*base.
 			all[i] = docs[0]
 		}
 	}
-	defs, broken := definition.Load(all, s.base.Setting(ctx, s.base.Today(time.UTC), time.UTC), s.base.Config.Functions...)
-	moved := base.Tried(defs, broken)
+	moved := s.tried(ctx, all)
 	made.moved.Store(source, moved)
 	return moved, nil
 }

@@ -25,14 +25,12 @@ type Theirs struct {
 // theirs lays what others changed beside what a draft has there. A text that cannot be taken apart
 // is one part.
 func theirs(was, is, mine string) []Theirs {
-	before, err := edit.Parse(was)
-	after, wrong := edit.Parse(is)
-	own, broken := edit.Parse(mine)
-	if err != nil || wrong != nil || broken != nil {
+	d, err := parsedAll(was, is, mine)
+	if err != nil {
 		return []Theirs{{Was: &was, Theirs: &is, Mine: &mine, Conflict: mine != was}}
 	}
 	var all []Theirs
-	for _, b := range edit.Beside(before.Root, after.Root, own.Root) {
+	for _, b := range edit.Beside(d[0].Root, d[1].Root, d[2].Root) {
 		t := Theirs{Part: nameOf(b), Path: b.Path, Was: said(b.Old), Theirs: said(b.New), Mine: said(b.Mine), Conflict: b.Conflict}
 		if b.Moved {
 			t.Moved = b.NewPath
@@ -91,29 +89,34 @@ func (s *Drafts) Take(ctx context.Context, ref catalog.Ref, version int, take []
 
 // taken is a draft with parts of the latest revision taken over.
 func taken(was, is, mine string, take []string, latest int) (to store.Rewritten, err error) {
-	d, err := parsed(mine)
-	if err != nil {
-		return to, err
-	}
-	before, err := parsed(was)
-	if err != nil {
-		return to, err
-	}
-	after, err := parsed(is)
+	d, err := parsedAll(was, is, mine)
 	if err != nil {
 		return to, err
 	}
 	unknown := slices.Clone(take)
-	edits := edit.Taken(before.Root, after.Root, d.Root, func(b edit.Besides) bool { return slices.Contains(take, nameOf(b)) })
-	for _, b := range edit.Beside(before.Root, after.Root, d.Root) {
+	edits := edit.Taken(d[0].Root, d[1].Root, d[2].Root, func(b edit.Besides) bool {
 		unknown = slices.DeleteFunc(unknown, func(part string) bool { return part == nameOf(b) })
-	}
+		return slices.Contains(take, nameOf(b))
+	})
 	if len(unknown) > 0 {
 		return to, notEdited("others changed no part %q; nothing was changed", english.Shorten(unknown[0]))
 	}
-	next, made, err := d.Apply(edits...)
+	next, made, err := d[2].Apply(edits...)
 	if err != nil {
 		return to, notEdited("what others changed cannot be taken: %s; nothing was changed", err)
 	}
 	return store.Rewritten{Text: next.Text, Made: made, Base: latest}, nil
+}
+
+// parsedAll are texts that can be edited part by part.
+func parsedAll(texts ...string) ([]*edit.Document, error) {
+	var all []*edit.Document
+	for _, text := range texts {
+		d, err := parsed(text)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, d)
+	}
+	return all, nil
 }
