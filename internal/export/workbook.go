@@ -25,7 +25,6 @@ import (
 // all; rows wait in files of a directory until then. Close takes those away.
 type Workbook struct {
 	file   *excelize.File
-	to     io.Writer
 	zone   *time.Location
 	asks   map[string]string
 	styles map[string]int  // by number format
@@ -40,7 +39,7 @@ type Workbook struct {
 
 // NewWorkbook begins a workbook. Rows that wait lie in dir; asks are what prompts ask, by name.
 func NewWorkbook(to io.Writer, zone *time.Location, dir string, asks map[string]string) *Workbook {
-	w := &Workbook{file: excelize.NewFile(excelize.Options{TmpDir: dir}), to: to, zone: zone, asks: asks, styles: map[string]int{}, names: map[string]bool{"about": true, "history": true}, mostRows: mostSheetRows}
+	w := &Workbook{file: excelize.NewFile(excelize.Options{TmpDir: dir}), zone: zone, asks: asks, styles: map[string]int{}, names: map[string]bool{"about": true, "history": true}, mostRows: mostSheetRows}
 	w.file.SetZipWriter(func(io.Writer) excelize.ZipWriter { return zip.NewWriter(to) }) // straight on its way
 	return w
 }
@@ -70,6 +69,9 @@ const (
 // Section begins a sheet when its first row is there.
 func (w *Workbook) Section(head Head, columns []*column.Column) Writer {
 	w.sheet = &sheet{workbook: w, head: head, output: output{columns: columns, zone: w.zone, dates: make([]repeated, len(columns))}}
+	for _, c := range columns {
+		w.sheet.styles = append(w.sheet.styles, w.style(formatOf(c)))
+	}
 	return w.sheet
 }
 
@@ -184,8 +186,8 @@ type sheet struct {
 	output
 	workbook *Workbook
 	head     Head
+	styles   []int // of its columns
 	begun    bool
-	name     string
 	stream   *excelize.StreamWriter
 	waiting  [][]any
 	wide     []float64 // its columns
@@ -229,10 +231,11 @@ func (s *sheet) mostWaiting() int {
 
 // open begins a sheet of the section and writes what waits.
 func (s *sheet) open() (err error) {
-	if s.name, err = s.workbook.newSheet(s.head.Label); err != nil {
+	name, err := s.workbook.newSheet(s.head.Label)
+	if err != nil {
 		return err
 	}
-	if s.stream, err = s.workbook.file.NewStreamWriter(s.name); err != nil {
+	if s.stream, err = s.workbook.file.NewStreamWriter(name); err != nil {
 		return err
 	}
 	if s.sheets++; s.sheets == 1 {
@@ -364,23 +367,21 @@ func (s *sheet) widths() []float64 {
 	return all
 }
 
-// shown is about how a cell reads.
+// shown is about how a cell of the i-th column reads.
 func (s *sheet) shown(i int, cell any) string {
-	c, ok := cell.(excelize.Cell)
-	if !ok {
-		return fmt.Sprint(cell)
+	_, isStyled := cell.(excelize.Cell)
+	switch {
+	case cell == nil:
+		return ""
+	case isStyled && s.columns[i].Type.IsDated():
+		return formatOf(s.columns[i])
 	}
-	if _, isText := c.Value.(string); !isText {
-		if format := s.format(i); s.columns[i].Type.IsDated() {
-			return format
-		}
-	}
-	return fmt.Sprint(c.Value)
+	return read(cell)
 }
 
-// format is the number format of a column, "" for the usual one.
-func (s *sheet) format(i int) string {
-	switch c := s.columns[i]; c.Type {
+// formatOf is the number format of a column, "" for the usual one.
+func formatOf(c *column.Column) string {
+	switch c.Type {
 	case column.Date:
 		return "yyyy-mm-dd"
 	case column.Datetime, column.Instant:
@@ -406,7 +407,7 @@ func (s *sheet) cell(i int, v value.Value) any {
 	switch c.Type {
 	case column.Integer:
 		if n, ok := v.Int(); ok && n < 1e15 && n > -1e15 {
-			return excelize.Cell{StyleID: s.workbook.style(s.format(i)), Value: n}
+			return excelize.Cell{StyleID: s.styles[i], Value: n}
 		}
 	case column.Number:
 		if n, ok := v.Int(); ok && n < 1e15 && n > -1e15 {
@@ -420,7 +421,7 @@ func (s *sheet) cell(i int, v value.Value) any {
 		s.room = text
 		if digits := strings.TrimLeft(strings.NewReplacer("-", "", ".", "").Replace(string(text)), "0"); fits && len(digits) <= mostExact {
 			if f, err := strconv.ParseFloat(string(text), 64); err == nil {
-				return excelize.Cell{StyleID: s.workbook.style(s.format(i)), Value: f}
+				return excelize.Cell{StyleID: s.styles[i], Value: f}
 			}
 		}
 	case column.YesNo:
@@ -429,7 +430,7 @@ func (s *sheet) cell(i int, v value.Value) any {
 		}
 	case column.Date, column.Datetime, column.Instant:
 		if serial, ok := s.serial(c, v); ok {
-			return excelize.Cell{StyleID: s.workbook.style(s.format(i)), Value: serial}
+			return excelize.Cell{StyleID: s.styles[i], Value: serial}
 		}
 	}
 	s.room = s.appendPlain(s.room[:0], i, v)
