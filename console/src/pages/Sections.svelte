@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Shown } from '../lib/api';
+  import { inRows } from '../lib/layout';
   import type { ReportRun } from '../lib/run.svelte';
   import ChartSection from './ChartSection.svelte';
   import FigureCard from './FigureCard.svelte';
@@ -9,14 +10,7 @@
   // there is room.
   let { run, sections }: { run: ReportRun; sections: Shown[] } = $props();
 
-  const rows = $derived.by(() => {
-    const all: Shown[][] = [];
-    for (const section of sections) {
-      if (section.kind !== 'table' && all.at(-1)?.[0]?.kind === section.kind) all.at(-1)!.push(section);
-      else all.push([section]);
-    }
-    return all;
-  });
+  const rows = $derived(inRows(sections));
   const columns = {
     figure: 'grid-cols-[repeat(auto-fit,minmax(min(220px,100%),1fr))]',
     chart: 'grid-cols-[repeat(auto-fit,minmax(min(520px,100%),1fr))]',

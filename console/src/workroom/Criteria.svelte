@@ -1,9 +1,9 @@
 <script lang="ts">
+  import AddCondition from './AddCondition.svelte';
   import type { Words } from './api';
   import type { DraftEditor } from './draft.svelte';
   import Group from './Group.svelte';
-  import { addCondition, columnOptions, criteria, find } from './part';
-  import PickPiece from './PickPiece.svelte';
+  import { addCondition, criteria, find } from './part';
 
   // Criteria of a definition that may have none yet.
   type Props = {
@@ -23,12 +23,5 @@
 
 {#if node}<Group {editor} {words} {node} {asOf} {reload} {counts} {lead} />{/if}
 {#if node?.is !== 'group'}
-  <PickPiece
-    text="+ condition"
-    names="Add"
-    look="add"
-    label="A condition on which column?"
-    options={columnOptions(words)}
-    pick={(column) => void editor.edit(addCondition(editor.draft?.form, path, { [column]: 'present' }, before))}
-  />
+  <AddCondition {words} add={(condition) => void editor.edit(addCondition(editor.draft?.form, path, condition, before))} />
 {/if}

@@ -1,8 +1,8 @@
 <script lang="ts">
-  import { untrack } from 'svelte';
   import type { Schema, Words } from './api';
   import type { DraftEditor } from './draft.svelte';
   import type { FileEditor } from './file';
+  import { mounted } from './mounted';
 
   // The definition as it is written.
   type Props = { editor: DraftEditor; schema: Schema; names: Record<string, string[]>; words?: Words };
@@ -11,16 +11,7 @@
   let box: HTMLDivElement;
   let file = $state.raw<FileEditor>();
 
-  $effect(() => {
-    let gone = false;
-    void import('./file').then(({ fileEditor }) => {
-      if (!gone) file = untrack(() => fileEditor(box, editor, schema));
-    });
-    return () => {
-      gone = true;
-      file?.destroy();
-    };
-  });
+  $effect(() => mounted(import('./file'), (m) => (file = m.fileEditor(box, editor, schema))));
 
   $effect(() => file?.show(editor.text));
   $effect(() => file?.mark(editor.draft?.findings ?? [], editor.typed === undefined));

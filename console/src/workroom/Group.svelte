@@ -1,12 +1,13 @@
 <script lang="ts">
   import { tick } from 'svelte';
+  import AddCondition from './AddCondition.svelte';
   import type { Words } from './api';
   import Condition from './Condition.svelte';
   import type { DraftEditor } from './draft.svelte';
   import Findings from './Findings.svelte';
   import Group from './Group.svelte';
   import { movable } from './movable';
-  import { columnOptions, conditionWords, findingsAt, groups, moveTo, partsOf, pointer, wrap, type Logic, type Node } from './part';
+  import { conditionWords, findingsAt, groups, moveTo, partsOf, pointer, wrap, type Logic, type Node } from './part';
   import PickPiece from './PickPiece.svelte';
   import Piece from './Piece.svelte';
 
@@ -145,14 +146,7 @@
         <Group {editor} {words} node={child} {asOf} {reload} {counts} list={{ path: node.path + pointer(node.logic), index: i, of: node.nodes.length }} />
       {/each}
       <div class="flex gap-3">
-        <PickPiece
-          text="+ condition"
-          names="Add"
-          look="add"
-          label="A condition on which column?"
-          options={columnOptions(words)}
-          pick={(column) => append({ [column]: 'present' })}
-        />
+        <AddCondition {words} add={append} />
         <PickPiece
           text="+ group"
           names="Add"

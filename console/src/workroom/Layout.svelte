@@ -1,9 +1,10 @@
 <script lang="ts">
   import { tick, type Snippet } from 'svelte';
+  import { inRows } from '../lib/layout';
   import type { Edit, Part } from './api';
   import type { DraftEditor } from './draft.svelte';
   import { movable } from './movable';
-  import { entries, entry, findingsAt, items, textOf } from './part';
+  import { entries, entry, findingsAt, items, moveTo, textOf } from './part';
 
   // The sections of a report as they will lie on its page: figures and charts that follow each other stand side by side.
   // They are put in order by drag and by keys; the fields of the one that is chosen stand below.
@@ -33,22 +34,14 @@
     if (many >= 0 && sections.length > many) chosen = sections.length - 1;
     many = sections.length;
   });
-  const rows = $derived.by(() => {
-    const all: (typeof sections)[] = [];
-    for (const s of sections) {
-      if (s.kind !== 'table' && all.at(-1)?.[0]?.kind === s.kind) all.at(-1)!.push(s);
-      else all.push([s]);
-    }
-    return all;
-  });
+  const rows = $derived(inRows(sections));
   const at = (i: number) => `${path}/${i}`;
   const faulty = (i: number) => findingsAt(editor.draft?.findings ?? [], at(i)).some((f) => !f.warning);
 
-  async function move(edits: Edit[], to?: string) {
-    if (!(await editor.edit(edits))) return;
-    const index = to ?? edits[0]?.path;
-    if (index === undefined) return;
-    chosen = Number(index.split('/').at(-1));
+  async function move(edits: Edit[]) {
+    const to = edits[0]?.path;
+    if (to === undefined || !(await editor.edit(edits))) return;
+    chosen = Number(to.split('/').at(-1));
     await tick();
     document.querySelector<HTMLElement>(`[data-section="${CSS.escape(at(chosen))}"]`)?.focus();
   }
@@ -64,7 +57,7 @@
       path: at(i),
       list: { path, index: i, of: sections.length },
       over: (is) => (over = is ? i : -1),
-      move: (edits, to) => void move(edits, to),
+      move: (edits) => void move(edits),
       remove: () => remove(i),
     }));
   const small = 'cursor-pointer px-1 text-[13px] text-quiet hover:text-deep';
@@ -103,14 +96,14 @@
         class={small}
         disabled={chosen === 0}
         aria-label="Move sections {chosen + 1} up"
-        onclick={() => void move([{ op: 'move', from: at(chosen), path: at(chosen - 1) }], at(chosen - 1))}>↑</button
+        onclick={() => void move(moveTo(at(chosen), path, chosen - 1))}>↑</button
       >
       <button
         type="button"
         class={small}
         disabled={chosen === sections.length - 1}
         aria-label="Move sections {chosen + 1} down"
-        onclick={() => void move([{ op: 'move', from: at(chosen), path: at(chosen + 1) }], at(chosen + 1))}>↓</button
+        onclick={() => void move(moveTo(at(chosen), path, chosen + 2))}>↓</button
       >
       <button type="button" class={small} aria-label="Remove sections {chosen + 1}" onclick={() => remove(chosen)}>remove</button>
     </p>

@@ -1,6 +1,6 @@
 <script lang="ts">
-  import { untrack } from 'svelte';
   import { listColumns, listSources } from './api';
+  import { mounted } from './mounted';
   import type { SqlEditor } from './sql';
 
   // Custom SQL, with completion of the tables and columns of its source and of questions.
@@ -10,16 +10,7 @@
   let box: HTMLDivElement;
   let sql = $state.raw<SqlEditor>();
 
-  $effect(() => {
-    let gone = false;
-    void import('./sql').then(({ sqlEditor }) => {
-      if (!gone) sql = untrack(() => sqlEditor(box, text, change));
-    });
-    return () => {
-      gone = true;
-      sql?.destroy();
-    };
-  });
+  $effect(() => mounted(import('./sql'), (m) => (sql = m.sqlEditor(box, text, change))));
 
   $effect(() => sql?.show(text));
   $effect(() => {

@@ -1,4 +1,6 @@
 <script lang="ts">
+  import { mounted } from './mounted';
+
   // Two texts of a definition beside each other.
   type Side = { text: string; name: string };
   let { old, now }: { old: Side; now: Side } = $props();
@@ -7,15 +9,7 @@
 
   $effect(() => {
     const [before, after] = [{ ...old }, { ...now }];
-    let gone = false;
-    let shown: { destroy: () => void } | undefined;
-    void import('./difference').then(({ textDifference }) => {
-      if (!gone) shown = textDifference(box, before, after);
-    });
-    return () => {
-      gone = true;
-      shown?.destroy();
-    };
+    return mounted(import('./difference'), (m) => m.textDifference(box, before, after));
   });
 </script>
 
