@@ -600,20 +600,7 @@ func (s *Spec) compare(at int, a, b row, descending bool) int {
 		}
 		return sign * cmp.Compare(x, y)
 	}
-	x, y := a.cells[at], b.cells[at]
-	if x.IsMissing() || y.IsMissing() {
-		return cmp.Compare(truth(x.IsMissing()), truth(y.IsMissing()))
-	}
-	shown := s.shownAt(at)
-	if shown.Type.IsDated() {
-		_, p, ok := shown.Micros(x)
-		_, q, okToo := shown.Micros(y)
-		if !ok || !okToo {
-			return cmp.Compare(truth(!ok), truth(!okToo))
-		}
-		return sign * cmp.Compare(p, q)
-	}
-	return sign * compare(x, y)
+	return s.shownAt(at).Order(a.cells[at], b.cells[at], descending)
 }
 
 func (s *Spec) shownAt(at int) *column.Column {
@@ -621,13 +608,6 @@ func (s *Spec) shownAt(at int) *column.Column {
 		return s.Groups[at].Shown
 	}
 	return s.Figures[at-len(s.Groups)].Shown
-}
-
-func truth(yes bool) int {
-	if yes {
-		return 1
-	}
-	return 0
 }
 
 // number is a value as an exact number, false where it is none.
