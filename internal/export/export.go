@@ -29,10 +29,6 @@ const (
 
 	// XLSX is a workbook, of all sections.
 	XLSX Format = "xlsx"
-
-	// SafeCSV is CSV whose fields no spreadsheet program takes for a formula. It is asked for
-	// as CSV, so that it is none of Formats.
-	SafeCSV Format = "csv for spreadsheets"
 )
 
 // Formats lists them in the order of the reference.
@@ -40,12 +36,11 @@ var Formats = []Format{JSON, CSV, NDJSON, XLSX, Events}
 
 // MediaTypes tells the media type of each format.
 var MediaTypes = map[Format]string{
-	CSV:     "text/csv; charset=utf-8; header=present",
-	SafeCSV: "text/csv; charset=utf-8; header=present",
-	JSON:    "application/json",
-	NDJSON:  "application/x-ndjson",
-	XLSX:    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
-	Events:  "application/x-ndjson; events=true",
+	CSV:    "text/csv; charset=utf-8; header=present",
+	JSON:   "application/json",
+	NDJSON: "application/x-ndjson",
+	XLSX:   "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+	Events: "application/x-ndjson; events=true",
 }
 
 // Writer writes one result: Begin once, Row for each record, End once. A
@@ -65,16 +60,22 @@ type Writer interface {
 // New makes the writer of a format. Instants are written in the zone. Notes are what to
 // know before reading the rows, for the formats that have a place for it.
 func New(f Format, to io.Writer, columns []*column.Column, zone *time.Location, notes ...string) Writer {
-	out := output{to: to, columns: columns, zone: zone, notes: notes, buffer: *buffers.Get().(*[]byte), dates: make([]repeated, len(columns))}
+	if f == CSV {
+		return NewCSV(CSVForm{}, to, columns, zone)
+	}
+	out := newOutput(to, columns, zone)
+	out.notes = notes
 	switch f {
-	case CSV, SafeCSV:
-		return &csvWriter{output: out, safe: f == SafeCSV}
 	case NDJSON:
 		return newNDJSON(out)
 	case Events:
 		return &eventsWriter{output: out}
 	}
 	return &jsonWriter{output: out}
+}
+
+func newOutput(to io.Writer, columns []*column.Column, zone *time.Location) output {
+	return output{to: to, columns: columns, zone: zone, buffer: *buffers.Get().(*[]byte), dates: make([]repeated, len(columns))}
 }
 
 // output is what the formats share.

@@ -226,13 +226,13 @@ func TestFormulasInCSV(t *testing.T) {
 		"=cmd|' /C calc'!A0": "\"'=cmd|' /C calc'!A0\"", "+1": `"'+1"`, "@SUM(A1)": `"'@SUM(A1)"`, "-2+3": `"'-2+3"`, "\t=1": "\"'\t=1\"", "\r=1": "\"'\r=1\"", "\uff1d1": "\"'\uff1d1\"", "=\"x\"": `"'=""x"""`,
 		"-5": "-5", "-5.25": "-5.25", "plain": "plain", "a=b": "a=b", " =1": " =1", "": `""`,
 	} {
-		for format, want := range map[Format]string{SafeCSV: safe, CSV: text} {
+		for isSafe, want := range map[bool]string{true: safe, false: text} {
 			var b bytes.Buffer
-			w := New(format, &b, []*column.Column{{Name: "=note", Type: column.Text}}, time.UTC)
+			w := NewCSV(CSVForm{Safe: isSafe}, &b, []*column.Column{{Name: "=note", Type: column.Text}}, time.UTC)
 			require.NoError(t, w.Begin())
 			require.NoError(t, w.Row([]value.Value{value.Chars(text)}))
 			require.NoError(t, w.End(nil))
-			if format == SafeCSV {
+			if isSafe {
 				require.Equal(t, "\"'=note\"\r\n"+want+"\r\n", b.String())
 				continue
 			}
@@ -243,4 +243,31 @@ func TestFormulasInCSV(t *testing.T) {
 			}
 		}
 	}
+}
+
+// CSV as its reader chooses: another separator, a decimal comma, dates in a pattern and times as
+// clocks showed them, an hour that comes twice with its offset.
+func TestCSVByChoice(t *testing.T) {
+	zone, err := time.LoadLocation("Europe/Helsinki")
+	require.NoError(t, err)
+	write := func(form CSVForm) string {
+		var b bytes.Buffer
+		w := NewCSV(form, &b, columns(t), zone)
+		require.NoError(t, w.Begin())
+		for _, row := range rows {
+			require.NoError(t, w.Row(values(row)))
+		}
+		require.NoError(t, w.Row(values([]any{int64(-5), "-1;5", -2.5, "2026-07-01 09:00:30", "20260701"})))
+		require.NoError(t, w.End(nil))
+		return b.String()
+	}
+	assert.Equal(t, "\ufeffid;name, full;fare;at;on\r\n"+
+		"1;\"O'Dell \"\"& Sons\"\"\";12,50;25.10.2026 03:30:00 +03:00;05.03.2026\r\n"+
+		"2;\"\";12,00;25.10.2026 03:30:00 +02:00;20260230\r\n3;;;;\r\n"+
+		"4;\"two\r\nlines, 北浜\t\x01\";0,10;n/a;01.01.0001\r\n"+
+		"-5;\"'-1;5\";-2,50;01.07.2026 12:00:30;01.07.2026\r\n",
+		write(CSVForm{Mark: true, Separator: ';', Comma: true, Dates: column.MustPattern("dd.MM.yyyy"), Safe: true}))
+	assert.Contains(t, write(CSVForm{Comma: true, Dates: column.MustPattern("M/d/yy")}), "\r\n-5,-1;5,\"-2,50\",7/1/26 12:00:30,7/1/26\r\n", "a comma within a field puts it in quotes")
+	assert.Contains(t, write(CSVForm{Separator: '\t', Dates: column.MustPattern("d MMM yyyy")}), "\r\n-5\t-1;5\t-2.50\t1 Jul 2026 12:00:30\t1 Jul 2026\r\n")
+	assert.Contains(t, write(CSVForm{Separator: '\t', Comma: true}), "\t12,50\t2026-10-25T03:30:00+03:00\t2026-03-05\r\n", "dates stay in ISO 8601 where nothing is said of them")
 }

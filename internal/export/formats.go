@@ -2,96 +2,11 @@ package export
 
 import (
 	"encoding/json"
-	"strings"
 	"time"
-	"unicode/utf8"
 
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/value"
 )
-
-// csvWriter writes RFC 4180: a header of column names, lines that end in CRLF,
-// a missing value as an empty field and empty text as "".
-type csvWriter struct {
-	output
-	safe bool // a field that a spreadsheet program would run begins with an apostrophe
-}
-
-func (w *csvWriter) Begin() error {
-	for i, c := range w.columns {
-		w.comma(i)
-		from := len(w.buffer)
-		w.buffer = append(w.buffer, c.Name...)
-		w.quote(from)
-	}
-	w.buffer = append(w.buffer, '\r', '\n')
-	return w.send()
-}
-
-func (w *csvWriter) Row(values []value.Value) error {
-	for i := range w.columns {
-		w.comma(i)
-		v := values[i]
-		if v.IsMissing() {
-			continue
-		}
-		from := len(w.buffer)
-		w.buffer = w.appendPlain(w.buffer, i, v)
-		if w.safe || !v.IsNumber() { // else it is of digits and letters
-			w.quote(from)
-		}
-	}
-	w.buffer = append(w.buffer, '\r', '\n')
-	return w.send()
-}
-
-func (w *csvWriter) comma(i int) {
-	if i > 0 {
-		w.buffer = append(w.buffer, ',')
-	}
-}
-
-// quote puts the field that begins there in quotes, where it needs them.
-func (w *csvWriter) quote(from int) {
-	field := w.buffer[from:]
-	formula := w.safe && isFormula(field)
-	if len(field) > 0 && !formula && !needsQuotes(field) {
-		return
-	}
-	w.room = append(w.room[:0], field...)
-	w.buffer = append(w.buffer[:from], '"')
-	if formula {
-		w.buffer = append(w.buffer, '\'')
-	}
-	for _, c := range w.room {
-		if c == '"' {
-			w.buffer = append(w.buffer, '"')
-		}
-		w.buffer = append(w.buffer, c)
-	}
-	w.buffer = append(w.buffer, '"')
-}
-
-// isFormula reports whether a spreadsheet program could take a text for a formula: it begins
-// with one of the signs that they know, full-width ones included, and is no plain number.
-func isFormula(text []byte) bool {
-	r, _ := utf8.DecodeRune(text)
-	return strings.ContainsRune("=+-@\t\r\n\uff1d\uff0b\uff0d\uff20", r) && !(r == '-' && value.IsPlainNumber(string(text)))
-}
-
-// inQuotes are the characters that a field without quotes must not have.
-var inQuotes = [256]bool{'"': true, ',': true, '\r': true, '\n': true}
-
-func needsQuotes(text []byte) bool {
-	for _, c := range text {
-		if inQuotes[c] {
-			return true
-		}
-	}
-	return false
-}
-
-func (w *csvWriter) End([]byte) error { return w.end() }
 
 // jsonWriter writes one object: columns, rows as arrays, and the receipt last,
 // so that an object without a receipt was cut.

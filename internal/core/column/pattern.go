@@ -170,6 +170,37 @@ func (p Pattern) Strftime() string {
 	return b.String()
 }
 
+// AppendDay appends a day in the pattern, which has no time of day.
+func (p Pattern) AppendDay(b []byte, d civil.Day) []byte {
+	year, month, day := d.Date()
+	for _, piece := range p.pieces {
+		n := day
+		switch piece.Letter {
+		case 0:
+			b = append(b, piece.Literal...)
+			continue
+		case 'y':
+			n = year
+			if piece.Width == 2 {
+				n %= 100
+			}
+		case 'M':
+			if n = int(month); piece.Named {
+				b = append(b, month.String()[:3]...)
+				continue
+			}
+		}
+		digits := strconv.Itoa(n)
+		if !piece.Loose {
+			b = append(b, zeros[:max(0, piece.Width-len(digits))]...)
+		}
+		b = append(b, digits...)
+	}
+	return append(b, p.suffix...)
+}
+
+const zeros = "0000"
+
 // Width is the length in bytes up to the last field.
 func (p Pattern) Width() int { return p.width }
 

@@ -1,0 +1,57 @@
+<script lang="ts">
+  import { csvDates, csvForm, keepCsvForm, type CsvForm } from '../lib/csv';
+  import type { ReportRun } from '../lib/run.svelte';
+
+  // Downloads a section as CSV, in the form that its reader's spreadsheet program reads.
+  let { run, section, disabled, label = 'CSV' }: { run: ReportRun; section: number; disabled: boolean; label?: string } = $props();
+
+  let form = $state(csvForm());
+
+  function choose(change: Partial<CsvForm>) {
+    form = { ...form, ...change };
+    keepCsvForm(form);
+  }
+
+  const select = 'select w-auto py-1 text-sm text-ink';
+</script>
+
+<span class="inline-flex items-baseline gap-1 print:hidden">
+  <button
+    type="button"
+    class="btn-plain disabled:cursor-not-allowed disabled:opacity-55"
+    onclick={() => run.download('csv', section)}
+    {disabled}
+    aria-label="Download CSV">{label}</button
+  >
+  <details class="relative">
+    <summary class="btn-plain cursor-pointer list-none px-1.5 [&::-webkit-details-marker]:hidden" aria-label="How CSV is written">⋯</summary>
+    <div class="absolute right-0 z-3 mt-1 flex w-72 flex-col gap-2 rounded-container border border-edge bg-card p-3 text-sm shadow-lg">
+      <label class="flex items-center justify-between gap-3">
+        Between fields
+        <select class={select} value={form.separator} onchange={(e) => choose({ separator: e.currentTarget.value as CsvForm['separator'] })}>
+          <option value="comma">comma</option>
+          <option value="semicolon">semicolon</option>
+          <option value="tab">tab</option>
+        </select>
+      </label>
+      <label class="flex items-center justify-between gap-3">
+        Decimals
+        <select class={select} value={form.decimal} onchange={(e) => choose({ decimal: e.currentTarget.value as CsvForm['decimal'] })}>
+          <option value="point">12.50</option>
+          <option value="comma">12,50</option>
+        </select>
+      </label>
+      <label class="flex items-center justify-between gap-3">
+        Days
+        <select class={select} value={form.dates} onchange={(e) => choose({ dates: e.currentTarget.value })}>
+          {#each csvDates as dates (dates)}<option value={dates}>{dates || 'yyyy-MM-dd (ISO 8601)'}</option>{/each}
+        </select>
+      </label>
+      <label class="flex items-center gap-2">
+        <input type="checkbox" class="checkbox" checked={form.mark} onchange={(e) => choose({ mark: e.currentTarget.checked })} />
+        Byte-order mark, where letters come out wrong
+      </label>
+      <p class="text-quiet">This browser remembers it.</p>
+    </div>
+  </details>
+</span>
