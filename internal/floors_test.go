@@ -27,6 +27,7 @@ var floors = [][]string{
 	{"internal/core/lint", "internal/core/compile"},
 	{"internal/core/definition", "internal/judge"},
 	{"internal/source", "internal/load", "internal/store", "internal/export"},
+	{"internal/service/kept"},
 	{"internal/service/base"},
 	{"internal/service/counts"},
 	{"internal/service/answer"},

@@ -566,7 +566,7 @@ test('all records download as CSV and as a workbook', async ({ page, request }) 
       .subarray(0, 2)
       .toString(),
   ).toBe('PK');
-  await expect(page.getByText('The records are downloaded.')).toBeVisible();
+  await expect(page.getByText('The records are downloaded, as they were read for this page.')).toBeVisible();
 });
 
 test('the run button is in sight at every size, in light and dark, and axe finds nothing', async ({ page, request }) => {

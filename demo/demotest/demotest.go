@@ -100,7 +100,7 @@ func Empty(t testing.TB, dir string) *service.Service {
 // longer.
 func Limited(t testing.TB, dir string, runTime time.Duration) *service.Service {
 	t.Helper()
-	s, err := service.Open(context.Background(), base.Config{Dir: dir, RunTime: runTime, Now: time.Now, Sources: source.Rules{Variables: []string{"*"}}})
+	s, err := service.Open(context.Background(), base.Config{Dir: dir, RunTime: runTime, KeepResults: time.Hour, Now: time.Now, Sources: source.Rules{Variables: []string{"*"}}})
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
 	return s

@@ -104,6 +104,7 @@ func problem(ctx context.Context, err error) *Problem {
 	var file *load.Error
 	var failed *base.SourceError
 	var large *base.TooLarge
+	var stopped *receipt.Stopped
 	switch {
 	case errors.As(err, &large):
 		return newProblem(http.StatusRequestEntityTooLarge, fault.TooLarge, large.Error())
@@ -115,6 +116,8 @@ func problem(ctx context.Context, err error) *Problem {
 		return refused(refusal)
 	case errors.As(err, &file):
 		return refusedFile(file)
+	case errors.As(err, &stopped):
+		return newProblem(http.StatusConflict, fault.Cancelled, stopped.Error()+"; there is no result")
 	case errors.Is(err, context.Canceled):
 		return newProblem(http.StatusServiceUnavailable, fault.Cancelled, "whoever asked went away, so that nothing was done") // which nobody reads
 	case errors.Is(err, base.ErrTime):

@@ -26,6 +26,8 @@ func (r routes) registerReceipts(api huma.API) {
 		return huma.Operation{OperationID: id, Method: method, Path: Prefix + path, Summary: summary,
 			Errors: []int{400, 404, 413, 422, 502, 503, 504}, MaxBodyBytes: mostDefinitionBytes, BodyReadTimeout: readTime}
 	}
+	huma.Register(api, huma.Operation{OperationID: "cancel-run", Method: http.MethodPost, Path: Prefix + "/receipts/{receipt}/cancel",
+		Summary: "Cancel a run that is under way", Errors: []int{400, 404, 409}}, r.cancel)
 	huma.Register(api, asked("run-again", http.MethodPost, "/receipts/{receipt}/again", "Run what a receipt tells of again, and compare"), r.again)
 	huma.Register(api, asked("explain-report", http.MethodPost, "/reports/{report}/explanation", "What a run would be, without running it"), r.explain)
 	huma.Register(api, asked("count-matches", http.MethodPost, "/reports/{report}/matches", "How many records a run would bring"), r.matches)
@@ -145,7 +147,7 @@ func (r routes) history(ctx context.Context, in *struct {
 	Before int64  `query:"before" minimum:"0" doc:"The number that the receipts are below, for the next page."`
 	Limit  int    `query:"limit" minimum:"1" maximum:"1000" default:"50" doc:"Most receipts."`
 }) (*body[ReceiptList], error) {
-	all, more, err := r.service.Receipts.History(ctx, receipt.Wanted{Report: in.Report, Person: in.Person, State: receipt.State(in.State), Day: in.Day, Before: in.Before, Most: in.Limit})
+	all, more, err := r.service.Runs.History(ctx, receipt.Wanted{Report: in.Report, Person: in.Person, State: receipt.State(in.State), Day: in.Day, Before: in.Before, Most: in.Limit})
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
@@ -155,5 +157,11 @@ func (r routes) history(ctx context.Context, in *struct {
 func (r routes) receipt(ctx context.Context, in *struct {
 	Receipt int64 `path:"receipt" minimum:"1" doc:"Its number."`
 }) (*body[receipt.Receipt], error) {
-	return answered[receipt.Receipt](ctx)(r.service.Receipts.Find(ctx, in.Receipt))
+	return answered[receipt.Receipt](ctx)(r.service.Runs.Receipt(ctx, in.Receipt))
+}
+
+func (r routes) cancel(ctx context.Context, in *struct {
+	Receipt int64 `path:"receipt" minimum:"1" doc:"Its number."`
+}) (*body[receipt.Receipt], error) {
+	return answered[receipt.Receipt](ctx)(r.service.Runs.Cancel(ctx, in.Receipt))
 }

@@ -139,6 +139,14 @@ func TestFormats(t *testing.T) {
 		answer, _ := ask("", accept)
 		assert.Equal(t, []any{200, want}, []any{answer.StatusCode, answer.Header.Get("Content-Type")}, accept)
 	}
+	for query, want := range map[string][2]any{
+		"?output=csv&section=6&separator=semicolon&mark=true": {200, "\ufeffreason;late"}, "?output=json&separator=tab": {400, "say something of CSV"},
+		"?output=csv&section=6&separator=pipe": {400, "expected value to be one of"}, "?output=csv&dates=dd.MM": {400, "needs yyyy, MM and dd"}, "?output=csv&dates=dd.MM.yyyy+HH:mm": {400, "is to be of a day"},
+	} {
+		answer, text := ask(query, "")
+		assert.Equal(t, want[0], answer.StatusCode, query)
+		assert.Contains(t, string(text), want[1], query)
+	}
 	_, text := ask("?output=xlsx", "")
 	book, err := excelize.OpenReader(bytes.NewReader(text))
 	require.NoError(t, err)

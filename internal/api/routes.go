@@ -17,6 +17,7 @@ import (
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
@@ -160,7 +161,9 @@ type RunRequest struct {
 	Evidence EvidenceWanted `json:"evidence,omitempty" doc:"Count, once the rows are sent, what shows that they are right; it stands on the receipt. Of a large table what lies outside the period is told from counts that were made before; whole counts all of it."`
 	View     answer.View    `json:"view,omitempty" doc:"How to show the main table, or the section that alone is wanted, where the report lets its readers choose."`
 	Files    []catalog.File `json:"files,omitempty" doc:"Definitions to try beside those that are published, or in their place. Nothing is stored, and the run is not on record."`
-	Of       int64          `json:"of,omitempty" minimum:"0" doc:"The receipt of a run to send further rows of, by its answers; limit says how many, and after or skip which."`
+	Of       int64          `json:"of,omitempty" minimum:"0" doc:"The receipt of a run to send rows of: with a limit a page of them, after or skip saying which; without one all. They are of the records that the run read as long as those are kept; then a page is read by its answers, and all are read by a run of its own that says whether they are the same."`
+	GoOn     bool           `json:"go_on,omitempty" doc:"Go on to the end when whoever asked is gone: the rows are then found by the receipt. Only with evidence, with which rows are kept. Events begin with the number of the receipt, and tell how far the run is."`
+	Follow   bool           `json:"follow,omitempty" doc:"Send the headers at once, of which Link leads to the receipt: while the run goes on that tells how far it is. What goes wrong then breaks the answer off, and the receipt tells it too."`
 	After    string         `json:"after,omitempty" maxLength:"100000" doc:"Of further rows: what the page before told as next, so that they go on from its last row. Skip counts for nothing then."`
 }
 
@@ -437,9 +440,9 @@ func (r routes) run(ctx context.Context, in *struct {
 	Report  string `path:"report"`
 	Output  string `query:"output" maxLength:"100" doc:"The format: json, csv, ndjson, xlsx or events; that of the header Accept where it is absent, else JSON. Another one is refused with 406."`
 	Section int    `query:"section" minimum:"1" maximum:"1000" doc:"The number of the section that alone is wanted, from 1. Without it JSON and XLSX have all sections, and CSV and NDJSON the only table."`
-	Safe    bool   `query:"safe" doc:"Of CSV: put an apostrophe before fields that a spreadsheet program would take for formulas. Without it CSV is true to the data."`
-	Accept  string `header:"Accept"`
-	Body    RunRequest
+	CSVChoices
+	Accept string `header:"Accept"`
+	Body   RunRequest
 }) (*huma.StreamResponse, error) {
 	ctx, err := r.within(ctx, in.Drafted)
 	if err != nil {
@@ -449,14 +452,12 @@ func (r routes) run(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	if in.Safe {
-		if format != export.CSV {
-			return nil, newProblem(http.StatusBadRequest, fault.InvalidRequest, "safe says something of CSV, and the output is to be "+string(format))
-		}
-		format = export.SafeCSV
+	form, err := in.CSVChoices.form(format)
+	if err != nil {
+		return nil, err
 	}
 	section := in.Section
-	if section == 0 && (format == export.CSV || format == export.SafeCSV || format == export.NDJSON) {
+	if section == 0 && (format == export.CSV || format == export.NDJSON) {
 		section = answer.OnlyTable
 	}
 	run, err := r.service.Runs.Prepare(ctx, in.Report, answer.Request{Section: section, View: in.Body.View, Answers: in.Body.Answers, AsOf: in.Body.AsOf,
@@ -464,18 +465,38 @@ func (r routes) run(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
+	goesOn := in.Body.GoOn && in.Body.Evidence != ""
+	if goesOn {
+		run.Stays()
+		ctx = context.WithoutCancel(ctx)
+	}
 	return &huma.StreamResponse{Body: func(c huma.Context) {
 		c.SetHeader("Content-Type", export.MediaTypes[format])
 		if id := run.ID(); id > 0 {
 			c.SetHeader("Link", "<"+receiptPath(id)+`>; rel="describedby"`)
 		}
-		to := run.Sending(c.BodyWriter(), func() { cutOff(c.BodyWriter()) })
+		if at, before := run.ReadAt(); before {
+			c.SetHeader("Last-Modified", at.UTC().Format(http.TimeFormat))
+		}
+		w := c.BodyWriter()
+		if f, ok := w.(http.Flusher); ok && in.Body.Follow {
+			f.Flush()
+		}
+		var told *announced
+		if goesOn && format == export.Events {
+			told = announce(w, run)
+			defer told.stop()
+			w = told
+		}
+		to := run.Sending(w, func() { cutOff(c.BodyWriter()) })
 		var result export.Result
 		switch {
 		case format == export.XLSX:
 			book := export.NewWorkbook(to, run.Zone, r.service.Base.Spool.Dir, run.Asks())
 			defer book.Close()
 			result = book
+		case format == export.CSV:
+			result = export.Whole{Writer: export.NewCSV(form, to, run.Columns, run.Zone)}
 		case run.Several():
 			result = export.NewSections(format, to, run.Zone)
 		default:
@@ -484,10 +505,12 @@ func (r routes) run(ctx context.Context, in *struct {
 		_, err := run.Stream(ctx, result)
 		switch {
 		case err == nil:
-		case run.Sent() || errors.Is(err, context.Canceled) || errors.Is(err, receipt.ErrGone):
+		case run.Sent() || in.Body.Follow || errors.Is(err, context.Canceled) || errors.Is(err, receipt.ErrGone):
 			// Too late for a problem document: break the response off, so that
 			// nobody takes what was sent for the whole.
 			panic(http.ErrAbortHandler)
+		case told != nil:
+			told.failed(problemOf(ctx, err))
 		default:
 			p := problemOf(ctx, err)
 			c.SetHeader("Content-Type", p.ContentType(""))
@@ -495,6 +518,41 @@ func (r routes) run(ctx context.Context, in *struct {
 			_ = json.NewEncoder(c.BodyWriter()).Encode(p)
 		}
 	}}, nil
+}
+
+// CSVChoices are how CSV is to be written where it is not to be as RFC 4180 has it.
+type CSVChoices struct {
+	Safe      bool   `query:"safe" doc:"Of CSV: put an apostrophe before fields that a spreadsheet program would take for formulas. Without it CSV is true to the data."`
+	Mark      bool   `query:"mark" doc:"Of CSV: begin with a byte-order mark, by which some spreadsheet programs know UTF-8."`
+	Separator string `query:"separator" enum:"comma,semicolon,tab" doc:"Of CSV: what stands between fields."`
+	Decimal   string `query:"decimal" enum:"point,comma" doc:"Of CSV: what stands in numbers before the fraction."`
+	Dates     string `query:"dates" maxLength:"40" doc:"Of CSV: a pattern such as dd.MM.yyyy for the days; times follow as HH:mm:ss, as clocks showed them. Without it dates are in ISO 8601, and instants have their offset."`
+}
+
+// form is the form of CSV that is asked for; another format has none.
+func (c CSVChoices) form(format export.Format) (form export.CSVForm, err error) {
+	refuse := func(format string, args ...any) (export.CSVForm, error) {
+		return export.CSVForm{}, newProblem(http.StatusBadRequest, fault.InvalidRequest, fmt.Sprintf(format, args...))
+	}
+	if c != (CSVChoices{}) && format != export.CSV {
+		return refuse("safe, mark, separator, decimal and dates say something of CSV, and the output is to be %s", format)
+	}
+	form = export.CSVForm{Mark: c.Mark, Comma: c.Decimal == "comma", Safe: c.Safe}
+	for _, s := range export.Separators {
+		if s.Name == c.Separator {
+			form.Separator = s.Sign
+		}
+	}
+	if c.Dates == "" {
+		return form, nil
+	}
+	if form.Dates, err = column.ParsePattern(c.Dates); err != nil {
+		return refuse("dates: %s", err)
+	}
+	if form.Dates.HasTime() {
+		return refuse("dates: the pattern %q is to be of a day, such as dd.MM.yyyy; a time follows as HH:mm:ss", english.Shorten(c.Dates))
+	}
+	return form, nil
 }
 
 // cutOff makes what is being written to a response fail.

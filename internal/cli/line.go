@@ -51,7 +51,7 @@ the exit code is 3.`,
 				return nil
 			}
 			asked := api.RunRequest{Asked: api.Asked{Answers: line.Answers, AsOf: asOf}, Evidence: wantedEvidence("", tableOutput)}
-			return runTo(c, client, line.Report, asked, tableOutput, 0, false, "")
+			return (&sending{output: tableOutput}).send(c, client, line.Report, asked)
 		},
 	}
 	serverFlag(c)

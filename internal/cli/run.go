@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io"
 	"net/http"
 	"os"
 	"strings"
@@ -26,9 +25,8 @@ var outputs = []export.Format{tableOutput, export.JSON, export.CSV, export.NDJSO
 
 func newRun() *cobra.Command {
 	var given, with []string
-	var asOf, output, to, evidence string
-	var safe bool
-	var section int
+	var asOf, evidence string
+	var out sending
 	c := &cobra.Command{
 		Use:   "run REPORT",
 		Short: "Run a report and print its records",
@@ -48,8 +46,8 @@ beside its numbers. The run is on record: see pikegate history and pikegate rece
 		Args:              arity(1, 1),
 		ValidArgsFunction: completeReports,
 		RunE: func(c *cobra.Command, args []string) error {
-			if safe && output != string(export.CSV) {
-				return fail(exitUsage, "safe: it says something of CSV; say --output csv too")
+			if err := out.check(c); err != nil {
+				return err
 			}
 			client, err := newClient(c)
 			if err != nil {
@@ -59,7 +57,7 @@ beside its numbers. The run is on record: see pikegate history and pikegate rece
 			if err != nil {
 				return err
 			}
-			asked := api.RunRequest{Asked: api.Asked{Answers: answers, AsOf: asOf}, Evidence: wantedEvidence(evidence, output)}
+			asked := api.RunRequest{Asked: api.Asked{Answers: answers, AsOf: asOf}, Evidence: wantedEvidence(evidence, out.output)}
 			if asked.Files, err = definitionFiles(with); err != nil {
 				return err
 			}
@@ -68,18 +66,15 @@ beside its numbers. The run is on record: see pikegate history and pikegate rece
 					return err
 				}
 			}
-			return runTo(c, client, args[0], asked, output, section, safe, to)
+			return out.send(c, client, args[0], asked)
 		},
 	}
 	serverFlag(c)
 	answerFlags(c, &given, &asOf)
-	wordFlag(c, &output, "output", "table", outputs, "format")
+	out.flags(c)
 	wordFlag(c, &evidence, "evidence", "", []string{"true", "false", "whole"}, "count what shows that the records are right, for the receipt; a table does unless told not to; whole counts all records of a large table too")
 	c.Flags().Lookup("evidence").NoOptDefVal = "true"
 	c.Flags().StringArrayVar(&with, "with", nil, "a file or directory of definitions to try that are not published; repeat it for more")
-	c.Flags().IntVar(&section, "section", 0, "the number of the section that alone is wanted, from 1; CSV and NDJSON have room for one, and take the only table without it")
-	c.Flags().BoolVar(&safe, "safe", false, "of CSV: write what no spreadsheet program takes for a formula; without it CSV is true to the data")
-	c.Flags().StringVar(&to, "to", "", "file to write to, in place of standard output; it appears when it is whole")
 	return c
 }
 
@@ -129,36 +124,6 @@ func isTerminal(stream any) bool {
 	return ok && term.IsTerminal(int(f.Fd()))
 }
 
-// runTo runs the report and writes its records to a file or standard output.
-func runTo(c *cobra.Command, client *client, report string, asked api.RunRequest, output string, section int, safe bool, to string) error {
-	format := export.Format(output)
-	if output == tableOutput {
-		format = export.JSON
-	}
-	if format == export.XLSX && to == "" && isTerminal(c.OutOrStdout()) {
-		return fail(exitUsage, "a workbook is nothing for a terminal; say --to FILE, such as --to %s.xlsx", report)
-	}
-	path := sectionPath(fmt.Sprintf("%s/runs?output=%s&safe=%t", reportPath(report), format, safe), "&", section)
-	answer, err := client.call(c.Context(), http.MethodPost, path, asked, export.MediaTypes[format])
-	if err != nil {
-		return err
-	}
-	defer answer.Body.Close()
-	write := func(w io.Writer) error {
-		if output == tableOutput {
-			return writeTable(answer.Body, w, isTerminal(w))
-		}
-		_, err := io.Copy(w, answer.Body)
-		return err
-	}
-	if to == "" {
-		err = write(c.OutOrStdout())
-	} else {
-		err = writeFile(to, write)
-	}
-	return client.broken(c.Context(), err, to, answer.Header.Get("Link"))
-}
-
 // sectionPath adds the number of a section to a path; sign parts it from what stands before.
 func sectionPath(path, sign string, section int) string {
 	if section > 0 {
@@ -183,11 +148,10 @@ func (c *client) broken(ctx context.Context, err error, to, link string) error {
 	case errors.As(err, &path):
 		return fail(exitFailed, "%w", err)
 	}
-	var id int64
 	var r receipt.Receipt
 	asking, cancel := context.WithTimeout(ctx, 5*time.Second)
 	defer cancel()
-	if _, wrong := fmt.Sscanf(link, "<"+api.Prefix+"/receipts/%d>", &id); wrong == nil && c.json(asking, http.MethodGet, fmt.Sprintf("/receipts/%d", id), nil, &r) == nil {
+	if id := linked(link); id > 0 && c.json(asking, http.MethodGet, fmt.Sprintf("/receipts/%d", id), nil, &r) == nil {
 		if code, known := exitsOfCut[r.State]; known {
 			return fail(code, "%s (receipt %d: %s); %s", strings.TrimSuffix(r.Says, "."), id, r.Problem, kept)
 		}
@@ -197,7 +161,7 @@ func (c *client) broken(ctx context.Context, err error, to, link string) error {
 
 // exitsOfCut are the exit codes of runs that ended after some of their records were
 // sent.
-var exitsOfCut = map[receipt.State]int{receipt.CutByTime: exitCut, receipt.CutBySize: exitCut, receipt.SourceNotReady: exitUnreached, receipt.SourceBusy: exitUnreached, receipt.FailedByService: exitFailed}
+var exitsOfCut = map[receipt.State]int{receipt.CutByTime: exitCut, receipt.CutBySize: exitCut, receipt.SourceNotReady: exitUnreached, receipt.SourceBusy: exitUnreached, receipt.FailedByService: exitFailed, receipt.Cancelled: exitInterrupted, receipt.InError: exitDefinitions}
 
 // errCut is a JSON result that ended before its receipt.
 var errCut = fmt.Errorf("the receipt is missing")

@@ -81,6 +81,9 @@ var settings = []setting{
 	{"inspections-at-once", "2", "how many tables are inspected at once; others wait", takeNumber(func(to *serving) *int { return &to.Inspections })},
 	{"own-size", "8 GiB", "the most that the service's own records may take; a warning comes at four fifths", takeSize(func(to *serving) *int64 { return &to.OwnBytes })},
 	{"spool-size", "1 GiB", "the most of a result that waits on the disk for a slow reader", takeSize(func(to *serving) *int64 { return &to.SpoolBytes })},
+	{"keep-results", "24h", "how long the rows of a run are kept, so that its pages and downloads show the same records; 0 for not at all", takeTimeOrNone(func(to *serving) *time.Duration { return &to.KeepResults })},
+	{"result-size", "64 MiB", "the most that is kept of one run", takeSize(func(to *serving) *int64 { return &to.ResultBytes })},
+	{"results-size", "1 GiB", "the most that is kept of all runs together; the oldest go first", takeSize(func(to *serving) *int64 { return &to.ResultsBytes })},
 	{"connections", "1000", "how many connections there may be at once; further ones wait to be accepted", takeNumber(func(to *serving) *int { return &to.connections })},
 	{"stall-time", "30s", "how long a reader or a sender may take for the next part of an answer or a file", takeTime(func(to *serving) *time.Duration { return &to.limits.Stall })},
 	{"send-time", "1h", "the longest that an answer may take to be sent, or a file to come", takeTime(func(to *serving) *time.Duration { return &to.limits.Send })},
@@ -100,6 +103,18 @@ func takeTime(at func(*serving) *time.Duration) func(*serving, string) error {
 		}
 		*at(to) = d
 		return nil
+	}
+}
+
+// takeTimeOrNone is for a length of time, or 0.
+func takeTimeOrNone(at func(*serving) *time.Duration) func(*serving, string) error {
+	take := takeTime(at)
+	return func(to *serving, text string) error {
+		if text == "0" {
+			*at(to) = 0
+			return nil
+		}
+		return take(to, text)
 	}
 }
 

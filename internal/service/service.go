@@ -48,6 +48,7 @@ func Open(ctx context.Context, c base.Config) (*Service, error) {
 		stop()
 		s.stopped.Wait()
 		s.Counts.Wait()
+		s.Runs.CancelAll()
 		s.Runs.AwaitEnd()
 		return base.Close()
 	})

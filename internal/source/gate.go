@@ -43,6 +43,28 @@ func (s *Source) Enter(ctx context.Context, person string, longest time.Duration
 	return leave, err
 }
 
+// Ahead is how many runs have their turn before the last one that a person has waiting, as far as
+// that is known now; 0 where none waits.
+func (s *Source) Ahead(person string) int { return s.gate.ahead(person) }
+
+func (g *gate) ahead(person string) (n int) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	at := slices.IndexFunc(g.waiting, func(l *line) bool { return l.person == person })
+	if at < 0 {
+		return 0
+	}
+	own := len(g.waiting[at].runs)
+	for i, l := range g.waiting {
+		turns := own - 1 // each person has one turn a round
+		if i < at {
+			turns = own
+		}
+		n += min(len(l.runs), turns)
+	}
+	return n
+}
+
 // IsIdle reports whether nobody reads the source.
 func (s *Source) IsIdle() bool {
 	s.gate.mu.Lock()

@@ -100,6 +100,12 @@ export function queryOfEntered(entered: Record<string, unknown>): string {
   return query.toString();
 }
 
+/** The link that opens a report with the rows that are kept of a run. */
+export function linkOfKept(r: { id: number; report: string; entered?: Record<string, unknown>; view?: View }): string {
+  const query = [queryOfEntered(r.entered ?? {}), queryOfView(r.view ?? {}), `view.run=${r.id}`].filter(Boolean).join('&');
+  return `/reports/${encodeURIComponent(r.report)}?${query}`;
+}
+
 /** The link that opens a report with the answers that stand in a line. */
 export function linkOfLine(line: { report: string; answers: Record<string, unknown> }): string {
   const query = queryOfEntered(line.answers);

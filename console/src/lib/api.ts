@@ -1,5 +1,6 @@
 // Calls of the service's API. The types are made from its OpenAPI document.
 import type { components } from './api.gen';
+import { csvForm, queryOfCsv } from './csv';
 
 type Schemas = components['schemas'];
 export type ReportSummary = Schemas['ReportSummary'];
@@ -18,6 +19,7 @@ export type Result = { sections: Shown[]; several: boolean; notes?: string[]; re
 export type View = Schemas['View'];
 export type OtherPeriod = Schemas['OtherPeriod'];
 export type Receipt = Schemas['Receipt'];
+export type Progress = Schemas['Progress'];
 export type ReceiptList = Schemas['ReceiptList'];
 export type Evidence = Schemas['Evidence'];
 export type WhyEmpty = Schemas['WhyEmpty'];
@@ -128,6 +130,9 @@ export function listChoices(name: string, prompt: string, answers: Answers, sear
 
 /** What a run tells of itself, one in a line. */
 type RunEvent =
+  | { event: 'run'; receipt: number }
+  | ({ event: 'progress' } & Progress)
+  | { event: 'problem'; problem: Problem }
   | { event: 'start'; columns: Column[]; notes?: string[] }
   | ({ event: 'section' } & Schemas['SectionInfo'])
   | { event: 'row'; values: Row }
@@ -135,26 +140,33 @@ type RunEvent =
   | ({ event: 'section_end' } & Partial<Schemas['Section']>)
   | { event: 'receipt'; receipt: Receipt };
 
+/** What is asked of a run: its answers, or the receipt of one whose rows are kept. */
+export type Wanted = (Asked & { evidence: true | 'whole'; go_on: boolean } & { of?: undefined }) | { of: number };
+
+/** What is told of a run while it goes on. */
+export type Told = {
+  /** Whatever sections are whole. */
+  rows: (rows: Result) => void;
+  /** The number of its receipt, and now and then how far it is. */
+  progress: (receipt: number, progress?: Progress) => void;
+};
+
 /**
- * Runs a report. What is here is handed to early whenever a section is whole; what comes back once the evidence
+ * Runs a report. What is here is handed on whenever a section is whole; what comes back once the evidence
  * is counted has the receipt too.
  */
-export async function runReport(
-  name: string,
-  asked: Asked,
-  limit: number,
-  evidence: true | 'whole',
-  view: View,
-  early: (rows: Result) => void,
-  signal: AbortSignal,
-): Promise<Result> {
-  const response = await post(reportPath(name, '/runs', { output: 'events' }), { ...asked, limit, evidence, view }, signal);
+export async function runReport(name: string, wanted: Wanted, limit: number, view: View, tell: Told, signal: AbortSignal): Promise<Result> {
+  const response = await post(reportPath(name, '/runs', { output: 'events' }), { ...wanted, limit, view }, signal);
+  let number = 0;
   const result: Result = { sections: [], several: false };
   try {
     for await (const line of linesOf(response.body!)) {
       const told = JSON.parse(line) as RunEvent;
       const last = result.sections.at(-1);
-      if (told.event === 'start') {
+      if (told.event === 'run') tell.progress((number = told.receipt));
+      else if (told.event === 'progress') tell.progress(number, told);
+      else if (told.event === 'problem') throw new Refused(told.problem);
+      else if (told.event === 'start') {
         result.sections.push({ section: 1, kind: 'table', query: '', label: '', columns: told.columns, rows: [], ended: false });
         result.notes = told.notes;
       } else if (told.event === 'section') {
@@ -165,17 +177,22 @@ export async function runReport(
       else {
         if (told.event === 'section_end') Object.assign(last!, told);
         last!.ended = true;
-        early({ ...result, sections: [...result.sections] });
+        tell.rows({ ...result, sections: [...result.sections] });
       }
     }
     throw new Error('the receipt is missing');
   } catch (cause) {
-    if (signal.aborted) throw cause;
-    const receipt = /\/receipts\/\d+/.exec(response.headers.get('Link') ?? '')?.[0] ?? '';
-    const told = receipt ? await showReceipt(receipt.slice('/receipts/'.length)).catch(() => undefined) : undefined;
-    throw new BrokeOff(`The records broke off on their way. ${told?.says ?? ''} Run it again.`.replace('  ', ' '), receipt, { cause });
+    if (signal.aborted || cause instanceof Refused) throw cause;
+    const receipt = receiptOf(response);
+    const told = receipt ? await showReceipt(receipt).catch(() => undefined) : undefined;
+    throw new BrokeOff(`The records broke off on their way. ${told?.says ?? ''} Run it again.`.replace('  ', ' '), receipt && `/receipts/${receipt}`, {
+      cause,
+    });
   }
 }
+
+/** The number of the receipt that the header Link of a response leads to; '' for none. */
+const receiptOf = (response: Response) => /\/receipts\/(\d+)/.exec(response.headers.get('Link') ?? '')?.[1] ?? '';
 
 /** A result with its receipt, and its sections with what that tells of them. */
 function withReceipt(result: Result, receipt: Receipt): Result {
@@ -203,8 +220,16 @@ export function moreRows(
   section: number,
   limit: number,
   from: { after: string } | { skip: number },
+  view: View,
 ): Promise<Schemas['Result']> {
-  return decoded(post(reportPath(name, '/runs', { output: 'json', section: String(section) }), { of: receipt, limit, ...from }));
+  return decoded(post(reportPath(name, '/runs', { output: 'json', section: String(section) }), { of: receipt, limit, view, ...from }));
+}
+
+/** Cancels a run that is under way, which frees its database. One that has ended meanwhile has. */
+export async function cancelRun(receipt: number): Promise<void> {
+  await post(`/receipts/${receipt}/cancel`, undefined).catch((cause: unknown) => {
+    if (!(cause instanceof Refused && cause.problem.status === 409)) throw cause;
+  });
 }
 
 export function countMatches(name: string, asked: Asked, signal: AbortSignal): Promise<Matches> {
@@ -233,13 +258,20 @@ export function runAgain(id: number, asOf: string): Promise<Comparison> {
   return decoded(post(`/receipts/${id}/again`, asOf ? { as_of: asOf } : {}));
 }
 
-/** All records as CSV that a spreadsheet program may open, or as a workbook, which has all sections where none is named. It fails where the stream broke off, so that no half file is taken for a whole one. */
-export async function download(name: string, output: 'csv' | 'xlsx', answers: Answers, section: number, view: View): Promise<Blob> {
-  const query: Record<string, string> = output === 'csv' ? { output, safe: 'true' } : { output };
+/** What is downloaded: all records of a run, or of one of its sections where it is not 0. */
+export type Download = { output: 'csv' | 'xlsx'; section: number; view: View } & ({ of: number } | { answers: Answers });
+
+/**
+ * All records as CSV that a spreadsheet program may open, or as a workbook, which has all sections where none is
+ * named; and the number of the receipt that tells of them. It fails where the stream broke off, so that no half file is taken for a whole
+ * one.
+ */
+export async function download(name: string, { output, section, ...wanted }: Download): Promise<{ file: Blob; receipt: string }> {
+  const query: Record<string, string> = output === 'csv' ? { output, ...queryOfCsv(csvForm()) } : { output };
   if (section > 0) query.section = String(section);
-  const response = await post(reportPath(name, '/runs', query), { answers, view });
+  const response = await post(reportPath(name, '/runs', query), wanted);
   try {
-    return await response.blob();
+    return { file: await response.blob(), receipt: receiptOf(response) };
   } catch (cause) {
     throw new Unreached('The download broke off. Nothing was saved; try again.', { cause });
   }

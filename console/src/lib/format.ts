@@ -1,6 +1,6 @@
 // Values as readers see them. The service sends dates in ISO form and instants
 // with the zone's offset, so that their own digits are what clocks showed.
-import type { Column, Receipt } from './api';
+import type { Column, Progress, Receipt } from './api';
 
 const weekdays = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat'];
 const months = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
@@ -82,6 +82,15 @@ export const outcomes: Record<Receipt['state'], string> = {
   interrupted: 'interrupted',
   failed: 'failed',
 };
+
+/** How far a run is, in words. */
+export function progressText(p: Progress): string {
+  if (p.stage === 'waiting') return p.ahead ? `Waiting; ${counted(p.ahead, 'run')} before it` : 'Waiting for its turn';
+  if (p.stage === 'counting') return 'Counting what shows that these records are right';
+  if (!p.rows) return 'Reading the records';
+  const share = p.share === undefined ? '' : `, ${p.share} % of the period`;
+  return `Reading the records: ${p.rows.toLocaleString('en')} so far${share}`;
+}
 
 /** Digits in groups of three, as they were sent: no decimal is rounded. */
 export function grouped(digits: string): string {

@@ -2,24 +2,32 @@ import { untrack } from 'svelte';
 import { answersOf, fieldsFromQuery, queryOf, queryOfView, viewFromQuery, type Field, type Fields } from './answers';
 import {
   BrokeOff,
+  cancelRun,
   countMatches,
   download,
   messageOf,
   moreRows,
   Refused,
   runReport,
+  showReceipt,
   showReport,
   understand,
   type Asked,
   type Matches,
+  type Progress,
   type ReportInfo,
   type Result,
   type Understanding,
   type View,
+  type Wanted,
 } from './api';
+import { momentText, recordsOf } from './format';
 import { currentUrl, rewrite } from './route.svelte';
+import { sayDone } from './word';
 
 const pageSize = 200;
+/** How long a run takes, in milliseconds, that is worth a word when it is done. */
+const worthAWord = 5000;
 /** Rows of a trial, which has no further pages. */
 const trialSize = 50;
 
@@ -35,6 +43,10 @@ export class ReportRun {
   receiptOfFailure = $state('');
   note = $state('');
   running = $state<AbortController>();
+  /** The number of the receipt of the run that goes on; 0 as long as it is not told. */
+  runningReceipt = $state(0);
+  /** How far that is, once it takes a while. */
+  progress = $state.raw<Progress>();
   /** The prompts that were answered, or all once a run was asked for. */
   touched = $state<Record<string, boolean>>({});
 
@@ -49,11 +61,18 @@ export class ReportRun {
   /** How the reader sees the main table. */
   view = $state.raw<View>({});
   readonly asked: Asked = $derived(this.asOf ? { answers: this.answers, as_of: this.asOf } : { answers: this.answers });
-  readonly query = $derived(this.report ? [queryOf(this.report.prompts, this.fields), queryOfView(this.view)].filter(Boolean).join('&') : '');
+  readonly query = $derived(this.#queryWith(this.view));
   readonly faults = $derived(this.understanding?.errors ?? []);
   readonly stale = $derived(!!this.result && this.query !== this.#resultQuery);
 
   #loadingMore = false;
+  /** How the kept rows that are shown are seen; nothing where they came as the run sent them. */
+  #seen: View = {};
+
+  /** The query of a link that opens the report with the answers in the fields, seen so. */
+  #queryWith(view: View) {
+    return this.report ? [queryOf(this.report.prompts, this.fields), queryOfView(view)].filter(Boolean).join('&') : '';
+  }
 
   /** A trial is of one's drafts: it has no link, is put on no record, and is loaded by who shows it. */
   constructor(
@@ -91,7 +110,9 @@ export class ReportRun {
       this.report = report;
       if (!this.isTrial) this.view = viewFromQuery(query);
       this.failed = '';
-      if (query.size > 0) void this.run();
+      const kept = Number(query.get('view.run'));
+      if (kept > 0) void this.#showKept(kept);
+      else if (query.size > 0) void this.run();
     } catch (cause) {
       this.failed = messageOf(cause);
     }
@@ -114,12 +135,33 @@ export class ReportRun {
   /** Runs it. False where answers were refused, which are marked then. With whole, all records of a large table are counted. */
   async run(whole = false): Promise<boolean> {
     if (!this.report) return true;
-    this.running?.abort();
+    const given = this.asked;
+    return this.#runs(async (stop) => {
+      this.understanding = await understand(this.name, given, stop.signal);
+      if (this.understanding.errors.length > 0) {
+        for (const prompt of this.report!.prompts) this.touched[prompt.name] = true;
+        this.failed = 'Nothing was run: some answers need mending. They are marked beside their questions.';
+        return undefined;
+      }
+      if (!this.isTrial) rewrite(`${location.pathname}?${this.query}`);
+      return { ...given, evidence: whole ? 'whole' : true, go_on: !this.isTrial };
+    });
+  }
+
+  /** Shows the rows that are kept of a run. */
+  async #showKept(receipt: number) {
+    await this.#runs(() => Promise.resolve({ of: receipt }));
+    const told = this.result?.receipt;
+    if (told?.id === receipt) this.note = `These are the records as they were read ${momentText(told.started_at)}.`;
+  }
+
+  /** Brings what wanted says, and shows it. False where that is nothing. */
+  async #runs(wants: (stop: AbortController) => Promise<Wanted | undefined>): Promise<boolean> {
+    if (this.running) void this.cancel();
     const stop = new AbortController();
     this.running = stop;
     this.failed = this.note = this.receiptOfFailure = '';
     const asked = this.query;
-    const given = this.asked;
     const view = this.view;
     let shown = false;
     const before = this.result?.sections ?? [];
@@ -127,17 +169,21 @@ export class ReportRun {
       // Until a section is here the one before stays in its place.
       this.result = rows.several ? { ...rows, sections: [...rows.sections, ...before.slice(rows.sections.length)] } : rows;
       this.#resultQuery = asked;
+      this.#seen = {};
       shown = true;
     };
     try {
-      this.understanding = await understand(this.name, given, stop.signal);
-      if (this.understanding.errors.length > 0) {
-        for (const prompt of this.report.prompts) this.touched[prompt.name] = true;
-        this.failed = 'Nothing was run: some answers need mending. They are marked beside their questions.';
-        return false;
-      }
-      if (!this.isTrial) rewrite(`${location.pathname}?${asked}`);
-      show(await runReport(this.name, given, this.isTrial ? trialSize : pageSize, whole ? 'whole' : true, view, show, stop.signal));
+      const wanted = await wants(stop);
+      if (!wanted) return false;
+      const started = Date.now();
+      const tell = {
+        rows: show,
+        progress: (receipt: number, progress?: Progress) => {
+          if (this.running === stop) [this.runningReceipt, this.progress] = [receipt, progress];
+        },
+      };
+      show(await runReport(this.name, wanted, this.isTrial ? trialSize : pageSize, view, tell, stop.signal));
+      if (Date.now() - started > worthAWord) sayDone(this.report!.title, recordsOf(this.result!.receipt!));
     } catch (cause) {
       if (stop.signal.aborted) return true;
       this.failed = messageOf(cause);
@@ -145,9 +191,27 @@ export class ReportRun {
       if (cause instanceof Refused) this.receiptOfFailure = cause.problem.instance?.replace('/api/v1', '') ?? '';
       if (cause instanceof BrokeOff) this.receiptOfFailure = cause.receipt;
     } finally {
-      if (this.running === stop) this.running = undefined;
+      if (this.running === stop) {
+        this.running = this.progress = undefined;
+        this.runningReceipt = 0;
+      }
     }
     return true;
+  }
+
+  /** Cancels the run that goes on. */
+  async cancel() {
+    const receipt = this.runningReceipt;
+    this.running?.abort();
+    this.running = this.progress = undefined;
+    this.runningReceipt = 0;
+    if (receipt === 0) return;
+    try {
+      await cancelRun(receipt);
+      this.note = 'Cancelled. The database is free.';
+    } catch (cause) {
+      this.note = messageOf(cause);
+    }
   }
 
   /** Reads further rows of a section of the run that is shown. */
@@ -160,7 +224,14 @@ export class ReportRun {
     if (isMain && !receipt.next) return;
     this.#loadingMore = true;
     try {
-      const next = await moreRows(this.name, receipt.id, number, pageSize, isMain ? { after: receipt.next! } : { skip: section.rows.length });
+      const next = await moreRows(
+        this.name,
+        receipt.id,
+        number,
+        pageSize,
+        isMain ? { after: receipt.next! } : { skip: section.rows.length },
+        isMain ? this.#seen : {},
+      );
       if (this.result !== shown) return;
       const told = next.receipt;
       const counted = section.records !== undefined && told.records !== undefined;
@@ -184,10 +255,34 @@ export class ReportRun {
     void this.run();
   }
 
-  /** Shows the main table otherwise, by a run of its own. */
+  /** Shows the main table otherwise: the same records where the run that is shown has them, else by a run of its own. */
   see(view: View) {
+    const before = this.view;
     this.view = view;
-    void this.run();
+    const receipt = this.result?.receipt;
+    if (this.#resultQuery === this.#queryWith(before) && !this.isTrial && receipt?.kept_until && !view.group && !before.group) void this.#seeKept(receipt.id);
+    else void this.run();
+  }
+
+  async #seeKept(receipt: number) {
+    const asked = this.query;
+    const number = this.report!.main;
+    try {
+      const told = await moreRows(this.name, receipt, number, pageSize, { skip: 0 }, this.view);
+      if (this.query !== asked || this.result?.receipt?.id !== receipt) return;
+      const { columns, rows } = told;
+      const { next, totals, subtotals } = told.receipt;
+      this.result = {
+        ...this.result,
+        receipt: { ...this.result.receipt, next },
+        sections: this.result.sections.map((s, i) => (i === number - 1 ? { ...s, columns, rows, totals, subtotals } : s)),
+      };
+      this.#resultQuery = asked;
+      this.#seen = this.view;
+      rewrite(`${location.pathname}?${asked}`);
+    } catch (cause) {
+      this.note = messageOf(cause);
+    }
   }
 
   /** What was narrowed to one place of a chart, and the field as it was before. */
@@ -222,16 +317,18 @@ export class ReportRun {
   async download(output: 'csv' | 'xlsx', section: number) {
     if (!this.report) return;
     this.note = 'Fetching all records…';
+    const of = this.result?.receipt?.id;
     try {
-      const file = URL.createObjectURL(
-        await download(this.name, output, this.answers, section, section === 0 || section === this.report.main ? this.view : {}),
-      );
+      const view = section === 0 || section === this.report.main ? this.view : {};
+      const got = await download(this.name, { output, section, view, ...(of ? { of } : { answers: this.answers }) });
+      const told = got.receipt && Number(got.receipt) !== of ? await showReceipt(got.receipt) : undefined;
+      const file = URL.createObjectURL(got.file);
       Object.assign(document.createElement('a'), {
         href: file,
         download: `${[this.name, this.report.sections.length > 1 ? section : 0, this.report.as_of].filter(Boolean).join('-')}.${output}`,
       }).click();
       setTimeout(() => URL.revokeObjectURL(file), 60_000);
-      this.note = 'The records are downloaded.';
+      this.note = told?.notes?.at(-1) ?? 'The records are downloaded, as they were read for this page.';
     } catch (cause) {
       this.note = messageOf(cause);
     }

@@ -50,7 +50,7 @@
     class="foot flex items-center justify-between border-t border-line bg-card px-6 py-3.5 max-[860px]:fixed max-[860px]:inset-x-0 max-[860px]:bottom-0 max-[860px]:z-2 max-[860px]:px-4 max-[860px]:py-2.5 [&_b]:font-[660] [&_b]:text-ink"
   >
     {#if run.running}
-      <button type="button" class="btn-plain" onclick={() => run.running?.abort()}>Cancel</button>
+      <button type="button" class="btn-plain" onclick={() => void run.cancel()}>Cancel</button>
     {:else}
       <span class="text-sm text-quiet" role="status">
         {#if run.matches?.or_more}more than <b>{run.matches.of.toLocaleString('en')}</b>{:else if run.matches}{run.matches.about ? 'about ' : ''}<b

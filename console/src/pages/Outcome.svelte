@@ -7,8 +7,10 @@
   import Notice from '../parts/Notice.svelte';
   import PageHead from '../parts/PageHead.svelte';
   import ReadBack from '../parts/ReadBack.svelte';
+  import DownloadCsv from './DownloadCsv.svelte';
   import Empty from './Empty.svelte';
   import Evidence from './Evidence.svelte';
+  import Progress from './Progress.svelte';
   import Sections from './Sections.svelte';
   import TableSection from './TableSection.svelte';
 
@@ -30,7 +32,7 @@
       {#if isDeveloper()}<a class="{button} no-underline" href="/workroom/report/{encodeURIComponent(run.name)}" onclick={follow}>Definition</a>{/if}
       <button type="button" class={button} onclick={() => run.copyLink()}>Link</button>
       {#if !result?.several}
-        <button type="button" class={button} onclick={() => run.download('csv', 1)} disabled={!result || run.stale} aria-label="Download CSV">CSV</button>
+        <DownloadCsv {run} section={1} disabled={!result || run.stale} />
       {/if}
       <button type="button" class={button} onclick={() => run.download('xlsx', 0)} disabled={!result || run.stale} aria-label="Download XLSX">XLSX</button>
     {/snippet}
@@ -72,6 +74,8 @@
       {#each result.receipt?.notes ?? result.notes ?? [] as said (said)}<Notice kind="warning">{said}</Notice>{/each}
       <TableSection {run} section={result.sections[0]!} alone />
     {/if}
+  {:else if run.progress}
+    <Progress progress={run.progress} receipt={run.runningReceipt} />
   {:else if !run.failed}
     <p class="mt-6 text-quiet">{run.running ? 'Reading the records…' : 'Answer the questions, then show the records.'}</p>
   {/if}

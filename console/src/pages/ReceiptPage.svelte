@@ -1,7 +1,7 @@
 <script lang="ts">
   import { messageOf, runAgain, showReceipt, type Comparison, type Receipt } from '../lib/api';
-  import { queryOfEntered } from '../lib/answers';
-  import { counted, grouped, momentText, recordsOf, spelledDay, tookText } from '../lib/format';
+  import { linkOfKept, queryOfEntered } from '../lib/answers';
+  import { counted, grouped, momentText, progressText, recordsOf, spelledDay, tookText } from '../lib/format';
   import { follow } from '../lib/route.svelte';
   import DataTable from '../parts/DataTable.svelte';
   import Notice from '../parts/Notice.svelte';
@@ -74,11 +74,14 @@
         <a class={button} href="/reports/{encodeURIComponent(receipt!.report)}?{queryOfEntered(receipt!.entered ?? {})}" onclick={follow}
           >Open with these answers</a
         >
+        {#if receipt!.kept_until}<a class={button} href={linkOfKept(receipt!)} onclick={follow}>Its records</a>{/if}
         <button type="button" class={button} disabled={running} onclick={() => again('')}>Run again as it was</button>
         <button type="button" class={button} disabled={running} onclick={() => again('today')}>Run again as of today</button>
       {/snippet}
     </PageHead>
-    {#if receipt.state === 'rows' || receipt.state === 'no_rows'}
+    {#if receipt.progress}
+      <p class="mt-3 mb-2" role="status">{progressText(receipt.progress)}.</p>
+    {:else if receipt.state === 'rows' || receipt.state === 'no_rows'}
       <p class="mt-3 mb-2">{receipt.says}</p>
     {:else}
       <Notice kind="failed" role="note" class="mt-3"
@@ -173,6 +176,8 @@
       Took {tookText(receipt.took_ms)}: checking {tookText(receipt.time.checking_ms)}, recording {tookText(receipt.time.recording_ms)}, waiting {tookText(
         receipt.time.waiting_ms,
       )}, database {tookText(receipt.time.database_ms)}, sending {tookText(receipt.time.sending_ms)}, counting {tookText(receipt.time.counting_ms)}.
+      {#if receipt.kept_until}<br />Its records are kept until {momentText(receipt.kept_until)} at the latest.{:else if receipt.not_kept}<br />Its records are
+        not kept: {receipt.not_kept}.{/if}
       {#if evidence?.complete_up_to}<br />The data reach to {evidence.complete_up_to.spelled}.{/if}
       {#if evidence?.fingerprint}<br />Fingerprint <code class="bg-transparent p-0 whitespace-normal text-inherit">{evidence.fingerprint}</code>{/if}
     </p>

@@ -1,6 +1,8 @@
 <script lang="ts">
-  import { listReceipts, listReports, messageOf, type Receipt, type ReportSummary } from '../lib/api';
-  import { momentText, outcomes, recordsOf, tookText } from '../lib/format';
+  import { untrack } from 'svelte';
+  import { linkOfKept } from '../lib/answers';
+  import { cancelRun, listReceipts, listReports, messageOf, type Receipt, type ReportSummary } from '../lib/api';
+  import { momentText, outcomes, progressText, recordsOf, tookText } from '../lib/format';
   import { currentUrl, follow, rewrite } from '../lib/route.svelte';
   import DataTable from '../parts/DataTable.svelte';
   import Field from '../parts/Field.svelte';
@@ -18,20 +20,41 @@
     () => {}, // the list of runs says so
   );
 
+  // How often the list was asked for: again now and then while a run goes on.
+  let asked = $state(0);
+  const lookAgain = 1500;
+
   $effect(() => {
     const stop = new AbortController();
-    listReceipts(wanted.toString(), stop.signal).then(
+    const shown = asked > 0 ? untrack(() => receipts?.length ?? 0) : 0;
+    const query = new URLSearchParams(wanted);
+    if (shown > 50) query.set('limit', String(Math.min(shown, 1000)));
+    let timer = 0;
+    listReceipts(query.toString(), stop.signal).then(
       (list) => {
         receipts = list.receipts;
         isMore = list.more;
         failed = '';
+        if (list.receipts.some((r) => r.state === 'running')) timer = window.setTimeout(() => asked++, lookAgain);
       },
       (cause: Error) => {
         if (!stop.signal.aborted) failed = cause.message;
       },
     );
-    return () => stop.abort();
+    return () => {
+      stop.abort();
+      clearTimeout(timer);
+    };
   });
+
+  async function cancel(receipt: number) {
+    try {
+      await cancelRun(receipt);
+      asked++;
+    } catch (cause) {
+      failed = messageOf(cause);
+    }
+  }
 
   function want(name: string, value: string) {
     const query = new URLSearchParams(wanted);
@@ -92,7 +115,15 @@
             <td class="{cell} whitespace-nowrap">{momentText(r.started_at)}</td>
             <td class="{cell} whitespace-nowrap">{r.person}</td>
             <td class={cell}><b class="font-[640]">{r.title}</b><br /><span class="text-[13.5px] text-quiet">{r.read_back || r.problem}</span></td>
-            <td class="{cell} whitespace-nowrap" class:text-brick={!well}>{well ? recordsOf(r) : outcomes[r.state]}</td>
+            <td class={cell} class:text-brick={!well && r.state !== 'running'}>
+              {#if r.progress}
+                <span role="status">{progressText(r.progress)}</span>
+                <button type="button" class="btn-plain" onclick={() => void cancel(r.id)} aria-label="Cancel run {r.id}">Cancel</button>
+              {:else}
+                <span class="whitespace-nowrap">{well ? recordsOf(r) : outcomes[r.state]}</span>
+                {#if r.kept_until}<br /><a href={linkOfKept(r)} onclick={follow} aria-label="Records of run {r.id}">its records</a>{/if}
+              {/if}
+            </td>
             <td class="{cell} text-right whitespace-nowrap max-[700px]:text-left">{tookText(r.took_ms)}</td>
           </tr>
         {/each}

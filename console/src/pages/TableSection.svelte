@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Shown } from '../lib/api';
   import type { ReportRun } from '../lib/run.svelte';
+  import DownloadCsv from './DownloadCsv.svelte';
   import Records from './Records.svelte';
   import TableTools from './TableTools.svelte';
 
@@ -16,7 +17,7 @@
   {#if !alone}
     <div class="flex flex-wrap items-baseline justify-between gap-x-4">
       <h2 class="text-base font-[660]">{section.label}</h2>
-      <button type="button" class="btn-plain print:hidden" onclick={() => run.download('csv', section.section)} disabled={run.stale}>Download CSV</button>
+      <DownloadCsv {run} section={section.section} disabled={run.stale} label="Download CSV" />
     </div>
   {/if}
   {#if section.says}<p class="mb-1 text-sm text-quiet">{section.says}</p>{/if}

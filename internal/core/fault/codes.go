@@ -168,6 +168,7 @@ const (
 	EditNotMade        Code = "edit_not_made"
 	DraftMovedOn       Code = "draft_moved_on"
 	RunAgain           Code = "run_again"
+	NotRunning         Code = "not_running"
 	TooLarge           Code = "too_large"
 	Forbidden          Code = "forbidden"
 	WrongHost          Code = "wrong_host"
@@ -348,6 +349,7 @@ var Registry = []Registered{
 	{EditNotMade, Requests, "The edit does not go with the text as it stands; nothing was changed.", "TestDrafts"},
 	{DraftMovedOn, Requests, "The draft was saved elsewhere meanwhile, in another window for one.", "TestDrafts"},
 	{RunAgain, Requests, "There are no further rows of the run: the report has changed since, or it brought none.", "TestFurtherRowsOfARun"},
+	{NotRunning, Requests, "The run that is to be cancelled has ended.", "TestARunThatGoesOn"},
 	{TooLarge, Requests, "The body is larger than is read.", "TestTheService"},
 	{Forbidden, Requests, "The page of another site sent it.", "TestWhoIsLetThrough"},
 	{WrongHost, Requests, "The name in Host is none of the service.", "TestWhoIsLetThrough"},
@@ -358,7 +360,7 @@ var Registry = []Registered{
 	{SourceBusy, Requests, "As many runs as the source allows run and wait already.", "TestTheLimitsOfASource"},
 	{CutByTime, Requests, "The run took longer than it may.", "TestStates"},
 	{CutBySize, Requests, "The result has more rows than its source allows.", "TestTheLimitsOfASource"},
-	{Cancelled, Requests, "Whoever asked went away.", "TestStates"},
+	{Cancelled, Requests, "The run was cancelled, or whoever asked went away.", "TestStates"},
 	{Failed, Requests, "The service failed; its log has the cause.", "TestExitCodes"},
 	{Usage, Client, "The command line was not typed as the command asks for.", "TestCommands"},
 	{Unreached, Client, "The service cannot be reached.", "TestCommands"},

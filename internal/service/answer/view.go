@@ -27,6 +27,16 @@ func (v View) IsEmpty() bool {
 	return len(v.Columns) == 0 && len(v.Sort) == 0 && v.Group == "" && v.By == ""
 }
 
+// Seen is a report with a section of some number, or OnlyTable, seen as a reader wants it, and that
+// section; the main one for 0.
+func Seen(r *catalog.Report, number int, v View) (*catalog.Report, *catalog.Section, error) {
+	section, err := SectionOf(r, number)
+	if err != nil || v.IsEmpty() {
+		return r, section, err
+	}
+	return viewed(r, section, v)
+}
+
 // viewed is a report with the table of records that is wanted seen as a reader wants it, and that
 // table as it is published.
 func viewed(r *catalog.Report, section *catalog.Section, v View) (*catalog.Report, *catalog.Section, error) {

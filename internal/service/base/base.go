@@ -19,6 +19,7 @@ import (
 
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/definition"
+	"pikegate/internal/service/kept"
 	"pikegate/internal/source"
 	"pikegate/internal/store"
 )
@@ -34,6 +35,7 @@ type Base struct {
 	Store     *store.Store
 	sources   *source.Pool
 	Spool     Spool
+	Results   *kept.Results
 	today     atomic.Int64        // a civil.Day; the zero Day: what clocks show
 	checks    *semaphore.Weighted // of the uploads that are being checked
 	Published atomic.Pointer[Published]
@@ -52,6 +54,11 @@ func Open(ctx context.Context, c Config) (*Base, error) {
 		held.Close()
 		return nil, err
 	}
+	results, err := kept.Open(filepath.Join(c.Dir, "results"), kept.Limits{Age: c.KeepResults, Each: cmp.Or(c.ResultBytes, usualResultBytes), All: cmp.Or(c.ResultsBytes, usualResultsBytes)}, spool.Room, c.Now)
+	if err != nil {
+		held.Close()
+		return nil, err
+	}
 	own, err := openOwn(c)
 	if err != nil {
 		held.Close()
@@ -60,7 +67,7 @@ func Open(ctx context.Context, c Config) (*Base, error) {
 	c.EvidenceTime = cmp.Or(c.EvidenceTime, c.RunTime)
 	c.LoadBytes, c.SpoolBytes = cmp.Or(c.LoadBytes, usualLoadBytes), cmp.Or(c.SpoolBytes, usualSpoolBytes)
 	c.SmallTable = cmp.Or(c.SmallTable, usualSmallTable)
-	s := &Base{Config: c, locked: held, Store: own, sources: source.NewPool(c.rules()), Spool: spool, checks: semaphore.NewWeighted(int64(cmp.Or(c.Checks, usualChecks)))}
+	s := &Base{Config: c, locked: held, Store: own, sources: source.NewPool(c.rules()), Spool: spool, Results: results, checks: semaphore.NewWeighted(int64(cmp.Or(c.Checks, usualChecks)))}
 	if err := s.load(ctx); err != nil {
 		s.Close()
 		return nil, err

@@ -31,6 +31,10 @@ type Config struct {
 	// SpoolBytes is the most of a result that waits on the disk for a slow reader, 1 GiB where
 	// it is 0.
 	SpoolBytes int64
+	// KeepResults is how long the rows of a run are kept after it, 0 for not at all. ResultBytes is
+	// the most that is kept of one run, ResultsBytes of all; 64 MiB and 1 GiB where they are 0.
+	KeepResults               time.Duration
+	ResultBytes, ResultsBytes int64
 	// LoadBytes is the most that a file to be loaded may have, 512 MiB where it is 0; Loads is
 	// how much such a file may hold.
 	LoadBytes int64
@@ -47,6 +51,9 @@ const (
 	usualLoadBytes  = 512 << 20
 	usualSpoolBytes = 1 << 30
 	usualSmallTable = 200_000
+
+	usualResultBytes  = 64 << 20
+	usualResultsBytes = 1 << 30
 )
 
 // ownFile is the file of the service's own records, in its directory.

@@ -64,9 +64,17 @@ func (s *Receipts) History(ctx context.Context, w Wanted) (all []Receipt, more b
 	for i, row := range rows {
 		r := &all[i]
 		r.read(row)
+		s.stillKept(r)
 		r.Revisions, r.ReadBackPieces, r.SQL, r.Values, r.Evidence = nil, nil, "", nil, nil // of those that were kept without a head
 	}
 	return all, more, nil
+}
+
+// stillKept says nothing of rows that were kept and went meanwhile.
+func (s *Receipts) stillKept(r *Receipt) {
+	if _, ok := s.base.Results.Until(r.ID); !ok {
+		r.KeptUntil = nil
+	}
 }
 
 // Find finds the record of a run.
@@ -86,5 +94,6 @@ func (s *Receipts) Kept(ctx context.Context, id int64) (*Receipt, []byte, error)
 	}
 	r := &Receipt{}
 	r.read(*row)
+	s.stillKept(r)
 	return r, row.Digests, nil
 }

@@ -45,6 +45,7 @@ func (s *Receipts) Prune(ctx context.Context) {
 	pruner := &pruner{started: time.Now()}
 	for {
 		s.tellRoom(ctx)
+		s.base.Results.Prune()
 		if s.base.Config.KeepDays > 0 {
 			s.pruneOnce(ctx, pruner)
 		}

@@ -62,12 +62,33 @@ type Receipt struct {
 	Changes        string                    `json:"changes,omitempty" doc:"What the database said of the state of its tables when a page of rows was read."`
 	DataChanged    bool                      `json:"data_changed,omitempty" doc:"Of further rows: whether the database says that its tables changed since the first ones were read."`
 	Evidence       *Evidence                 `json:"evidence,omitempty" doc:"What shows that the result is right; absent where it was not asked for."`
+	KeptUntil      *time.Time                `json:"kept_until,omitempty" doc:"Until when its rows are kept at the latest: what is asked of it until then is of the same records."`
+	NotKept        string                    `json:"not_kept,omitempty" doc:"Why its rows are not kept, although they were to be."`
+	Progress       *Progress                 `json:"progress,omitempty" doc:"Of a run that is under way: how far it is."`
 	StartedAt      time.Time                 `json:"started_at" doc:"When the run started."`
 	TookMS         float64                   `json:"took_ms" doc:"How long it took, in milliseconds."`
 	Time           Spent                     `json:"time" doc:"Where the time went."`
 
 	Partly bool // what is kept of it could not all be read
 }
+
+// Progress is how far a run is.
+type Progress struct {
+	Stage Stage `json:"stage" enum:"waiting,reading,counting" doc:"What goes on: it waits for a turn at the source, reads its rows, or counts its evidence."`
+	Ahead int   `json:"ahead,omitempty" doc:"While it waits: how many runs have their turn before."`
+	Rows  int64 `json:"rows,omitempty" doc:"About how many rows were read so far."`
+	Share *int  `json:"share,omitempty" doc:"While it reads: how much of the asked period is done, in per cent; absent where the order of the rows does not tell."`
+}
+
+// Stage is what goes on in a run.
+type Stage string
+
+// The stages, in their order.
+const (
+	Waiting  Stage = "waiting"
+	Reading  Stage = "reading"
+	Counting Stage = "counting"
+)
 
 // ViewOf is how its reader wanted to see the main section.
 func (r *Receipt) ViewOf() answer.View {

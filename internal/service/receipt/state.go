@@ -42,7 +42,7 @@ var States = []struct {
 	{SourceBusy, "As many runs as the source allows ran and waited already; nothing was run."},
 	{CutByTime, "It took longer than it may and was cut; what was sent is not the whole result."},
 	{CutBySize, "The result has more rows than its source allows and was cut; what was sent is not the whole."},
-	{Cancelled, "Whoever asked went away before all was sent."},
+	{Cancelled, "It was cancelled, or whoever asked went away, before all was sent."},
 	{Interrupted, "The service ended in the middle of it; what was sent may not be the whole result."},
 	{FailedByService, "The service failed; its log has the cause. There is no result."},
 }
@@ -92,7 +92,7 @@ func StateOf(err error) State {
 		return SourceBusy
 	case errors.Is(err, ErrSize):
 		return CutBySize
-	case errors.Is(err, context.Canceled), errors.Is(err, ErrGone):
+	case errors.Is(err, context.Canceled), errors.Is(err, ErrGone), errors.As(err, new(*Stopped)):
 		return Cancelled
 	case errors.As(err, &failed):
 		return SourceNotReady
@@ -102,6 +102,11 @@ func StateOf(err error) State {
 
 // ErrSize is the cause where a result has more rows than its source allows.
 var ErrSize = errors.New("the result has more rows than its source allows")
+
+// Stopped is the cause where somebody cancelled a run.
+type Stopped struct{ By string }
+
+func (e *Stopped) Error() string { return e.By + " cancelled it" }
 
 // ErrGone is the cause where whoever asked was gone before all was sent.
 var ErrGone = errors.New("whoever asked went away")

@@ -64,6 +64,7 @@ func (r *Run) count(ctx context.Context, v source.View, q compile.Query, got *re
 		{"the totals", c.totals},
 		{"why there are no records", c.empty},
 		{"when the data were loaded", c.loaded},
+		{"the rows of other sections", c.keepRest},
 	}
 	for _, step := range steps {
 		if err := step.count(ctx); err != nil {
@@ -72,7 +73,7 @@ func (r *Run) count(ctx context.Context, v source.View, q compile.Query, got *re
 				why = context.Cause(ctx).Error()
 			}
 			c.e.NotComputed = append(c.e.NotComputed, step.what+": "+why)
-			if !got.isKnown() {
+			if !got.isKnown() && !got.copied {
 				got.digests = nil
 			}
 			break
@@ -303,7 +304,7 @@ func (c *counter) ends(ctx context.Context) error {
 // fingerprint reads all rows again where those that were sent are not all, unless the table is
 // large and nobody asked for it.
 func (c *counter) fingerprint(ctx context.Context, got *reading) error {
-	if got.isKnown() || c.of != nil {
+	if got.isKnown() || c.of != nil && !c.isSmall() {
 		return nil
 	}
 	if published := c.run.ready.Published; published != nil {
@@ -311,10 +312,12 @@ func (c *counter) fingerprint(ctx context.Context, got *reading) error {
 		q.Extents = c.query.Extents
 		c.query, got.columns = q, slices.Clone(published.Query.Show)
 		got.keys = got.with(published.Query.Key())
+		got.with(c.run.main.ofView())
 		got.keep(published.Shown())
 	} else {
 		got.keep(c.run.ready.Bound.Section.Shown())
 	}
+	c.run.main.copies()
 	rows := int64(0)
 	c.query.Show = got.columns
 	err := c.rows(ctx, c.run.ready.From.SQL.Select(c.query), func(row []value.Value) error {
@@ -326,8 +329,16 @@ func (c *counter) fingerprint(ctx context.Context, got *reading) error {
 		return err
 	}
 	c.e.DataChanged = c.e.DataChanged || rows != *c.run.receipt.Records
+	got.copied = true
 	c.fingerprinted(got)
 	return nil
+}
+
+// isSmall reports whether the result is known to have so few rows that they are read for the
+// fingerprint, however large the table is.
+func (c *counter) isSmall() bool {
+	records := c.run.receipt.Records
+	return c.run.keeping != nil && records != nil && *records <= mostReadAgain
 }
 
 // fingerprinted tells what the fingerprint of all rows is, and what was found in them.

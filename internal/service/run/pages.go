@@ -9,8 +9,6 @@ import (
 	"slices"
 
 	"pikegate/internal/core/compile"
-	"pikegate/internal/core/fault"
-	"pikegate/internal/service/base"
 	"pikegate/internal/source"
 )
 
@@ -31,7 +29,24 @@ func (p place) String() string {
 
 // placeAfter reads where a page ended, the zero place for "". It refuses what no page of the
 // run's query can have told.
-func (r *Run) placeAfter(after string) (p place, err error) {
+func (r *Run) placeAfter(after string) (place, error) {
+	p, err := readPlace(after)
+	if err != nil {
+		return place{}, err
+	}
+	by := r.ready.Query().SortedBy()
+	wrong := p.Values != nil && len(p.Values) != len(by)
+	for i := 0; i < len(p.Values) && !wrong; i++ {
+		wrong = p.Values[i] != nil && !compile.IsPlace(by[i], *p.Values[i])
+	}
+	if wrong {
+		return place{}, errNoPlace()
+	}
+	return p, nil
+}
+
+// readPlace reads where a page ended, the zero place for "".
+func readPlace(after string) (p place, err error) {
 	if after == "" {
 		return place{}, nil
 	}
@@ -39,16 +54,13 @@ func (r *Run) placeAfter(after string) (p place, err error) {
 	if err == nil {
 		err = json.Unmarshal(text, &p)
 	}
-	by := r.ready.Query().SortedBy()
-	wrong := err != nil || p.Rows < 0 || p.Values != nil && len(p.Values) != len(by)
-	for i := 0; i < len(p.Values) && !wrong; i++ {
-		wrong = p.Values[i] != nil && !compile.IsPlace(by[i], *p.Values[i])
-	}
-	if wrong {
-		return place{}, &base.Refusal{Kind: fault.Conflict, Faults: fault.List{fault.New(fault.RunAgain, "after is not what a page of this run told as next; run it again")}}
+	if err != nil || p.Rows < 0 {
+		return place{}, errNoPlace()
 	}
 	return p, nil
 }
+
+func errNoPlace() error { return runAgain("after is not what a page of this run told as next") }
 
 // goOn makes a query go on from where a page ended: from its last row, or where the order does
 // not tell its place behind as many rows.

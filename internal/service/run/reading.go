@@ -7,6 +7,7 @@ import (
 	"pikegate/internal/core/evidence"
 	"pikegate/internal/core/value"
 	"pikegate/internal/export"
+	"pikegate/internal/service/kept"
 	"pikegate/internal/service/receipt"
 )
 
@@ -27,6 +28,9 @@ type reading struct {
 	shown       []*column.Column // that the fingerprint is of
 	fingerprint *evidence.Fingerprint
 	digests     *receipt.Digests
+	copy        *kept.Rows // where rows are kept; nil for nowhere
+	copied      bool       // whether all of them were read to be kept, beyond those that were sent
+	pace        pace
 }
 
 // newReading is where the rows of a section go. Of one of several sections the fingerprint is of all
@@ -36,17 +40,30 @@ func newReading(p *part, to export.Writer) *reading {
 	shown := p.section().Shown()
 	got := &reading{to: to, columns: slices.Clone(shown)}
 	viewed := p.isMain() && p.ready.Published != nil // the fingerprint is of the records as they are published
-	if evidence := p.run.request.Evidence; !viewed && (evidence || p.run.several() && (table.Summary != nil || p.mostRows() == 0)) {
+	if evidence := p.run.request.Evidence || p.run.before != nil; !viewed && (evidence || p.run.several() && (table.Summary != nil || p.mostRows() == 0)) {
 		if evidence {
 			got.keys = got.with(table.Key())
 		}
 		got.keep(shown)
 	}
+	if p.run.keeping != nil && table.Summary == nil {
+		got.with(p.ofView())
+	}
 	if got.limit = p.mostRows(); got.limit > 0 && table.Summary == nil {
 		got.order = p.ready.Query().SortedBy()
 		got.places, got.last = got.with(got.order), make([]value.Value, len(got.order))
 	}
+	got.pace = paceOf(p, got.columns)
 	return got
+}
+
+// ofView are the columns that a reader may choose among or sort by, as the section is published.
+func (p *part) ofView() []*column.Column {
+	s := p.section()
+	if p.isMain() && p.ready.Published != nil {
+		s = p.ready.Published
+	}
+	return slices.Concat(s.Query.Show, s.Query.Of.Key, s.Offers)
 }
 
 // with adds columns to those that are read, and tells where each of them is.
@@ -94,6 +111,10 @@ func (g *reading) add(row []value.Value) error {
 }
 
 func (g *reading) digest(row []value.Value) {
+	g.pace.row(row)
+	if g.copy != nil {
+		g.copy.Add(row)
+	}
 	if g.fingerprint != nil {
 		g.digests.Add(row, g.keys, g.fingerprint.Add(row))
 	}

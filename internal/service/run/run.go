@@ -20,6 +20,7 @@ import (
 	"pikegate/internal/export"
 	"pikegate/internal/service/answer"
 	"pikegate/internal/service/base"
+	"pikegate/internal/service/kept"
 	"pikegate/internal/service/receipt"
 	"pikegate/internal/source"
 )
@@ -29,16 +30,23 @@ type Run struct {
 	Columns []*column.Column
 	Zone    *time.Location
 
-	runs    *Runs
-	ready   *answer.Ready // of the main section, or of the one that alone is wanted
-	main    *part         // that section
-	parts   []*part       // all that are wanted, in order
-	request answer.Request
-	from    place // where the page of rows before these ended
-	receipt receipt.Receipt
-	begun   bool // it is on record as running
-	kept    bool // its end is on record, and another one may follow: that it did not arrive
-	sent    sending
+	runs        *Runs
+	ready       *answer.Ready // of the main section, or of the one that alone is wanted
+	main        *part         // that section
+	parts       []*part       // all that are wanted, in order
+	request     answer.Request
+	from        place // where the page of rows before these ended
+	receipt     receipt.Receipt
+	replayed    *replayed        // the rows that are kept of another run, which this one hands out; else nil
+	before      *receipt.Receipt // of the run that this one reads again for whoever wants its rows; else nil
+	keeping     *kept.Result     // where the rows are kept; nil for nowhere
+	progress    progress
+	cancel      context.CancelCauseFunc
+	done        chan struct{} // closed when the run has ended
+	notesBefore []string      // what was known before the rows were read
+	begun       bool          // it is on record as running
+	kept        bool          // its end is on record, and another one may follow: that it did not arrive
+	sent        sending
 	// What the answers, the waiting, the whole time at the source, and of that the
 	// evidence took.
 	checking, waiting, atSource, counting time.Duration
@@ -84,7 +92,7 @@ func (r *Run) inParts(ctx context.Context) error {
 		return nil
 	}
 	if r.request.Skip > 0 || r.request.After != "" {
-		return &base.Refusal{Kind: fault.AnswersRefused, Faults: fault.List{fault.New(fault.SectionNotChosen, "rows are left out of one section, and the report has %s; choose it by its number", english.Count(len(r.ready.Bound.Report.Sections), "section")).Suggest("section=1")}}
+		return r.sectionWanted()
 	}
 	var bounds []answer.Bound
 	for i, section := range r.ready.Bound.Report.Sections {
@@ -111,6 +119,11 @@ func (r *Run) inParts(ctx context.Context) error {
 	return nil
 }
 
+// sectionWanted refuses to leave rows out of several sections.
+func (r *Run) sectionWanted() error {
+	return &base.Refusal{Kind: fault.AnswersRefused, Faults: fault.List{fault.New(fault.SectionNotChosen, "rows are left out of one section, and the report has %s; choose it by its number", english.Count(len(r.ready.Bound.Report.Sections), "section")).Suggest("section=1")}}
+}
+
 // Sending is where a run's result goes to: to w, by a way that keeps no source busy while w
 // takes its time. stop makes a write to w that does not come to an end fail.
 func (r *Run) Sending(w io.Writer, stop func()) io.Writer {
@@ -118,11 +131,18 @@ func (r *Run) Sending(w io.Writer, stop func()) io.Writer {
 	return &r.sent
 }
 
+// Stays makes the run go on to its end when whoever asked is gone: its rows are kept, and found by
+// its receipt.
+func (r *Run) Stays() { r.sent.stay = true }
+
 // Stream reads the records and writes them, which is begun only when the
 // first record is there or it is known that there is none. Where it returns an
 // error the result is not whole. The receipt is on record before anything is read,
 // and what became of the run before w ends.
 func (r *Run) Stream(ctx context.Context, to export.Result) (*receipt.Receipt, error) {
+	if r.replayed != nil {
+		return r.replayed.stream(ctx, r, to)
+	}
 	if _, err := r.stream(ctx, to); err != nil {
 		return nil, err
 	}
@@ -148,9 +168,14 @@ func (r *Run) stream(ctx context.Context, to export.Result) (*reading, error) {
 			panic(&Panicked{Receipt: r.receipt.ID, Cause: cause, Stack: debug.Stack()})
 		}
 	}()
+	ctx, ends := r.starts(ctx)
+	defer ends()
 	if err := r.keep(); err != nil {
 		return nil, fmt.Errorf("keep the receipt: %w", err)
 	}
+	r.keepRows()
+	r.notesBefore = r.Notes()
+	defer r.keeping.Drop() // unless it was kept
 	got, err := r.read(ctx, to)
 	if err == nil {
 		if err = r.sent.drain(); err != nil {
@@ -162,6 +187,8 @@ func (r *Run) stream(ctx context.Context, to export.Result) (*reading, error) {
 		return nil, r.ended(ctx, err)
 	}
 	r.ends()
+	r.heldAgainst()
+	r.keepResult(ctx)
 	text, err := r.finished(got)
 	if err == nil {
 		if err = to.End(text); err != nil {
@@ -171,7 +198,7 @@ func (r *Run) stream(ctx context.Context, to export.Result) (*reading, error) {
 	if err != nil {
 		return nil, r.ended(ctx, err)
 	}
-	if r.receipt.ID > 0 {
+	if r.receipt.ID > 0 && !r.sent.gone {
 		r.runs.base.Store.Sent(r.receipt.ID)
 	}
 	return got, nil
@@ -185,12 +212,14 @@ func (r *Run) read(ctx context.Context, to export.Result) (*reading, error) {
 		limit = min(limit, own)
 	}
 	started := time.Now()
+	r.progress.enters(receipt.Waiting)
 	leave, err := r.ready.From.Source.Enter(ctx, r.receipt.Person, r.runs.base.Config.RunTime)
 	r.waiting = time.Since(started)
 	if err != nil {
 		return nil, r.runs.base.Failed(of, err)
 	}
 	defer leave()
+	r.progress.enters(receipt.Reading)
 	start := time.Now()
 	err = r.readParts(ctx, to, limit)
 	r.atSource = time.Since(start) - r.sent.took
@@ -287,6 +316,9 @@ func (r *Run) readPart(ctx context.Context, v source.View, p *part, to export.Re
 		return p.unready
 	}
 	p.got = newReading(p, to.Section(p.head(), p.section().Shown()))
+	if !p.isMain() || p.ready.Published == nil {
+		p.copies()
+	}
 	p.query = p.ready.Query()
 	q := &p.query
 	q.Limit, q.Skip = p.mostRows(), r.request.Skip
@@ -363,6 +395,7 @@ func (r *Run) countEvidence(ctx context.Context, v source.View) error {
 		q := p.query
 		q.Limit, q.Skip, q.After = 0, 0, nil
 		p.meter.rows(ctx)
+		r.progress.enters(receipt.Counting)
 		r.count(ctx, v, q, p.got)
 		r.receipt.Evidence.Read = p.meter.evidence(ctx)
 		p.told.Records = r.receipt.Records
@@ -376,6 +409,9 @@ func (r *Run) countEvidence(ctx context.Context, v source.View) error {
 
 // Notes are what is known, before the rows are read, that whoever reads them should know.
 func (r *Run) Notes() []string {
+	if r.replayed != nil {
+		return r.replayed.notes
+	}
 	var all []string
 	for _, n := range r.ready.Notes {
 		all = append(all, n.Says)
@@ -395,8 +431,13 @@ func (r *Run) Asks() map[string]string {
 // Several reports whether the result is of several sections, and not of one.
 func (r *Run) Several() bool { return r.several() }
 
-// ID is the number of its receipt, 0 where it is not on record.
-func (r *Run) ID() int64 { return r.receipt.ID }
+// ID is the number of the receipt that tells of its result, 0 where none does.
+func (r *Run) ID() int64 {
+	if r.replayed != nil && r.replayed.whole {
+		return r.replayed.before.ID
+	}
+	return r.receipt.ID
+}
 
 // Sent reports whether anything of the result was sent.
 func (r *Run) Sent() bool { return r.sent.n > 0 }

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"slices"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -25,7 +26,7 @@ func (s *Runs) Prepare(ctx context.Context, name string, req answer.Request) (*R
 	case len(req.Files) > 0 || s.base.IsTried(ctx):
 		return s.try(ctx, name, req)
 	case req.Of > 0:
-		return s.further(ctx, name, req)
+		return s.of(ctx, name, req)
 	case req.After != "":
 		return nil, &base.Refusal{Kind: fault.Conflict, Faults: fault.List{fault.New(fault.RunAgain, "after says where to go on in a run; say too of which, by of with the number of its receipt")}}
 	}
@@ -48,30 +49,31 @@ func (s *Runs) Prepare(ctx context.Context, name string, req answer.Request) (*R
 	return r, nil
 }
 
-// further prepares to read more rows of a run that is on record, as its receipt has it.
-func (s *Runs) further(ctx context.Context, name string, req answer.Request) (*Run, error) {
-	before, err := s.receipts.Find(ctx, req.Of)
+// further prepares to read a page of a run that is on record, as its receipt has it.
+func (s *Runs) further(ctx context.Context, before *receipt.Receipt, req answer.Request) (*Run, error) {
+	report, err := s.base.Report(ctx, before.Report)
 	if err != nil {
 		return nil, err
 	}
-	report, err := s.base.Report(ctx, name)
-	if err != nil {
-		return nil, err
-	}
-	switch {
-	case before.Report != name:
-		return nil, &base.Refusal{Kind: fault.Unknown, Faults: fault.List{fault.New(fault.UnknownReceipt, "receipt %d is of the report %s", req.Of, before.Report)}}
-	case before.Partly || before.State != receipt.Rows || !slices.Equal(before.Revisions, s.base.Published.Load().BuiltOf(name)):
-		return nil, &base.Refusal{Kind: fault.Conflict, Faults: fault.List{fault.New(fault.RunAgain, "there are no further rows of this run to be had: it did not bring any, or the report has changed since; run it again")}}
+	if !slices.Equal(before.Revisions, s.base.Published.Load().BuiltOf(before.Report)) {
+		return nil, runAgain("there are no further rows of this run to be had: the report has changed since")
 	}
 	section := cmp.Or(max(req.Section, 0), before.Section, 1+slices.Index(report.Sections, report.Main()))
-	r := s.newRun(ctx, report, answer.Request{Section: section, View: before.ViewOf(), Answers: before.Entered, AsOf: before.AsOf.String(), Limit: req.Limit, Skip: req.Skip, After: req.After, Uncounted: req.Uncounted || before.Records == nil, Then: before.Reading, Changes: before.Changes})
+	r := s.newRun(ctx, report, answer.Request{Section: section, View: seen(before, req), Answers: before.Entered, AsOf: before.AsOf.String(), Limit: req.Limit, Skip: req.Skip, After: req.After, Uncounted: req.Uncounted || before.Records == nil, Then: before.Reading, Changes: before.Changes})
 	r.receipt.PageOf = req.Of
 	if err := r.prepare(base.WithPerson(ctx, base.Person{Name: before.Person, Role: before.Role})); err != nil {
 		return r, err
 	}
 	r.from, err = r.placeAfter(req.After)
 	return r, err
+}
+
+// seen is how rows of a run are to be seen: as its reader wanted it, where nothing else is asked for.
+func seen(before *receipt.Receipt, req answer.Request) answer.View {
+	if req.View.IsEmpty() {
+		return before.ViewOf()
+	}
+	return req.View
 }
 
 // try prepares a run of definitions that are not published.
@@ -135,6 +137,7 @@ type Runs struct {
 	answers  *answer.Answers
 	receipts *receipt.Receipts
 	running  atomic.Int64 // those that are being streamed
+	underWay sync.Map     // those of them that are on record, by the numbers of their receipts
 }
 
 // New runs reports that answers understands, and puts them on record in receipts.

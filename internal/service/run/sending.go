@@ -23,6 +23,8 @@ type sending struct {
 	took time.Duration // that reading or its end waited for it
 	n    int64         // bytes written
 	pump *pump         // while the source is read; nil until there is something to send
+	stay bool          // whether the run goes on when its reader is gone
+	gone bool          // that reader is, and nothing is sent any more
 	with func() *pump  // makes the pump; nil where all goes straight
 }
 
@@ -40,9 +42,10 @@ func (s *sending) drain() error {
 		return nil
 	}
 	start := time.Now()
-	err := s.pump.end(false)
+	err := s.pump.end(s.gone)
 	s.pump = nil
 	s.took += time.Since(start)
+	_, err = s.reached(0, 0, err)
 	return err
 }
 
@@ -57,6 +60,9 @@ func (s *sending) drop() {
 }
 
 func (s *sending) Write(b []byte) (n int, err error) {
+	if s.gone {
+		return len(b), nil
+	}
 	start := time.Now()
 	if s.pump == nil && s.with != nil {
 		s.pump = s.with()
@@ -68,11 +74,24 @@ func (s *sending) Write(b []byte) (n int, err error) {
 	}
 	s.took += time.Since(start)
 	s.n += int64(n)
-	return n, err
+	return s.reached(len(b), n, err)
+}
+
+// reached is what a write came to: one that failed says that the reader is gone, which where the run
+// goes on all the same is no failure.
+func (s *sending) reached(wanted, n int, err error) (int, error) {
+	if err == nil || !s.stay || errors.Is(err, base.ErrTime) {
+		return n, err
+	}
+	s.gone = true
+	return wanted, nil
 }
 
 // Flush hands on what was written, where the receiver can be told to.
 func (s *sending) Flush() {
+	if s.gone {
+		return
+	}
 	if s.pump != nil {
 		s.pump.flush()
 	} else {
