@@ -558,7 +558,7 @@ func testBadInput(t *testing.T, c *caller) {
 			assert.Equal(t, b.errors, strings.Join(lines, "\n"), b.name)
 		}
 	}
-	status, text := c.run("late-sailings", "?output=pdf", `{}`)
+	status, text := c.run("late-sailings", "?output=docx", `{}`)
 	assert.Equal(t, 406, status, string(text))
 	status, text = c.run("late-sailings", "?outputs=csv", `{}`)
 	assert.Equal(t, 400, status, string(text))

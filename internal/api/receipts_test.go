@@ -128,8 +128,8 @@ func TestFormats(t *testing.T) {
 		return answer, text
 	}
 	for _, c := range []struct{ query, accept, says string }{
-		{"?output=docx", "", `there is no output \"docx\"; the formats are json, csv, ndjson, xlsx and events`},
-		{"", "application/pdf, image/png;q=0.5", "no result is sent as application/pdf, image/png;q=0.5; the formats are"},
+		{"?output=docx", "", `there is no output \"docx\"; the formats are json, csv, ndjson, xlsx, pdf and events`},
+		{"", "text/html, image/png;q=0.5", "no result is sent as text/html, image/png;q=0.5; the formats are"},
 	} {
 		answer, text := ask(c.query, c.accept)
 		assert.Equal(t, 406, answer.StatusCode, "%s", text)
@@ -147,7 +147,9 @@ func TestFormats(t *testing.T) {
 		assert.Equal(t, want[0], answer.StatusCode, query)
 		assert.Contains(t, string(text), want[1], query)
 	}
-	_, text := ask("?output=xlsx", "")
+	answer, text := ask("", "application/pdf")
+	assert.Equal(t, []any{200, "application/pdf", "%PDF-"}, []any{answer.StatusCode, answer.Header.Get("Content-Type"), string(text[:5])})
+	_, text = ask("?output=xlsx", "")
 	book, err := excelize.OpenReader(bytes.NewReader(text))
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Late sailings", "Minutes late on average", "Passengers who waited", "Late sailings by day", "Reasons", "Reasons (2)", "About"}, book.GetSheetList())

@@ -270,6 +270,7 @@ func resultContent(schemas huma.Registry) map[string]*huma.MediaType {
 		"text/csv":                     text("RFC 4180: a header of column names, lines that end in CRLF, a missing value as an empty field, empty text as two quotes."),
 		"application/x-ndjson":         text("One object a line, its members by column name."),
 		export.MediaTypes[export.XLSX]: {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary", Description: "A workbook: a sheet for each section, and one named About."}},
+		export.MediaTypes[export.PDF]:  {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary", Description: "What ran on the first page, then the sections, figures and charts drawn."}},
 	}
 }
 
@@ -438,8 +439,8 @@ func (r routes) choices(ctx context.Context, in *struct {
 func (r routes) run(ctx context.Context, in *struct {
 	Drafted
 	Report  string `path:"report"`
-	Output  string `query:"output" maxLength:"100" doc:"The format: json, csv, ndjson, xlsx or events; that of the header Accept where it is absent, else JSON. Another one is refused with 406."`
-	Section int    `query:"section" minimum:"1" maximum:"1000" doc:"The number of the section that alone is wanted, from 1. Without it JSON and XLSX have all sections, and CSV and NDJSON the only table."`
+	Output  string `query:"output" maxLength:"100" doc:"The format: json, csv, ndjson, xlsx, pdf or events; that of the header Accept where it is absent, else JSON. Another one is refused with 406."`
+	Section int    `query:"section" minimum:"1" maximum:"1000" doc:"The number of the section that alone is wanted, from 1. Without it JSON, XLSX and PDF have all sections, and CSV and NDJSON the only table."`
 	CSVChoices
 	Accept string `header:"Accept"`
 	Body   RunRequest
@@ -495,6 +496,12 @@ func (r routes) run(ctx context.Context, in *struct {
 			book := export.NewWorkbook(to, run.Zone, r.service.Base.Spool.Dir, run.Asks())
 			defer book.Close()
 			result = book
+		case format == export.PDF:
+			paper, err := export.NewPaper(to, run.Zone, run.Asks())
+			if err != nil {
+				panic("api: the font of PDF cannot be read: " + err.Error()) // it is built in
+			}
+			result = paper
 		case format == export.CSV:
 			result = export.Whole{Writer: export.NewCSV(form, to, run.Columns, run.Zone)}
 		case run.Several():
@@ -573,7 +580,7 @@ func formatOf(output, accept string) (export.Format, error) {
 	if accept == "" {
 		return export.JSON, nil
 	}
-	offered := []string{"application/json", "text/csv", "application/x-ndjson", export.MediaTypes[export.XLSX]}
+	offered := []string{"application/json", "text/csv", "application/x-ndjson", export.MediaTypes[export.XLSX], export.MediaTypes[export.PDF]}
 	switch negotiation.SelectQValue(accept, offered) {
 	case "text/csv":
 		return export.CSV, nil
@@ -581,6 +588,8 @@ func formatOf(output, accept string) (export.Format, error) {
 		return export.NDJSON, nil
 	case export.MediaTypes[export.XLSX]:
 		return export.XLSX, nil
+	case export.MediaTypes[export.PDF]:
+		return export.PDF, nil
 	case "":
 		if !strings.Contains(accept, "*/*") && !strings.Contains(accept, "application/*") {
 			break

@@ -21,7 +21,7 @@ import (
 // tableOutput is what a terminal gets; the others are what the service sends.
 const tableOutput = "table"
 
-var outputs = []export.Format{tableOutput, export.JSON, export.CSV, export.NDJSON, export.XLSX}
+var outputs = []export.Format{tableOutput, export.JSON, export.CSV, export.NDJSON, export.XLSX, export.PDF}
 
 func newRun() *cobra.Command {
 	var given, with []string

@@ -11,6 +11,9 @@ import (
 	"pikegate/internal/export"
 )
 
+// files are formats that are of use as a file only.
+var files = map[export.Format]string{export.XLSX: "workbook", export.PDF: "PDF"}
+
 // sending is where the records of a run go, and in what format.
 type sending struct {
 	output, to string
@@ -56,8 +59,8 @@ func (s *sending) send(c *cobra.Command, client *client, report string, asked ap
 	if s.output == tableOutput {
 		format = export.JSON
 	}
-	if format == export.XLSX && s.to == "" && isTerminal(c.OutOrStdout()) {
-		return fail(exitUsage, "a workbook is nothing for a terminal; say --to FILE, such as --to %s.xlsx", report)
+	if what := files[format]; what != "" && s.to == "" && isTerminal(c.OutOrStdout()) {
+		return fail(exitUsage, "a %s is nothing for a terminal; say --to FILE, such as --to %s.%s", what, report, format)
 	}
 	asked.Follow = len(asked.Files) == 0 && isTerminal(c.ErrOrStderr())
 	query := url.Values{"output": {string(format)}}

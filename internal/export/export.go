@@ -1,6 +1,6 @@
 // Package export writes records as they come, in the formats that leave the
-// service: CSV (RFC 4180), JSON, NDJSON and XLSX. Nothing is held in memory but one
-// buffer, so that it does not grow with the result.
+// service: CSV (RFC 4180), JSON, NDJSON, XLSX and PDF. Nothing is held in memory but one
+// buffer, so that it does not grow with the result; of a PDF the rows are, which are limited.
 package export
 
 import (
@@ -29,10 +29,13 @@ const (
 
 	// XLSX is a workbook, of all sections.
 	XLSX Format = "xlsx"
+
+	// PDF is for people, of all sections.
+	PDF Format = "pdf"
 )
 
 // Formats lists them in the order of the reference.
-var Formats = []Format{JSON, CSV, NDJSON, XLSX, Events}
+var Formats = []Format{JSON, CSV, NDJSON, XLSX, PDF, Events}
 
 // MediaTypes tells the media type of each format.
 var MediaTypes = map[Format]string{
@@ -40,6 +43,7 @@ var MediaTypes = map[Format]string{
 	JSON:   "application/json",
 	NDJSON: "application/x-ndjson",
 	XLSX:   "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+	PDF:    "application/pdf",
 	Events: "application/x-ndjson; events=true",
 }
 

@@ -2,7 +2,6 @@ package export
 
 import (
 	"archive/zip"
-	"cmp"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -465,59 +464,17 @@ func (s *sheet) serial(c *column.Column, v value.Value) (float64, bool) {
 
 // about tells on a last sheet what ran: the report, what it says, each answer, the receipt.
 func (w *Workbook) about(text []byte) error {
-	var r struct {
-		ID       int64  `json:"id"`
-		Title    string `json:"title"`
-		Person   string `json:"person"`
-		AsOf     string `json:"as_of"`
-		Zone     string `json:"zone"`
-		ReadBack string `json:"read_back"`
-		Answers  []struct {
-			Prompt  string `json:"prompt"`
-			Given   bool   `json:"given"`
-			Spelled string `json:"spelled"`
-		} `json:"answers"`
-		Notes     []string  `json:"notes"`
-		Rows      int       `json:"rows"`
-		Records   *int64    `json:"records"`
-		StartedAt time.Time `json:"started_at"`
-		Sections  []struct {
-			Label   string   `json:"label"`
-			Says    string   `json:"says"`
-			Notes   []string `json:"notes"`
-			Problem string   `json:"problem"`
-		} `json:"sections"`
-		Evidence *struct {
-			Fingerprint string `json:"fingerprint"`
-		} `json:"evidence"`
-	}
-	if err := json.Unmarshal(text, &r); err != nil {
+	r, err := readRan(text)
+	if err != nil {
 		return err
 	}
 	const name = "About"
 	if _, err := w.file.NewSheet(name); err != nil {
 		return err
 	}
-	rows := [][2]any{{"Report", r.Title}, {"What it says", r.ReadBack}}
-	for _, a := range r.Answers {
-		answer := "left unanswered"
-		if a.Given {
-			answer = a.Spelled
-		}
-		rows = append(rows, [2]any{cmp.Or(w.asks[a.Prompt], a.Prompt), answer})
-	}
-	if r.Records != nil {
-		rows = append(rows, [2]any{"Records", *r.Records})
-	} else {
-		rows = append(rows, [2]any{"Rows", r.Rows})
-	}
-	rows = append(rows, [2]any{"As of", r.AsOf}, [2]any{"Days by the clock of", r.Zone}, [2]any{"Run by", r.Person},
-		[2]any{"Run at", r.StartedAt.In(w.zone).Format("2006-01-02 15:04:05 -07:00")})
-	if r.ID > 0 {
-		rows = append(rows, [2]any{"Receipt", r.ID})
-	}
-	if r.Evidence != nil && r.Evidence.Fingerprint != "" {
-		rows = append(rows, [2]any{"Fingerprint", r.Evidence.Fingerprint})
+	var rows [][2]any
+	for _, l := range r.lines(w.zone, w.asks) {
+		rows = append(rows, [2]any{l.label, l.value})
 	}
 	for _, s := range r.Sections {
 		if s.Says != "" {

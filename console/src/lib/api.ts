@@ -259,7 +259,7 @@ export function runAgain(id: number, asOf: string): Promise<Comparison> {
 }
 
 /** What is downloaded: all records of a run, or of one of its sections where it is not 0. */
-export type Download = { output: 'csv' | 'xlsx'; section: number; view: View } & ({ of: number } | { answers: Answers });
+export type Download = { output: 'csv' | 'xlsx' | 'pdf'; section: number; view: View } & ({ of: number } | { answers: Answers });
 
 /**
  * All records as CSV that a spreadsheet program may open, or as a workbook, which has all sections where none is

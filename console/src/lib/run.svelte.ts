@@ -5,6 +5,7 @@ import {
   cancelRun,
   countMatches,
   download,
+  type Download,
   messageOf,
   moreRows,
   Refused,
@@ -314,7 +315,7 @@ export class ReportRun {
   }
 
   /** Saves all rows of a section, or of all where it is 0. */
-  async download(output: 'csv' | 'xlsx', section: number) {
+  async download(output: Download['output'], section: number) {
     if (!this.report) return;
     this.note = 'Fetching all records…';
     const of = this.result?.receipt?.id;

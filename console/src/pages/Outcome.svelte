@@ -35,6 +35,7 @@
         <DownloadCsv {run} section={1} disabled={!result || run.stale} />
       {/if}
       <button type="button" class={button} onclick={() => run.download('xlsx', 0)} disabled={!result || run.stale} aria-label="Download XLSX">XLSX</button>
+      <button type="button" class={button} onclick={() => run.download('pdf', 0)} disabled={!result || run.stale} aria-label="Download PDF">PDF</button>
     {/snippet}
   </PageHead>
   <p class="min-h-[1.42em] text-sm text-quiet" role="status">{run.note}</p>

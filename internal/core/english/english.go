@@ -74,6 +74,20 @@ func Shorten(text string) string {
 	return text
 }
 
+// GroupedDigits is a number in digits with commas between groups of three before its point; what is
+// none stays as it is.
+func GroupedDigits(text string) string {
+	before, after, hasPoint := strings.Cut(text, ".")
+	n, err := strconv.ParseInt(before, 10, 64)
+	if err != nil || strings.HasPrefix(before, "-0") || strings.HasPrefix(before, "+") {
+		return text
+	}
+	if hasPoint {
+		return Grouped(n) + "." + after
+	}
+	return Grouped(n)
+}
+
 // Grouped is a number with commas between groups of three digits: "1,200,000".
 func Grouped(n int64) string {
 	text := strconv.FormatInt(n, 10)
