@@ -32,7 +32,7 @@ var floors = [][]string{
 	{"internal/service/counts"},
 	{"internal/service/answer"},
 	{"internal/service/receipt"},
-	{"internal/service/run", "internal/service/author"},
+	{"internal/service/run", "internal/service/author", "internal/service/saved"},
 	{"internal/service/publish"},
 	{"internal/service/draft"},
 	{"internal/service"},

@@ -132,7 +132,7 @@ func logged(c *gin.Context) {
 	start := time.Now()
 	ended := false
 	defer func() {
-		slog.Info("request", "id", c.Writer.Header().Get(requestIDHeader), "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(),
+		slog.Info("request", "id", c.Writer.Header().Get(requestIDHeader), "method", c.Request.Method, "path", loggedPath(c.Request.URL.Path), "status", c.Writer.Status(),
 			"bytes", c.Writer.Size(), "ms", float64(time.Since(start).Microseconds())/1000, "whole", ended)
 	}()
 	c.Next()

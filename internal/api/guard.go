@@ -74,7 +74,7 @@ func protect(h http.Header) {
 }
 
 func refuse(w http.ResponseWriter, r *http.Request, p *Problem) {
-	slog.Warn("a request was turned away", "id", w.Header().Get(requestIDHeader), "method", r.Method, "path", r.URL.Path, "status", p.Status)
+	slog.Warn("a request was turned away", "id", w.Header().Get(requestIDHeader), "method", r.Method, "path", loggedPath(r.URL.Path), "status", p.Status)
 	w.Header().Set("Content-Type", p.ContentType(""))
 	w.WriteHeader(p.Status)
 	_ = json.NewEncoder(w).Encode(p) // whoever is gone needs no answer

@@ -156,6 +156,8 @@ func refused(r *base.Refusal) *Problem {
 		detail = "the definition of this report is in error, so that nothing was run: " + r.Faults[0].Sentence()
 	case fault.Unknown:
 		status, detail = http.StatusNotFound, r.Faults[0].Sentence()
+	case fault.LinkRevoked:
+		status, detail = http.StatusGone, r.Faults[0].Sentence()
 	case fault.Conflict:
 		status, detail = http.StatusConflict, r.Faults[0].Sentence()
 	case fault.AnswersRefused:

@@ -4,21 +4,14 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fmt"
-	"io"
 	"net/http"
 	"reflect"
 	"slices"
-	"strings"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
-	"github.com/danielgtaylor/huma/v2/negotiation"
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
-	"pikegate/internal/core/column"
-	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/readback"
@@ -254,6 +247,7 @@ func (r routes) register(api huma.API) {
 	r.registerLoads(api)
 	r.registerReceipts(api)
 	r.registerDrafts(api)
+	r.registerSaved(api)
 	run := huma.Operation{OperationID: "run-report", Method: http.MethodPost, Path: Prefix + "/reports/{report}/runs",
 		Summary: "Run a report and send its records", Errors: []int{400, 404, 406, 409, 413, 502, 504}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}
 	run.Responses = map[string]*huma.Response{"200": {Description: "The records. The header Link leads to the receipt, as describedby.", Content: resultContent(api.OpenAPI().Components.Schemas)}}
@@ -466,146 +460,5 @@ func (r routes) run(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
-	goesOn := in.Body.GoOn && in.Body.Evidence != ""
-	if goesOn {
-		run.Stays()
-		ctx = context.WithoutCancel(ctx)
-	}
-	return &huma.StreamResponse{Body: func(c huma.Context) {
-		c.SetHeader("Content-Type", export.MediaTypes[format])
-		if id := run.ID(); id > 0 {
-			c.SetHeader("Link", "<"+receiptPath(id)+`>; rel="describedby"`)
-		}
-		if at, before := run.ReadAt(); before {
-			c.SetHeader("Last-Modified", at.UTC().Format(http.TimeFormat))
-		}
-		w := c.BodyWriter()
-		if f, ok := w.(http.Flusher); ok && in.Body.Follow {
-			f.Flush()
-		}
-		var told *announced
-		if goesOn && format == export.Events {
-			told = announce(w, run)
-			defer told.stop()
-			w = told
-		}
-		to := run.Sending(w, func() { cutOff(c.BodyWriter()) })
-		var result export.Result
-		switch {
-		case format == export.XLSX:
-			book := export.NewWorkbook(to, run.Zone, r.service.Base.Spool.Dir, run.Asks())
-			defer book.Close()
-			result = book
-		case format == export.PDF:
-			paper, err := export.NewPaper(to, run.Zone, run.Asks())
-			if err != nil {
-				panic("api: the font of PDF cannot be read: " + err.Error()) // it is built in
-			}
-			result = paper
-		case format == export.CSV:
-			result = export.Whole{Writer: export.NewCSV(form, to, run.Columns, run.Zone)}
-		case run.Several():
-			result = export.NewSections(format, to, run.Zone)
-		default:
-			result = export.Whole{Writer: export.New(format, to, run.Columns, run.Zone, run.Notes()...)}
-		}
-		_, err := run.Stream(ctx, result)
-		switch {
-		case err == nil:
-		case run.Sent() || in.Body.Follow || errors.Is(err, context.Canceled) || errors.Is(err, receipt.ErrGone):
-			// Too late for a problem document: break the response off, so that
-			// nobody takes what was sent for the whole.
-			panic(http.ErrAbortHandler)
-		case told != nil:
-			told.failed(problemOf(ctx, err))
-		default:
-			p := problemOf(ctx, err)
-			c.SetHeader("Content-Type", p.ContentType(""))
-			c.SetStatus(p.Status)
-			_ = json.NewEncoder(c.BodyWriter()).Encode(p)
-		}
-	}}, nil
-}
-
-// CSVChoices are how CSV is to be written where it is not to be as RFC 4180 has it.
-type CSVChoices struct {
-	Safe      bool   `query:"safe" doc:"Of CSV: put an apostrophe before fields that a spreadsheet program would take for formulas. Without it CSV is true to the data."`
-	Mark      bool   `query:"mark" doc:"Of CSV: begin with a byte-order mark, by which some spreadsheet programs know UTF-8."`
-	Separator string `query:"separator" enum:"comma,semicolon,tab" doc:"Of CSV: what stands between fields."`
-	Decimal   string `query:"decimal" enum:"point,comma" doc:"Of CSV: what stands in numbers before the fraction."`
-	Dates     string `query:"dates" maxLength:"40" doc:"Of CSV: a pattern such as dd.MM.yyyy for the days; times follow as HH:mm:ss, as clocks showed them. Without it dates are in ISO 8601, and instants have their offset."`
-}
-
-// form is the form of CSV that is asked for; another format has none.
-func (c CSVChoices) form(format export.Format) (form export.CSVForm, err error) {
-	refuse := func(format string, args ...any) (export.CSVForm, error) {
-		return export.CSVForm{}, newProblem(http.StatusBadRequest, fault.InvalidRequest, fmt.Sprintf(format, args...))
-	}
-	if c != (CSVChoices{}) && format != export.CSV {
-		return refuse("safe, mark, separator, decimal and dates say something of CSV, and the output is to be %s", format)
-	}
-	form = export.CSVForm{Mark: c.Mark, Comma: c.Decimal == "comma", Safe: c.Safe}
-	for _, s := range export.Separators {
-		if s.Name == c.Separator {
-			form.Separator = s.Sign
-		}
-	}
-	if c.Dates == "" {
-		return form, nil
-	}
-	if form.Dates, err = column.ParsePattern(c.Dates); err != nil {
-		return refuse("dates: %s", err)
-	}
-	if form.Dates.HasTime() {
-		return refuse("dates: the pattern %q is to be of a day, such as dd.MM.yyyy; a time follows as HH:mm:ss", english.Shorten(c.Dates))
-	}
-	return form, nil
-}
-
-// cutOff makes what is being written to a response fail.
-func cutOff(w io.Writer) {
-	if response, ok := w.(http.ResponseWriter); ok {
-		_ = http.NewResponseController(response).SetWriteDeadline(time.Now()) // which connections of servers can
-	}
-}
-
-// formatOf is the format that is asked for, by name or by the header Accept.
-func formatOf(output, accept string) (export.Format, error) {
-	if output != "" {
-		if slices.Contains(export.Formats, export.Format(output)) {
-			return export.Format(output), nil
-		}
-		return "", notOffered(fmt.Sprintf("there is no output %q", english.Shorten(output)))
-	}
-	if accept == "" {
-		return export.JSON, nil
-	}
-	offered := []string{"application/json", "text/csv", "application/x-ndjson", export.MediaTypes[export.XLSX], export.MediaTypes[export.PDF]}
-	switch negotiation.SelectQValue(accept, offered) {
-	case "text/csv":
-		return export.CSV, nil
-	case "application/x-ndjson":
-		return export.NDJSON, nil
-	case export.MediaTypes[export.XLSX]:
-		return export.XLSX, nil
-	case export.MediaTypes[export.PDF]:
-		return export.PDF, nil
-	case "":
-		if !strings.Contains(accept, "*/*") && !strings.Contains(accept, "application/*") {
-			break
-		}
-		fallthrough
-	default:
-		return export.JSON, nil
-	}
-	return "", notOffered(fmt.Sprintf("no result is sent as %s", english.Shorten(accept)))
-}
-
-// notOffered refuses a format, with the list of those that there are.
-func notOffered(says string) error {
-	var names []string
-	for _, f := range export.Formats {
-		names = append(names, string(f))
-	}
-	return newProblem(http.StatusNotAcceptable, fault.NotOffered, says+"; the formats are "+english.Both(names))
+	return r.sent(ctx, run, sentAs{format: format, form: form, follow: in.Body.Follow, goesOn: in.Body.GoOn && in.Body.Evidence != ""}), nil
 }

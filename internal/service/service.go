@@ -15,6 +15,7 @@ import (
 	"pikegate/internal/service/publish"
 	"pikegate/internal/service/receipt"
 	"pikegate/internal/service/run"
+	"pikegate/internal/service/saved"
 )
 
 // Service is safe for concurrent use.
@@ -27,6 +28,7 @@ type Service struct {
 	Publisher *publish.Publisher
 	Author    *author.Author
 	Drafts    *draft.Drafts
+	Saved     *saved.Saved
 
 	stopped sync.WaitGroup // what goes on by itself
 	close   func() error
@@ -40,6 +42,7 @@ func Open(ctx context.Context, c base.Config) (*Service, error) {
 	}
 	s := &Service{Base: base, Counts: counts.New(base), Receipts: receipt.New(base), Author: author.New(base)}
 	s.Answers = answer.New(base, s.Counts)
+	s.Saved = saved.New(base, s.Answers)
 	s.Runs = run.New(base, s.Counts, s.Answers, s.Receipts)
 	s.Publisher = publish.New(base, s.Runs)
 	s.Drafts = draft.New(base, s.Publisher)

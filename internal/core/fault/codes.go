@@ -169,6 +169,9 @@ const (
 	DraftMovedOn       Code = "draft_moved_on"
 	RunAgain           Code = "run_again"
 	NotRunning         Code = "not_running"
+	UnknownKept        Code = "unknown_kept"
+	UnknownLink        Code = "unknown_link"
+	LinkRevoked        Code = "link_revoked"
 	TooLarge           Code = "too_large"
 	Forbidden          Code = "forbidden"
 	WrongHost          Code = "wrong_host"
@@ -349,6 +352,9 @@ var Registry = []Registered{
 	{EditNotMade, Requests, "The edit does not go with the text as it stands; nothing was changed.", "TestDrafts"},
 	{DraftMovedOn, Requests, "The draft was saved elsewhere meanwhile, in another window for one.", "TestDrafts"},
 	{RunAgain, Requests, "There are no further rows of the run: the report has changed since, or it brought none.", "TestFurtherRowsOfARun"},
+	{UnknownKept, Requests, "There are no such kept answers, or none that one sees.", "TestKeptAnswers"},
+	{UnknownLink, Requests, "There is no such live link.", "TestLiveLinks"},
+	{LinkRevoked, Requests, "The live link was revoked.", "TestLiveLinks"},
 	{NotRunning, Requests, "The run that is to be cancelled has ended.", "TestARunThatGoesOn"},
 	{TooLarge, Requests, "The body is larger than is read.", "TestTheService"},
 	{Forbidden, Requests, "The page of another site sent it.", "TestWhoIsLetThrough"},

@@ -1,0 +1,178 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/negotiation"
+
+	"pikegate/internal/core/column"
+	"pikegate/internal/core/english"
+	"pikegate/internal/core/fault"
+	"pikegate/internal/export"
+	"pikegate/internal/service/receipt"
+	"pikegate/internal/service/run"
+)
+
+// sentAs is how the result of a run is sent.
+type sentAs struct {
+	format export.Format
+	form   export.CSVForm
+	follow bool // the headers at once
+	goesOn bool // whether or not whoever asked stays
+}
+
+// sent sends the result of a run as it is read.
+func (r routes) sent(ctx context.Context, run *run.Run, as sentAs) *huma.StreamResponse {
+	if as.goesOn {
+		run.Stays()
+		ctx = context.WithoutCancel(ctx)
+	}
+	return &huma.StreamResponse{Body: func(c huma.Context) {
+		c.SetHeader("Content-Type", export.MediaTypes[as.format])
+		if id := run.ID(); id > 0 {
+			c.SetHeader("Link", "<"+receiptPath(id)+`>; rel="describedby"`)
+		}
+		if at, before := run.ReadAt(); before {
+			c.SetHeader("Last-Modified", at.UTC().Format(http.TimeFormat))
+		}
+		w := c.BodyWriter()
+		if f, ok := w.(http.Flusher); ok && as.follow {
+			f.Flush()
+		}
+		var told *announced
+		if as.goesOn && as.format == export.Events {
+			told = announce(w, run)
+			defer told.stop()
+			w = told
+		}
+		result, closed := r.resultOf(run, as, run.Sending(w, func() { cutOff(c.BodyWriter()) }))
+		defer closed()
+		_, err := run.Stream(ctx, result)
+		switch {
+		case err == nil:
+		case run.Sent() || as.follow || errors.Is(err, context.Canceled) || errors.Is(err, receipt.ErrGone):
+			// Too late for a problem document: break the response off, so that
+			// nobody takes what was sent for the whole.
+			panic(http.ErrAbortHandler)
+		case told != nil:
+			told.failed(problemOf(ctx, err))
+		default:
+			p := problemOf(ctx, err)
+			c.SetHeader("Content-Type", p.ContentType(""))
+			c.SetStatus(p.Status)
+			_ = json.NewEncoder(c.BodyWriter()).Encode(p)
+		}
+	}}
+}
+
+// resultOf is where the sections of a run are written; closed ends it.
+func (r routes) resultOf(run *run.Run, as sentAs, to io.Writer) (result export.Result, closed func()) {
+	switch {
+	case as.format == export.XLSX:
+		book := export.NewWorkbook(to, run.Zone, r.service.Base.Spool.Dir, run.Asks())
+		return book, func() { _ = book.Close() } // what waited is thrown away
+	case as.format == export.PDF:
+		paper, err := export.NewPaper(to, run.Zone, run.Asks())
+		if err != nil {
+			panic("api: the font of PDF cannot be read: " + err.Error()) // it is built in
+		}
+		return paper, func() {}
+	case as.format == export.CSV:
+		return export.Whole{Writer: export.NewCSV(as.form, to, run.Columns, run.Zone)}, func() {}
+	case run.Several():
+		return export.NewSections(as.format, to, run.Zone), func() {}
+	}
+	return export.Whole{Writer: export.New(as.format, to, run.Columns, run.Zone, run.Notes()...)}, func() {}
+}
+
+// CSVChoices are how CSV is to be written where it is not to be as RFC 4180 has it.
+type CSVChoices struct {
+	Safe      bool   `query:"safe" doc:"Of CSV: put an apostrophe before fields that a spreadsheet program would take for formulas. Without it CSV is true to the data."`
+	Mark      bool   `query:"mark" doc:"Of CSV: begin with a byte-order mark, by which some spreadsheet programs know UTF-8."`
+	Separator string `query:"separator" enum:"comma,semicolon,tab" doc:"Of CSV: what stands between fields."`
+	Decimal   string `query:"decimal" enum:"point,comma" doc:"Of CSV: what stands in numbers before the fraction."`
+	Dates     string `query:"dates" maxLength:"40" doc:"Of CSV: a pattern such as dd.MM.yyyy for the days; times follow as HH:mm:ss, as clocks showed them. Without it dates are in ISO 8601, and instants have their offset."`
+}
+
+// form is the form of CSV that is asked for; another format has none.
+func (c CSVChoices) form(format export.Format) (form export.CSVForm, err error) {
+	refuse := func(format string, args ...any) (export.CSVForm, error) {
+		return export.CSVForm{}, newProblem(http.StatusBadRequest, fault.InvalidRequest, fmt.Sprintf(format, args...))
+	}
+	if c != (CSVChoices{}) && format != export.CSV {
+		return refuse("safe, mark, separator, decimal and dates say something of CSV, and the output is to be %s", format)
+	}
+	form = export.CSVForm{Mark: c.Mark, Comma: c.Decimal == "comma", Safe: c.Safe}
+	for _, s := range export.Separators {
+		if s.Name == c.Separator {
+			form.Separator = s.Sign
+		}
+	}
+	if c.Dates == "" {
+		return form, nil
+	}
+	if form.Dates, err = column.ParsePattern(c.Dates); err != nil {
+		return refuse("dates: %s", err)
+	}
+	if form.Dates.HasTime() {
+		return refuse("dates: the pattern %q is to be of a day, such as dd.MM.yyyy; a time follows as HH:mm:ss", english.Shorten(c.Dates))
+	}
+	return form, nil
+}
+
+// cutOff makes what is being written to a response fail.
+func cutOff(w io.Writer) {
+	if response, ok := w.(http.ResponseWriter); ok {
+		_ = http.NewResponseController(response).SetWriteDeadline(time.Now()) // which connections of servers can
+	}
+}
+
+// formatOf is the format that is asked for, by name or by the header Accept.
+func formatOf(output, accept string) (export.Format, error) {
+	if output != "" {
+		if slices.Contains(export.Formats, export.Format(output)) {
+			return export.Format(output), nil
+		}
+		return "", notOffered(fmt.Sprintf("there is no output %q", english.Shorten(output)))
+	}
+	if accept == "" {
+		return export.JSON, nil
+	}
+	offered := []string{"application/json", "text/csv", "application/x-ndjson", export.MediaTypes[export.XLSX], export.MediaTypes[export.PDF]}
+	switch negotiation.SelectQValue(accept, offered) {
+	case "text/csv":
+		return export.CSV, nil
+	case "application/x-ndjson":
+		return export.NDJSON, nil
+	case export.MediaTypes[export.XLSX]:
+		return export.XLSX, nil
+	case export.MediaTypes[export.PDF]:
+		return export.PDF, nil
+	case "":
+		if !strings.Contains(accept, "*/*") && !strings.Contains(accept, "application/*") {
+			break
+		}
+		fallthrough
+	default:
+		return export.JSON, nil
+	}
+	return "", notOffered(fmt.Sprintf("no result is sent as %s", english.Shorten(accept)))
+}
+
+// notOffered refuses a format, with the list of those that there are.
+func notOffered(says string) error {
+	var names []string
+	for _, f := range export.Formats {
+		names = append(names, string(f))
+	}
+	return newProblem(http.StatusNotAcceptable, fault.NotOffered, says+"; the formats are "+english.Both(names))
+}
