@@ -1,18 +1,17 @@
 import { expect, test as base, type Page } from '@playwright/test';
 import { readFileSync } from 'node:fs';
-import { accessible, test } from './page';
+import { accessible, rows, show, test } from './page';
 
 const from = (page: Page) => page.getByRole('textbox', { name: 'From, that day included' });
 const through = (page: Page) => page.getByRole('textbox', { name: 'Through, that day included' });
-const show = (page: Page) => page.getByRole('button', { name: 'Show records' });
-const rows = (page: Page) => page.getByRole('region', { name: 'Records' }).locator('tbody tr');
 
 test('reports stand by shelf, and a search narrows them', async ({ page }) => {
   await page.goto('/');
-  await expect(page.getByRole('heading', { level: 2 })).toHaveText(['Claims desk', 'Crew office', 'Engine room', 'Freight desk', 'Harbour office']);
+  const shelves = page.getByRole('region', { name: 'Shelves' }).getByRole('heading', { level: 2 });
+  await expect(shelves).toHaveText(['Claims desk', 'Crew office', 'Engine room', 'Freight desk', 'Harbour office']);
   await accessible(page);
   await page.getByRole('searchbox').fill('freight manifests');
-  await expect(page.getByRole('heading', { level: 2 })).toHaveText(['Freight desk']);
+  await expect(shelves).toHaveText(['Freight desk']);
   await expect(page).toHaveURL(/find=freight/);
   await page.getByRole('searchbox').fill('no such thing');
   await expect(page.getByText('No report holds these words.')).toBeVisible();
@@ -71,7 +70,8 @@ test('the link carries the answers and runs them', async ({ page, context }) => 
   await show(page).click();
   await expect(rows(page).first()).toContainText('Thu 1 Oct 2026');
   const count = await page.locator('.count').innerText();
-  await page.getByRole('button', { name: 'Link' }).click();
+  await page.getByText('Link', { exact: true }).click();
+  await page.getByRole('button', { name: /^Copy the link/ }).click();
   await expect(page.getByText('The link with these answers is copied.')).toBeVisible();
   await page.goto(await page.evaluate(() => navigator.clipboard.readText()));
   await expect(page.locator('.count')).toHaveText(count);
@@ -287,7 +287,7 @@ test('evidence stands under the read-back in one line that opens', async ({ page
   await expect(page.locator('.count')).toBeVisible();
   const answers = { 'travel-period': 'Oct 2026', routes: ['Outer Loop'], minutes: '15' };
   const { receipt } = await (await request.post('/api/v1/reports/late-sailings/runs', { data: { answers, evidence: true } })).json();
-  const line = page.locator('summary');
+  const line = page.locator('summary', { has: page.locator('.count') });
   await expect(line).toContainText(`${receipt.records} records`);
   await expect(line).toContainText(`first ${receipt.evidence.ends.first.spelled} (${receipt.evidence.ends.first.records} that day)`);
   await expect(line).toContainText(`nearest left out: ${receipt.evidence.ends.nearest_before.spelled}, ${receipt.evidence.ends.nearest_after.spelled}`);
@@ -372,7 +372,7 @@ test('rows do not wait for the evidence', async ({ page, request }) => {
 test('runs are listed, narrowed, and each has its receipt', async ({ page }) => {
   await page.goto('/reports/fuel-on-a-day?delivery-day=25+Oct+2026');
   await expect(page.locator('.count')).toHaveText('3 records');
-  await page.locator('summary').click();
+  await page.getByText('How this came about').click();
   await page.getByRole('link', { name: /^Receipt/ }).click();
   await expect(page.getByRole('heading', { name: 'Fuel on a day' })).toBeVisible();
   await expect(page.getByText('delivered on Sun 25 Oct 2026 (the whole day, Harbour time); sorted by')).toBeVisible();

@@ -29,3 +29,8 @@ export async function accessible(page: Page) {
   const { violations } = await new AxeBuilder({ page }).analyze();
   expect(violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target).join(', ')}`)).toEqual([]);
 }
+
+export const show = (page: Page) => page.getByRole('button', { name: 'Show records' });
+
+/** The rows of a report that is one table. */
+export const rows = (page: Page) => page.getByRole('region', { name: 'Records' }).locator('tbody tr');

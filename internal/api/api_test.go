@@ -162,7 +162,7 @@ func testRoutes(t *testing.T, c *caller) {
 	var list api.ReportList
 	_, text = c.do("GET", "/api/v1/reports?search=LATE+harbour+newest+left", "/api/v1/reports", "")
 	require.NoError(t, json.Unmarshal(text, &list))
-	assert.Equal(t, []api.ReportSummary{{Name: "late-sailings", Title: "Late sailings", About: "Sailings that left late, newest first.", Shelf: "Harbour office"}}, list.Reports)
+	assert.Equal(t, []api.ReportSummary{{Name: "late-sailings", Title: "Late sailings", About: "Sailings that left late, newest first.", Shelf: "Harbour office", Revision: 1}}, list.Reports)
 	_, text = c.do("GET", "/api/v1/reports?search=nothing+like+it", "/api/v1/reports", "")
 	assert.JSONEq(t, `{"reports":[]}`, string(text))
 

@@ -28,10 +28,13 @@ type ReportSummary struct {
 	Title string `json:"title" doc:"What people read."`
 	About string `json:"about" doc:"What it is for; may be empty."`
 	Shelf string `json:"shelf" doc:"The heading that it is found under; may be empty."`
+	// Revision tells who has seen it before whether it is another one now.
+	Revision int `json:"revision" doc:"The number of its published revision."`
 }
 
-func summary(r *catalog.Report) ReportSummary {
-	return ReportSummary{Name: r.Name, Title: r.Title, About: r.About, Shelf: r.Shelf}
+func (r routes) summary(of *catalog.Report) ReportSummary {
+	revision := r.service.Base.Published.Load().Revisions[catalog.Ref{Kind: catalog.KindReport, Name: of.Name}]
+	return ReportSummary{Name: of.Name, Title: of.Title, About: of.About, Shelf: of.Shelf, Revision: revision}
 }
 
 // Offer is a period that a prompt offers.
@@ -279,13 +282,13 @@ type ReportList struct {
 }
 
 func (r routes) reports(_ context.Context, in *struct {
-	Search string `query:"search" maxLength:"200" doc:"Words that a report's name, title, purpose or shelf must hold."`
+	Search string `query:"search" maxLength:"200" doc:"Words that a report's name, title, purpose, shelf, columns, questions or choices must hold; where none holds one, slips of the keys are forgiven."`
 }) (*body[ReportList], error) {
 	found := r.service.Base.Reports(in.Search)
 	out := &body[ReportList]{}
 	out.Body.Reports = make([]ReportSummary, len(found))
 	for i, report := range found {
-		out.Body.Reports[i] = summary(report)
+		out.Body.Reports[i] = r.summary(report)
 	}
 	return out, nil
 }
@@ -314,7 +317,7 @@ func (r routes) report(ctx context.Context, in *struct {
 		return nil, problemOf(ctx, err)
 	}
 	of := on.Main().Query.Of
-	info := ReportInfo{ReportSummary: summary(on.Report), AsOf: on.AsOf, Zone: of.Source.Zone.String(), Clock: of.Source.Clock, Records: of.Title,
+	info := ReportInfo{ReportSummary: r.summary(on.Report), AsOf: on.AsOf, Zone: of.Source.Zone.String(), Clock: of.Source.Clock, Records: of.Title,
 		Prompts: make([]PromptInfo, len(on.Prompts)), Columns: export.Columns(on.Main().Shown(), of.Source.Zone)}
 	info.Main = 1 + slices.Index(on.Sections, on.Main())
 	for i, s := range on.Sections {

@@ -215,11 +215,26 @@ func TestTheSameNameTwiceInOneUpload(t *testing.T) {
 
 func TestFindingReports(t *testing.T) {
 	ferries := demotest.Start(t)
-	for search, want := range map[string]int{"": 25, "LATE": 4, "office late newest left": 1, "freight fuel": 0, "waybills day": 1} {
+	for search, want := range map[string]int{"": 25, "LATE": 5, "office late newest left": 1, "freight fuel": 0, "waybills day": 2,
+		"latee sailngs outer loop": 2, "late sailngs": 5, "kelp point": 2, "price per litre": 2, "hazadrous": 1, "xyzzyx": 0} {
 		assert.Len(t, ferries.Service.Base.Reports(search), want, "%q", search)
 	}
 	_, err := ferries.Service.Base.Report(t.Context(), "waybill-by-day")
 	assert.EqualError(t, err, `no report "waybill-by-day"; did you mean "waybills-by-day"? [unknown_report]`)
+
+	// Of many reports they are found as one types.
+	many := &strings.Builder{}
+	many.WriteString(kiritimati)
+	for i := range 2000 {
+		fmt.Fprintf(many, "---\npikegate: 1\nreport: r%d\ntitle: Crossings of vessel %d by harbour\nabout: What vessel %d did, newest first.\nshelf: Shelf %d\nprompts: [day]\nsections: [{table: {query: q}}]\n", i, i, i, i%20)
+	}
+	large := open(t, t.TempDir(), time.Now())
+	_, err = large.Publisher.Put(ctx, publish.Put{Files: file(many.String())})
+	require.NoError(t, err)
+	large.Base.Reports("") // which makes what is searched
+	start := time.Now()
+	assert.Len(t, large.Base.Reports("crosings vesel 1999"), 1)
+	assert.Less(t, time.Since(start), 200*time.Millisecond, "also on a busy machine")
 
 	s := open(t, t.TempDir(), time.Now())
 	put, err := s.Publisher.Put(ctx, publish.Put{Files: file(kiritimati)})

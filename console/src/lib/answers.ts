@@ -100,6 +100,18 @@ export function queryOfEntered(entered: Record<string, unknown>): string {
   return query.toString();
 }
 
+/** The link that opens a report with the answers of a run. */
+export function linkOfEntered(r: { report: string; entered?: Record<string, unknown>; view?: View }): string {
+  return linkOfAnswers({ report: r.report, answers: r.entered ?? {}, view: r.view ?? {} });
+}
+
+/** The link that opens a report with kept answers. */
+export function linkOfAnswers(k: { report: string; answers: Record<string, unknown>; view: View; as_of?: string }): string {
+  const asOf = k.as_of ? `view.as_of=${k.as_of}` : '';
+  const query = [queryOfEntered(k.answers), queryOfView(k.view), asOf].filter(Boolean).join('&');
+  return `/reports/${encodeURIComponent(k.report)}${query ? `?${query}` : ''}`;
+}
+
 /** The link that opens a report with the rows that are kept of a run. */
 export function linkOfKept(r: { id: number; report: string; entered?: Record<string, unknown>; view?: View }): string {
   const query = [queryOfEntered(r.entered ?? {}), queryOfView(r.view ?? {}), `view.run=${r.id}`].filter(Boolean).join('&');

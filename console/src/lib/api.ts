@@ -259,7 +259,7 @@ export function runAgain(id: number, asOf: string): Promise<Comparison> {
 }
 
 /** What is downloaded: all records of a run, or of one of its sections where it is not 0. */
-export type Download = { output: 'csv' | 'xlsx' | 'pdf'; section: number; view: View } & ({ of: number } | { answers: Answers });
+export type Download = { output: 'csv' | 'xlsx' | 'pdf'; section: number; view: View } & ({ of: number } | Asked);
 
 /**
  * All records as CSV that a spreadsheet program may open, or as a workbook, which has all sections where none is
@@ -275,4 +275,37 @@ export async function download(name: string, { output, section, ...wanted }: Dow
   } catch (cause) {
     throw new Unreached('The download broke off. Nothing was saved; try again.', { cause });
   }
+}
+
+export type Kept = Schemas['Kept'];
+export type Link = Schemas['Link'];
+export type MadeLink = Schemas['MadeLink'];
+type Saved = { name: string; answers: Answers; view: View; frozen: boolean; as_of?: string };
+
+/** Answers that one kept or others share: of a report, or of all. */
+export async function listKept(report = ''): Promise<Kept[]> {
+  const list = await decoded<Schemas['KeptList']>(call(report ? `/kept?report=${encodeURIComponent(report)}` : '/kept', {}));
+  return list.kept;
+}
+
+export function keepAnswers(report: string, kept: Saved & { shared: boolean }): Promise<Kept> {
+  return decoded(post(reportPath(report, '/kept'), kept));
+}
+
+export async function forgetKept(id: number): Promise<void> {
+  await call(`/kept/${id}`, { method: 'DELETE' });
+}
+
+export async function listLinks(): Promise<Link[]> {
+  const list = await decoded<Schemas['LinkList']>(call('/links', {}));
+  return list.links;
+}
+
+/** Makes a live link, of which CSV is written in the form that this browser's person wants. */
+export function makeLink(report: string, link: Saved & { format: 'csv' | 'json'; section: number }): Promise<MadeLink> {
+  return decoded(post(reportPath(report, '/links', link.format === 'csv' ? queryOfCsv(csvForm()) : {}), link));
+}
+
+export async function revokeLink(id: number): Promise<void> {
+  await call(`/links/${id}`, { method: 'DELETE' });
 }

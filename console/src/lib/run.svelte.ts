@@ -53,7 +53,7 @@ export class ReportRun {
 
   #resultQuery = $state(''); // the answers that the result belongs to
 
-  /** Of a trial: the day to take for today, in any form; '' for today. */
+  /** The day to take for today, in any form; '' for today. */
   asOf = $state('');
   /** Of a trial: the source that its datasets are read from; '' for their own. */
   source = $state('');
@@ -72,7 +72,8 @@ export class ReportRun {
 
   /** The query of a link that opens the report with the answers in the fields, seen so. */
   #queryWith(view: View) {
-    return this.report ? [queryOf(this.report.prompts, this.fields), queryOfView(view)].filter(Boolean).join('&') : '';
+    const asOf = this.asOf && !this.isTrial ? `view.as_of=${encodeURIComponent(this.asOf)}` : '';
+    return this.report ? [queryOf(this.report.prompts, this.fields), queryOfView(view), asOf].filter(Boolean).join('&') : '';
   }
 
   /** A trial is of one's drafts: it has no link, is put on no record, and is loaded by who shows it. */
@@ -103,8 +104,9 @@ export class ReportRun {
   /** Fetches what the report asks; what is answered already stays. */
   async load() {
     try {
-      const report = await showReport(this.name, this.asOf);
       const query = this.isTrial ? new URLSearchParams() : currentUrl().searchParams;
+      if (!this.isTrial) this.asOf = query.get('view.as_of') ?? '';
+      const report = await showReport(this.name, this.asOf);
       const fields = fieldsFromQuery(report.prompts, query);
       for (const name of Object.keys(fields)) if (this.touched[name]) fields[name] = this.fields[name] ?? fields[name]!;
       this.fields = fields;
@@ -303,6 +305,20 @@ export class ReportRun {
     void this.run();
   }
 
+  /** Takes the answers, the view and the day of a link to this report, and runs it. */
+  open(link: string) {
+    rewrite(link);
+    this.touched = {};
+    this.narrowed = undefined;
+    void this.load();
+  }
+
+  /** Takes today for today again. */
+  thaw() {
+    this.asOf = '';
+    this.open(`${location.pathname}?${this.query}`);
+  }
+
   async copyLink() {
     const link = `${location.origin}${location.pathname}?${this.query}`;
     try {
@@ -321,7 +337,7 @@ export class ReportRun {
     const of = this.result?.receipt?.id;
     try {
       const view = section === 0 || section === this.report.main ? this.view : {};
-      const got = await download(this.name, { output, section, view, ...(of ? { of } : { answers: this.answers }) });
+      const got = await download(this.name, { output, section, view, ...(of ? { of } : this.asked) });
       const told = got.receipt && Number(got.receipt) !== of ? await showReceipt(got.receipt) : undefined;
       const file = URL.createObjectURL(got.file);
       Object.assign(document.createElement('a'), {

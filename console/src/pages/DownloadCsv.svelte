@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { popup } from '../lib/popup';
   import { csvDates, csvForm, keepCsvForm, type CsvForm } from '../lib/csv';
   import type { ReportRun } from '../lib/run.svelte';
 
@@ -23,9 +24,9 @@
     {disabled}
     aria-label="Download CSV">{label}</button
   >
-  <details class="relative">
+  <details use:popup class="relative">
     <summary class="btn-plain cursor-pointer list-none px-1.5 [&::-webkit-details-marker]:hidden" aria-label="How CSV is written">⋯</summary>
-    <div class="absolute right-0 z-3 mt-1 flex w-72 flex-col gap-2 rounded-container border border-edge bg-card p-3 text-sm shadow-lg">
+    <div class="popup right-0 flex w-72 flex-col gap-2">
       <label class="flex items-center justify-between gap-3">
         Between fields
         <select class={select} value={form.separator} onchange={(e) => choose({ separator: e.currentTarget.value as CsvForm['separator'] })}>

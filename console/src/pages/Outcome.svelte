@@ -10,6 +10,7 @@
   import DownloadCsv from './DownloadCsv.svelte';
   import Empty from './Empty.svelte';
   import Evidence from './Evidence.svelte';
+  import LiveLink from './LiveLink.svelte';
   import Progress from './Progress.svelte';
   import Sections from './Sections.svelte';
   import TableSection from './TableSection.svelte';
@@ -30,7 +31,11 @@
     {#snippet about()}{[report.about.replace(/\.$/, ''), report.shelf, `days by ${clockText(report.clock, report.zone)}`].filter(Boolean).join(' · ')}{/snippet}
     {#snippet tools()}
       {#if isDeveloper()}<a class="{button} no-underline" href="/workroom/report/{encodeURIComponent(run.name)}" onclick={follow}>Definition</a>{/if}
-      <button type="button" class={button} onclick={() => run.copyLink()}>Link</button>
+      {#if run.isTrial}
+        <button type="button" class={button} onclick={() => run.copyLink()}>Link</button>
+      {:else}
+        <LiveLink {run} />
+      {/if}
       {#if !result?.several}
         <DownloadCsv {run} section={1} disabled={!result || run.stale} />
       {/if}

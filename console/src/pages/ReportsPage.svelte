@@ -3,6 +3,7 @@
   import { listReports, readLine, type Line, type ReportSummary } from '../lib/api';
   import { counted } from '../lib/format';
   import { follow } from '../lib/route.svelte';
+  import Home from './Home.svelte';
   import Notice from '../parts/Notice.svelte';
   import PageHead from '../parts/PageHead.svelte';
 
@@ -53,7 +54,7 @@
 
 <svelte:head><title>Reports · Pike Gate</title></svelte:head>
 
-<div class="mx-auto max-w-[860px] px-6 pt-7 pb-15">
+<div class="mx-auto max-w-[1180px] px-6 pt-7 pb-15">
   <PageHead title="Reports" />
   <p class="text-quiet" role="status">
     {#if reports && find}{reports.length === 0 && line?.report ? '' : `${counted(reports.length, 'report')} with “${find}”`}{:else if reports}{counted(
@@ -89,20 +90,27 @@
         <code class="code">pikegate demo</code>.{/if}
     </p>
   {/if}
-  {#each shelves as [shelf, on] (shelf)}
-    <section>
-      <h2 class="mt-6.5 mb-1.5 text-[15px] font-[640] text-quiet">{shelf}</h2>
-      <ul class="divide-y divide-line border-y border-line">
-        {#each on as r (r.name)}
-          <li>
-            <a
-              class="grid grid-cols-[240px_1fr] gap-x-4 gap-y-1 px-3 py-[11px] text-ink no-underline hover:bg-tint max-[700px]:grid-cols-1"
-              href="/reports/{encodeURIComponent(r.name)}"
-              onclick={follow}><b class="text-base font-[640] text-deep">{r.title}</b> <span class="text-quiet">{r.about}</span></a
-            >
-          </li>
-        {/each}
-      </ul>
+  <div class={find ? '' : 'grid grid-cols-[minmax(0,1fr)_330px] gap-x-10 max-[1040px]:grid-cols-1'}>
+    {#if reports && !find}
+      <div class="col-start-2 row-start-1 max-[1040px]:col-start-1"><Home {reports} /></div>
+    {/if}
+    <section aria-label="Shelves" class={find ? '' : 'col-start-1 row-start-1 max-[1040px]:row-start-2'}>
+      {#each shelves as [shelf, on] (shelf)}
+        <section>
+          <h2 class="mt-6.5 mb-1.5 text-[15px] font-[640] text-quiet">{shelf}</h2>
+          <ul class="divide-y divide-line border-y border-line">
+            {#each on as r (r.name)}
+              <li>
+                <a
+                  class="grid grid-cols-[240px_1fr] gap-x-4 gap-y-1 px-3 py-[11px] text-ink no-underline hover:bg-tint max-[700px]:grid-cols-1"
+                  href="/reports/{encodeURIComponent(r.name)}"
+                  onclick={follow}><b class="text-base font-[640] text-deep">{r.title}</b> <span class="text-quiet">{r.about}</span></a
+                >
+              </li>
+            {/each}
+          </ul>
+        </section>
+      {/each}
     </section>
-  {/each}
+  </div>
 </div>

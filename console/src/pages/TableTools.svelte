@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { popup } from '../lib/popup';
   import type { Column, ReportInfo, View } from '../lib/api';
 
   // What a reader may change of a table: its columns and their order, and by what its records are put together.
@@ -46,9 +47,9 @@
 
 <div class="flex flex-wrap items-start gap-x-3 gap-y-1.5 text-sm print:hidden">
   {#if may('columns') && !view.group}
-    <details class="relative">
+    <details use:popup class="relative">
       <summary class="btn-plain cursor-pointer list-none">Columns</summary>
-      <ul class="absolute z-3 mt-1 w-72 rounded-container border border-edge bg-card p-2 shadow-lg">
+      <ul class="popup w-72">
         {#each listed as column (column.name)}
           {@const isShown = shown.includes(column.name)}
           <li class="flex items-center gap-1.5 py-0.5">

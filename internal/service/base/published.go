@@ -94,29 +94,6 @@ func (p *Published) alone(ref catalog.Ref) (*catalog.Report, error) {
 // SourceOf finds a published source, nil where there is none of that name.
 func (s *Base) SourceOf(name string) *catalog.Source { return s.Published.Load().Sources[name] }
 
-// Reports lists the published reports by shelf and title. A search keeps those
-// that hold each of its words somewhere, in any case.
-func (s *Base) Reports(search string) []*catalog.Report {
-	words := strings.Fields(strings.ToLower(search))
-	var found []*catalog.Report
-	for _, r := range s.Published.Load().Reports {
-		text := strings.ToLower(r.Name + " " + r.Title + " " + r.About + " " + r.Shelf)
-		if !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(text, w) }) {
-			found = append(found, r)
-		}
-	}
-	slices.SortFunc(found, func(a, b *catalog.Report) int {
-		if by := strings.Compare(a.Shelf, b.Shelf); by != 0 {
-			return by
-		}
-		if by := strings.Compare(a.Title, b.Title); by != 0 {
-			return by
-		}
-		return strings.Compare(a.Name, b.Name)
-	})
-	return found
-}
-
 // Revised is one revision of a definition.
 type Revised struct {
 	Kind     catalog.Kind `json:"kind" doc:"What it defines."`
@@ -135,6 +112,8 @@ type Published struct {
 	extents   sync.Map // *column.Column to knownExtent
 	fits      sync.Map // *catalog.Dataset to knownFits
 	built     sync.Map // name of a report to []Revised
+	search    sync.Once
+	finder    *finder // of its reports, once somebody searches
 }
 
 // BuiltOf lists the definitions that a report is made of, itself first, with their
