@@ -129,7 +129,7 @@ returns the matching records, sorted.
 		id, title string
 		commands  []*cobra.Command
 	}{
-		{"reports", "Run reports:", []*cobra.Command{newReports(), newShow(), newRun(), newAsk(), newExplain(), newHistory(), newReceipt(), newRows(), newAgain(), newCancel(), newDate()}},
+		{"reports", "Run reports:", []*cobra.Command{newReports(), newShow(), newRun(), newAsk(), newExplain(), newHistory(), newReceipt(), newRows(), newAgain(), newCancel(), newKept(), newLink(), newDate()}},
 		{"definitions", "Write and publish definitions:", []*cobra.Command{newCheck(), newPut(), newGet(), newRevisions(), newDifference(), newPublish(), newUses(), newEffect(), newRename(), newDelete(), newDrafts(), newRehearse(), newProof(), newSchema()}},
 		{"data", "Look into sources, load files:", []*cobra.Command{newSources(), newSource(), newDataset(), newLoad(), newTable()}},
 		{"service", "Run the service:", []*cobra.Command{newServe(), newDemo(), newVersion()}},

@@ -42,6 +42,7 @@ func TestCommands(t *testing.T) {
 	ferries := demotest.Start(t)
 	t.Run("asking", func(t *testing.T) { testAsking(t, ferries.URL) })
 	t.Run("giving up", func(t *testing.T) { testGivingUp(t, ferries.URL) })
+	t.Run("on a screen", func(t *testing.T) { testOnAScreen(t, ferries.URL) })
 	// What goes over all that is published has it to itself.
 	t.Run("together", func(t *testing.T) {
 		scripts(t, ferries.URL, "testdata/commands.txtar", "testdata/date.txtar", "testdata/run.txtar", "testdata/sources.txtar")
@@ -114,7 +115,8 @@ func talkTo(t *testing.T, args ...string) *dialogue {
 	t.Helper()
 	d := &dialogue{t: t, command: program(t, args...), seen: make(chan string, 1000)}
 	var err error
-	d.terminal, err = pty.StartWithSize(d.command, &pty.Winsize{Rows: 40, Cols: 160})
+	d.command.Env = append(os.Environ(), "PAGER=")
+	d.terminal, err = pty.StartWithSize(d.command, &pty.Winsize{Rows: 40, Cols: 250})
 	require.NoError(t, err)
 	t.Cleanup(func() { d.terminal.Close() })
 	go func() {
@@ -192,6 +194,35 @@ func testAsking(t *testing.T, server string) {
 	say("")
 	await("Receipt ")
 	require.NoError(t, d.command.Wait())
+}
+
+// What is printed to a terminal fits it, is paged where that is wanted, and has colours unless they are
+// unwanted.
+func testOnAScreen(t *testing.T, server string) {
+	print := func(columns uint16, env ...string) []string {
+		c := program(t, "run", "late-sailings", "--answer", "travel-period=25 Oct 2026", "--server", server)
+		c.Env = append(os.Environ(), env...)
+		terminal, err := pty.StartWithSize(c, &pty.Winsize{Rows: 40, Cols: columns})
+		require.NoError(t, err)
+		defer terminal.Close()
+		text, _ := io.ReadAll(terminal) // which ends with an error on a terminal
+		require.NoError(t, c.Wait(), "%s", text)
+		return strings.Split(strings.ReplaceAll(string(text), "\r", ""), "\n")
+	}
+	for _, columns := range []uint16{160, 90, 60, 30} {
+		lines := print(columns, "PAGER=", "TERM=xterm")
+		for _, line := range lines {
+			assert.LessOrEqual(t, letters(line), int(columns), "%q", line)
+		}
+		text := strings.Join(strings.Fields(strings.Join(lines, " ")), " ")
+		assert.Contains(t, text, "sorted by departed, newest first, then route, A to Z.")
+		assert.Contains(t, text, "\x1b[2mmissing\x1b[0m")
+		assert.Regexp(t, "Sun 25 Oct.*Kittiwake|Kittiwake.*Sun 25 Oct", text)
+	}
+	assert.NotContains(t, strings.Join(print(90, "PAGER=", "NO_COLOR=1"), ""), "\x1b[")
+	assert.Contains(t, strings.Join(print(90, "PAGER=sed s/Kittiwake/PAGED/"), ""), "PAGED")
+	assert.NotEmpty(t, print(90, "PAGER=head -3"), "a pager that has seen enough")
+	assert.NotEmpty(t, print(90, "PAGER=no-such-pager"))
 }
 
 // The end of the input is the end of the questions, and nothing is run.

@@ -21,20 +21,13 @@ they are the same is said on standard error and on the receipt of that run.`,
 		Example: `  pikegate rows 1042
   pikegate rows 1042 --output xlsx --to late.xlsx`,
 		Args: arity(1, 1),
-		RunE: func(c *cobra.Command, args []string) error {
-			if err := out.check(c); err != nil {
-				return err
-			}
-			client, err := newClient(c)
-			if err != nil {
-				return err
-			}
+		RunE: out.calling(func(c *cobra.Command, client *client, args []string) error {
 			r, err := client.receipt(c, args[0])
 			if err != nil {
 				return err
 			}
 			return out.send(c, client, r.Report, api.RunRequest{Of: r.ID})
-		},
+		}),
 	}
 	serverFlag(c)
 	out.flags(c)

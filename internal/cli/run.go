@@ -45,14 +45,7 @@ beside its numbers. The run is on record: see pikegate history and pikegate rece
   pikegate run waybills-by-day --answer goods=timber --answer goods=parcels --output csv --to timber.csv`,
 		Args:              arity(1, 1),
 		ValidArgsFunction: completeReports,
-		RunE: func(c *cobra.Command, args []string) error {
-			if err := out.check(c); err != nil {
-				return err
-			}
-			client, err := newClient(c)
-			if err != nil {
-				return err
-			}
+		RunE: out.calling(func(c *cobra.Command, client *client, args []string) error {
 			answers, err := parseAnswers(given)
 			if err != nil {
 				return err
@@ -67,7 +60,7 @@ beside its numbers. The run is on record: see pikegate history and pikegate rece
 				}
 			}
 			return out.send(c, client, args[0], asked)
-		},
+		}),
 	}
 	serverFlag(c)
 	answerFlags(c, &given, &asOf)

@@ -22,7 +22,7 @@ func (t *table) section(d *json.Decoder) error {
 	var head export.Head
 	var told receipt.Section
 	var held [][]any // the rows of a figure or a chart
-	shown := &table{w: t.w, colour: t.colour}
+	shown := &table{w: t.w, screen: t.screen}
 	tail := map[string]json.RawMessage{}
 	err := members(d, func(name string) error {
 		switch name {
@@ -160,15 +160,18 @@ func amount(text string) float64 {
 	return n
 }
 
-// barWidth is how wide the longest bar of a chart is.
-const barWidth = 30
+// The longest bar of a chart has so many letters: the first where there is room, the second at least.
+const (
+	usualBar    = 30
+	shortestBar = 6
+)
 
-// bar draws a number as a bar, to an eighth of a letter.
-func bar(n, most float64) string {
+// bar draws a number as a bar, the most as one of a width, to an eighth of a letter.
+func bar(n, most float64, width int) string {
 	if most <= 0 || n <= 0 {
 		return ""
 	}
-	eighths := int(n/most*barWidth*8 + 0.5)
+	eighths := int(n/most*float64(width)*8 + 0.5)
 	full, rest := eighths/8, eighths%8
 	b := strings.Repeat("█", full)
 	if rest > 0 {
@@ -264,6 +267,13 @@ func (t *table) bars(head export.Head, places []*drawn, series []string) {
 		}
 		most, wide, numberWidth = max(most, p.sum), max(wide, runewidth.StringWidth(p.at)), max(numberWidth, len(sums[i]))
 	}
+	barWidth := usualBar
+	if numbers := len(series); t.screen.width > 0 {
+		if numbers == 1 {
+			numbers = len(head.Chart.Compare)
+		}
+		barWidth = max(shortestBar, min(usualBar, t.screen.width-wide-4-numberWidth-numbers*(numberWidth+2)))
+	}
 	line := func(place, sum, blocks string, numbers []string) {
 		text := place + strings.Repeat(" ", wide-runewidth.StringWidth(place))
 		if bars {
@@ -301,6 +311,6 @@ func (t *table) bars(head export.Head, places []*drawn, series []string) {
 				numbers = append(numbers, n)
 			}
 		}
-		line(p.at, sums[i], bar(p.sum, most), append(numbers, p.others...))
+		line(p.at, sums[i], bar(p.sum, most, barWidth), append(numbers, p.others...))
 	}
 }

@@ -53,6 +53,16 @@ func (s *sending) check(c *cobra.Command) error {
 	return nil
 }
 
+// calling makes what a command does of what it does with a client, once its flags are checked.
+func (s *sending) calling(use func(c *cobra.Command, client *client, args []string) error) func(*cobra.Command, []string) error {
+	return func(c *cobra.Command, args []string) error {
+		if err := s.check(c); err != nil {
+			return err
+		}
+		return calling(use)(c, args)
+	}
+}
+
 // send runs a report and writes its records to a file or standard output.
 func (s *sending) send(c *cobra.Command, client *client, report string, asked api.RunRequest) error {
 	format := export.Format(s.output)
@@ -78,16 +88,23 @@ func (s *sending) send(c *cobra.Command, client *client, report string, asked ap
 	if asked.Follow {
 		body = client.follow(c.Context(), body, link, c.ErrOrStderr())
 	}
+	on := screen{}
+	if s.to == "" {
+		on = screenOf(c.OutOrStdout())
+	}
 	write := func(w io.Writer) error {
 		if s.output == tableOutput {
-			return writeTable(body, w, isTerminal(w))
+			return writeTable(body, w, on)
 		}
 		_, err := io.Copy(w, body)
 		return err
 	}
-	if s.to == "" {
+	switch {
+	case s.to == "" && s.output == tableOutput:
+		err = paged(c.OutOrStdout(), write)
+	case s.to == "":
 		err = write(c.OutOrStdout())
-	} else {
+	default:
 		err = writeFile(s.to, write)
 	}
 	if err == nil && s.output != tableOutput {

@@ -25,8 +25,11 @@ const missing = "missing"
 
 // writeTable reads a JSON result and prints it as a table with the read-back
 // and the count under it.
-func writeTable(from io.Reader, to io.Writer, colour bool) error {
-	t := &table{w: bufio.NewWriter(to), colour: colour}
+func writeTable(from io.Reader, to io.Writer, on screen) error {
+	if on.width > 0 {
+		to = &wrapping{to: to, width: on.width}
+	}
+	t := &table{w: bufio.NewWriter(to), screen: on}
 	told, err := readResult(from, t)
 	if err != nil {
 		t.flush()
@@ -156,13 +159,14 @@ func rows(d *json.Decoder, row func([]any)) error {
 // table prints rows under headings, numbers to the right.
 type table struct {
 	w       *bufio.Writer
-	colour  bool
+	screen  screen
 	columns []export.Column
 	notes   []string // that came before the rows
 	said    []string // notes that are printed
 	rows    int
 	held    [][]string // the first rows, until the widths are set
 	widths  []int
+	blocks  bool // each record takes lines of its own, a column each: they do not fit beside each other
 }
 
 func (t *table) begin(columns []export.Column, notes []string) { t.columns, t.notes = columns, notes }
@@ -197,25 +201,110 @@ func (t *table) release() {
 		for _, cells := range t.held {
 			t.widths[i] = max(t.widths[i], runewidth.StringWidth(cells[i]))
 		}
+	}
+	t.fit()
+	for i := range rule {
 		rule[i] = strings.Repeat("─", t.widths[i])
 	}
-	t.print(headings, true)
-	t.print(rule, true)
+	if !t.blocks {
+		t.print(headings, true)
+		t.print(rule, true)
+	}
 	for _, cells := range t.held {
 		t.print(cells, false)
 	}
 	t.held = nil
 }
 
+// narrowest is the least width of a column whose texts are broken.
+const narrowest = 9
+
+// fit makes columns narrower, the widest first, until the table fits on the screen: texts and headings
+// are broken, numbers are not. Where that does not do, each record takes lines of its own.
+func (t *table) fit() {
+	if t.screen.width == 0 {
+		return
+	}
+	least := make([]int, len(t.columns))
+	over := -t.screen.width - 2
+	for i, c := range t.columns {
+		over += t.widths[i] + 2
+		if least[i] = narrowest; isNumeric(c) {
+			least[i] = 5
+		}
+		for _, cells := range t.held {
+			if isNumeric(c) {
+				least[i] = max(least[i], runewidth.StringWidth(cells[i]))
+			}
+		}
+	}
+	for ; over > 0; over-- {
+		widest := -1
+		for i := range t.columns {
+			if t.widths[i] > least[i] && (widest < 0 || t.widths[i] > t.widths[widest]) {
+				widest = i
+			}
+		}
+		if widest < 0 {
+			t.blocks = true
+			return
+		}
+		t.widths[widest]--
+	}
+}
+
+// print prints a row; cells that are wider than their columns go on in further lines.
 func (t *table) print(cells []string, head bool) {
+	if t.blocks {
+		t.block(cells)
+		return
+	}
+	lines, most := make([][]string, len(cells)), 0
+	for i, cell := range cells {
+		lines[i] = broken(cell, t.widths[i], t.widths[i])
+		most = max(most, len(lines[i]))
+	}
+	for n := range most {
+		row := make([]string, len(cells))
+		for i := range lines {
+			if n < len(lines[i]) {
+				row[i] = lines[i][n]
+			}
+		}
+		t.printLine(row, head)
+	}
+}
+
+// block prints a record, a column in each line.
+func (t *table) block(cells []string) {
+	wide := 0
+	for _, c := range t.columns {
+		wide = max(wide, runewidth.StringWidth(heading(c)))
+	}
+	for i, c := range t.columns {
+		label := heading(c)
+		fmt.Fprintf(t.w, "%s%s  %s\n", label, strings.Repeat(" ", wide-runewidth.StringWidth(label)), t.coloured(cells[i]))
+	}
+	t.w.WriteByte('\n')
+}
+
+// coloured is a cell as it is shown: a missing value is faint.
+func (t *table) coloured(cell string) string {
+	if t.screen.colour && cell == missing {
+		return "\x1b[2m" + cell + "\x1b[0m"
+	}
+	return cell
+}
+
+func (t *table) printLine(cells []string, head bool) {
 	for i, cell := range cells {
 		if i > 0 {
 			t.w.WriteString("  ")
 		}
 		gap := strings.Repeat(" ", max(0, t.widths[i]-runewidth.StringWidth(cell)))
 		shown := cell
-		if t.colour && !head && cell == missing {
-			shown = "\x1b[2m" + cell + "\x1b[0m"
+		if !head {
+			shown = t.coloured(cell)
 		}
 		switch {
 		case isNumeric(t.columns[i]):
