@@ -32,7 +32,7 @@ type sentAs struct {
 
 // sent sends the result of a run as it is read.
 func (r routes) sent(ctx context.Context, run *run.Run, as sentAs) *huma.StreamResponse {
-	if as.goesOn {
+	if as.goesOn = as.goesOn && run.ID() > 0; as.goesOn { // else nobody could find it
 		run.Stays()
 		ctx = context.WithoutCancel(ctx)
 	}
