@@ -60,7 +60,7 @@ var measures = []struct {
 	run  func(*bench) error
 }{
 	{"start", (*bench).start}, {"sqlite", (*bench).sqlite}, {"postgres", (*bench).postgres}, {"mariadb", (*bench).mariadb},
-	{"requests", (*bench).requests}, {"evidence", (*bench).evidence}, {"sized", (*bench).sized}, {"calendar", (*bench).calendar}, {"memory", (*bench).memory},
+	{"requests", (*bench).requests}, {"evidence", (*bench).evidence}, {"sized", (*bench).sized}, {"calendar", (*bench).calendar}, {"memory", (*bench).memory}, {"workbook", (*bench).workbook},
 }
 
 func (b *bench) run(only []string) error {

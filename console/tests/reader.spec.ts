@@ -143,3 +143,29 @@ sections: [{table: {query: endless}}]
   await request.delete('/api/v1/definitions/query/endless');
   await request.delete('/api/v1/definitions/dataset/endless');
 });
+
+test('a print has the whole result, and not what was scrolled to', async ({ page }) => {
+  await page.addInitScript(() => {
+    window.print = () => (document.title = `printed ${document.querySelectorAll('tbody tr').length}`);
+  });
+  await page.goto('/reports/late-sailings?travel-period=year+to+date&minutes=15');
+  await expect(page.getByText('How this came about')).toBeVisible();
+  const records = Number((await page.locator('.count').innerText()).replace(/\D/g, ''));
+  expect(records).toBeGreaterThan(1000);
+  await page.getByRole('button', { name: 'Print' }).click();
+  await expect(page).toHaveTitle(`printed ${records}`);
+});
+
+test('forced colours, reduced motion and a zoom of 400 % leave everything in reach', async ({ page }) => {
+  await page.emulateMedia({ forcedColors: 'active', reducedMotion: 'reduce' });
+  await page.setViewportSize({ width: 320, height: 256 }); // which is 1280 by 1024 at 400 %
+  for (const path of ['/', '/runs', '/reports/late-sailings?travel-period=yesterday', '/reports/late-in-figures?travel-period=last+month&minutes=15']) {
+    await page.goto(path);
+    await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
+    if (path.includes('?')) await expect(page.getByText('How this came about')).toBeVisible();
+    expect(await page.evaluate(() => document.documentElement.scrollWidth), path).toBeLessThanOrEqual(320);
+    await accessible(page);
+  }
+  await show(page).press('Enter');
+  await expect(page.getByText('How this came about')).toBeVisible();
+});

@@ -121,7 +121,10 @@ func (s *paperSection) Row(values []value.Value) error {
 	return nil
 }
 
-const missing = "missing"
+const (
+	missing   = "missing"
+	totalText = "in all"
+)
 
 // cell is a value as people read it: days with their weekday, times as clocks showed them.
 func (s *paperSection) cell(i int, v value.Value) string {
@@ -211,12 +214,11 @@ var (
 )
 
 const (
-	margin    = 15.0
-	textSize  = 9.5 // points
-	smallest  = 6.5
-	padding   = 1.2
-	family    = "sans"
-	totalText = "In all"
+	margin   = 15.0
+	textSize = 9.5 // points
+	smallest = 6.5
+	padding  = 1.2
+	family   = "sans"
 )
 
 // newLayout begins a layout, "P" for upright pages, "L" for lying ones.

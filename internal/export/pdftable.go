@@ -45,7 +45,7 @@ func (l *layout) table(s *paperSection) {
 		}
 	}
 	if len(s.told.Totals) > 0 {
-		t.line(t.sums(totalText, s.told.Totals), "B", inkText)
+		t.line(t.sums(english.Title(totalText), s.told.Totals), "B", inkText)
 	}
 	if len(s.rows) == 0 {
 		l.font("", textSize, inkQuiet)

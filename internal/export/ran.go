@@ -3,7 +3,10 @@ package export
 import (
 	"cmp"
 	"encoding/json"
+	"strings"
 	"time"
+
+	"pikegate/internal/core/english"
 )
 
 // ran is what the formats for people tell of a run, as its receipt has it.
@@ -58,6 +61,8 @@ type toldSection struct {
 
 type toldTotal struct {
 	Column string `json:"column"`
+	Label  string `json:"label"`
+	Unit   string `json:"unit"`
 	Value  string `json:"value"`
 }
 
@@ -65,6 +70,14 @@ type toldSubtotal struct {
 	Value  json.RawMessage `json:"value"`
 	Rows   int             `json:"rows"`
 	Totals []toldTotal     `json:"totals"`
+}
+
+// totalLines tell what the columns of a section come to.
+func totalLines(of string, totals []toldTotal) (all []line) {
+	for _, t := range totals {
+		all = append(all, line{of, strings.TrimSpace(t.Label + " " + english.GroupedDigits(t.Value) + " " + t.Unit)})
+	}
+	return all
 }
 
 func readRan(text []byte) (*ran, error) {

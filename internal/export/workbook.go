@@ -473,7 +473,11 @@ func (w *Workbook) about(text []byte) error {
 		return err
 	}
 	var rows [][2]any
-	for _, l := range r.lines(w.zone, w.asks) {
+	told := append(r.lines(w.zone, w.asks), totalLines(english.Title(totalText), r.Totals)...)
+	for _, s := range r.Sections {
+		told = append(told, totalLines(s.Label+", "+totalText, s.Totals)...)
+	}
+	for _, l := range told {
 		rows = append(rows, [2]any{l.label, l.value})
 	}
 	for _, s := range r.Sections {

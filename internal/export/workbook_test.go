@@ -50,7 +50,7 @@ func readBack(t *testing.T, book []byte) []readSheet {
 }
 
 const receiptText = `{"id":7,"title":"Trips","person":"Ines","as_of":"2026-11-23","zone":"Europe/Helsinki","read_back":"All trips.","rows":4,` +
-	`"answers":[{"prompt":"days","given":true,"spelled":"Sun 25 Oct 2026"},{"prompt":"routes","given":false}],"notes":["1 value cannot be read."],` +
+	`"answers":[{"prompt":"days","given":true,"spelled":"Sun 25 Oct 2026"},{"prompt":"routes","given":false}],"notes":["1 value cannot be read."],"totals":[{"column":"fare","label":"Fare","unit":"EUR","value":"24.60"}],` +
 	`"started_at":"2026-11-23T08:00:00Z","evidence":{"fingerprint":"37be"}}`
 
 func TestWorkbook(t *testing.T) {
@@ -99,7 +99,7 @@ func TestWorkbook(t *testing.T) {
 		told = append(told, row[0][1]+": "+row[1][1])
 	}
 	assert.Equal(t, []string{"Report: Trips", "What it says: All trips.", "Which days?: Sun 25 Oct 2026", "routes: left unanswered", "Rows: 4", "As of: 2026-11-23",
-		"Days by the clock of: Europe/Helsinki", "Run by: Ines", "Run at: 2026-11-23 10:00:00 +02:00", "Receipt: 7", "Fingerprint: 37be", "Note: 1 value cannot be read.",
+		"Days by the clock of: Europe/Helsinki", "Run by: Ines", "Run at: 2026-11-23 10:00:00 +02:00", "Receipt: 7", "Fingerprint: 37be", "In all: Fare 24.60 EUR", "Note: 1 value cannot be read.",
 		"Note: Longer than the 32767 characters that a cell holds, and cut off there: 1 text. CSV and JSON have them whole",
 		"Note: Control characters, which the format cannot hold, stand as \ufffd: in 1 text. CSV and JSON have them"}, told)
 }

@@ -1,4 +1,4 @@
-import { untrack } from 'svelte';
+import { tick, untrack } from 'svelte';
 import { answersOf, fieldsFromQuery, queryOf, queryOfView, viewFromQuery, type Field, type Fields } from './answers';
 import {
   BrokeOff,
@@ -29,6 +29,8 @@ import { sayDone } from './word';
 const pageSize = 200;
 /** How long a run takes, in milliseconds, that is worth a word when it is done. */
 const worthAWord = 5000;
+/** The most rows of a table that are printed. */
+const mostPrinted = 20_000;
 /** Rows of a trial, which has no further pages. */
 const trialSize = 50;
 
@@ -327,6 +329,37 @@ export class ReportRun {
     } catch {
       rewrite(link);
       this.note = 'The address of this page is now the link with these answers.';
+    }
+  }
+
+  /** Whether all rows that are here are drawn, for a print. */
+  printing = $state(false);
+
+  /** Prints the whole result, and not as far as one has scrolled: up to so many rows of each table. */
+  async print() {
+    const shown = this.result;
+    const receipt = shown?.receipt;
+    if (!shown || !receipt || this.stale) return;
+    this.note = 'Fetching all records…';
+    try {
+      const whole = shown.sections.map(async (s) => {
+        const all = s.groups ?? s.records ?? s.rows.length;
+        if (s.kind !== 'table' || s.rows.length >= Math.min(all, mostPrinted) || !receipt.id) return s;
+        const isMain = s.section === (receipt.main ?? 1);
+        const got = await moreRows(this.name, receipt.id, s.section, mostPrinted, { skip: 0 }, isMain ? this.#seen : {});
+        return { ...s, rows: got.rows };
+      });
+      const sections = await Promise.all(whole);
+      if (this.result !== shown) return;
+      this.result = { ...shown, sections };
+      this.printing = true;
+      this.note = '';
+      await tick();
+      window.print();
+    } catch (cause) {
+      this.note = messageOf(cause);
+    } finally {
+      this.printing = false;
     }
   }
 

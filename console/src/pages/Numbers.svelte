@@ -6,8 +6,9 @@
 
   // The rows of a section as a table: what they come to stands under them, and under those that lie together.
   // Where a reader may sort it, sorted tells by what it is, and sort sorts it anew.
-  type Props = { section: Shown; label: string; sorted?: string[]; sort?: (by: string) => void };
-  let { section, label, sorted = [], sort }: Props = $props();
+  // Where it is whole, all rows that are here are drawn, for a print.
+  type Props = { section: Shown; label: string; whole?: boolean; sorted?: string[]; sort?: (by: string) => void };
+  let { section, label, whole = false, sorted = [], sort }: Props = $props();
 
   const columns = $derived(section.columns);
 
@@ -49,7 +50,7 @@
     heads={columns.map((column) => ({ text: column.label, unit: column.unit, isNumber: isNumeric(column), sort: sort && sortOf(column.name, sort) }))}
   >
     {#snippet rows()}
-      {#each section.rows.slice(0, drawn) as row, i (i)}
+      {#each whole ? section.rows : section.rows.slice(0, drawn) as row, i (i)}
         <tr class="[&>td]:border-b [&>td]:border-line [&>td]:px-2.5 [&>td]:py-[5px] [&>td]:whitespace-nowrap">
           {#each columns as column, c (c)}
             {@const value = row[c]}
@@ -72,7 +73,7 @@
           </tr>
         {/if}
       {/each}
-      {#if drawn < section.rows.length}
+      {#if !whole && drawn < section.rows.length}
         {#key drawn}<tr use:seen={() => (drawn += step)}><td colspan={columns.length} class="px-2.5 py-[5px] text-quiet">…</td></tr>{/key}
       {/if}
     {/snippet}

@@ -27,6 +27,6 @@
   {#if section.problem}
     <p class="text-brick">{section.problem}</p>
   {:else}
-    <Records {section} label={alone ? 'Records' : section.label} more={() => run.more(section.section)} sorted={run.view.sort} {sort} />
+    <Records {section} label={alone ? 'Records' : section.label} more={() => run.more(section.section)} whole={run.printing} sorted={run.view.sort} {sort} />
   {/if}
 </section>
