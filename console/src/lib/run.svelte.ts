@@ -29,6 +29,14 @@ import { sayDone } from './word';
 const pageSize = 200;
 /** How long a run takes, in milliseconds, that is worth a word when it is done. */
 const worthAWord = 5000;
+/** What a format has no room for, told before so many rows of a table are fetched in it. */
+function limitOf(output: Download['output'], rows: number): string {
+  const [sheet, paper] = [1_048_575, 20_000];
+  if (output === 'xlsx' && rows > sheet) return `A sheet holds ${sheet.toLocaleString('en')} rows: they go on in further sheets. CSV has them in one piece.`;
+  if (output === 'pdf' && rows > paper) return `A PDF shows the first ${paper.toLocaleString('en')} rows of a table; CSV and XLSX have them all.`;
+  return '';
+}
+
 /** The most rows of a table that are printed. */
 const mostPrinted = 20_000;
 /** Rows of a trial, which has no further pages. */
@@ -366,7 +374,7 @@ export class ReportRun {
   /** Saves all rows of a section, or of all where it is 0. */
   async download(output: Download['output'], section: number) {
     if (!this.report) return;
-    this.note = 'Fetching all records…';
+    this.note = `Fetching all records… ${limitOf(output, Math.max(0, ...(this.result?.sections ?? []).map((s) => s.groups ?? s.records ?? 0)))}`;
     const of = this.result?.receipt?.id;
     try {
       const view = section === 0 || section === this.report.main ? this.view : {};
