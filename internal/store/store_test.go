@@ -3,7 +3,10 @@ package store
 import (
 	"context"
 	"errors"
+	"fmt"
+	"io/fs"
 	"path/filepath"
+	"strconv"
 	"testing"
 	"time"
 
@@ -84,9 +87,17 @@ func TestSettings(t *testing.T) {
 	assert.Equal(t, "2026-11-24", value)
 }
 
+// newest is the version that the migrations lead to.
+func newest(t *testing.T) int {
+	t.Helper()
+	files, err := fs.Glob(migrations, "migrations/*.sql")
+	require.NoError(t, err)
+	return len(files)
+}
+
 func TestPragmasHoldOnEveryConnection(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "own.db"))
-	for pragma, want := range map[string]string{"journal_mode": "wal", "foreign_keys": "1", "synchronous": "2", "user_version": "7"} {
+	for pragma, want := range map[string]string{"journal_mode": "wal", "foreign_keys": "1", "synchronous": "2", "user_version": strconv.Itoa(newest(t))} {
 		var got string
 		require.NoError(t, s.db.Raw("PRAGMA "+pragma).Scan(&got).Error)
 		assert.Equal(t, want, got, pragma)
@@ -100,5 +111,5 @@ func TestAFileOfANewerProgramIsRefused(t *testing.T) {
 	require.NoError(t, s.db.Exec("PRAGMA user_version = 99").Error)
 	s.Close()
 	_, err := Open(path, 0)
-	assert.ErrorContains(t, err, "the file is of version 99, and this program knows versions up to 7; use a newer program")
+	assert.ErrorContains(t, err, fmt.Sprintf("the file is of version 99, and this program knows versions up to %d; use a newer program", newest(t)))
 }
