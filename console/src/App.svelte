@@ -43,7 +43,9 @@
 </script>
 
 <a class="absolute -left-[999px] z-10 bg-card px-3 py-1.5 focus:top-2 focus:left-2" href="#main">To the page's content</a>
-<header class="flex h-[52px] items-center gap-7 bg-bar px-6 text-[#f2efe6] max-[700px]:gap-3.5 max-[700px]:px-3.5 print:hidden">
+<header
+  class="flex h-[52px] items-center gap-7 bg-bar px-6 text-[#f2efe6] max-[700px]:gap-3.5 max-[700px]:px-3.5 max-[359px]:h-auto max-[359px]:flex-wrap max-[359px]:pb-2 print:hidden"
+>
   <a class="flex items-center gap-2.5 text-[17px] font-[650] whitespace-nowrap text-inherit no-underline" href="/" onclick={follow}>
     <svg width="30" height="22" viewBox="0 0 30 22" aria-hidden="true">
       <rect x="3" y="6" width="4" height="16" fill="#f2efe6" />

@@ -84,7 +84,11 @@
   <PageHead title="Runs" />
   <form class="my-3 flex flex-wrap gap-x-4.5 gap-y-2" onsubmit={(e) => e.preventDefault()}>
     <Field name="Report">
-      <select class="select w-auto bg-field text-sm" value={wanted.get('report') ?? ''} onchange={(e) => want('report', e.currentTarget.value)}>
+      <select
+        class="select w-auto bg-field text-sm max-[420px]:max-w-[190px]"
+        value={wanted.get('report') ?? ''}
+        onchange={(e) => want('report', e.currentTarget.value)}
+      >
         <option value="">all</option>
         {#each reports as r (r.name)}<option value={r.name}>{r.title}</option>{/each}
       </select>
