@@ -195,6 +195,42 @@ func TestKeptSections(t *testing.T) {
 	assert.ErrorContains(t, err, "choose it by its number")
 }
 
+// A section that failed is kept as what was said of it; by itself it is read again.
+func TestAKeptSectionThatFailed(t *testing.T) {
+	s, exec, _ := keeping(t, nil)
+	exec("CREATE TABLE tides (id INTEGER PRIMARY KEY, height REAL); INSERT INTO tides VALUES (1, 2.5)")
+	putting(t, s, `{pikegate: 1, dataset: tides, source: harbour, table: tides, key: [id], columns: {id: {type: integer}, height: {type: number}}}`, `{pikegate: 1, query: tides, of: tides, show: [id, height], sort: [id]}`,
+		`{pikegate: 1, report: both, title: Both, prompts: [days, route], sections: [{table: {query: trips}}, {table: {query: tides}}]}`)
+	exec("ALTER TABLE tides RENAME TO ebbs")
+	result := func(req answer.Request) string {
+		r, err := s.Runs.Prepare(ctx, "both", req)
+		require.NoError(t, err)
+		var out bytes.Buffer
+		_, err = r.Stream(ctx, export.NewSections(export.JSON, r.Sending(&out, func() {}), r.Zone))
+		require.NoError(t, err)
+		return out.String()
+	}
+	var first struct{ Receipt receipt.Receipt }
+	require.NoError(t, json.Unmarshal([]byte(result(answer.Request{Evidence: true, Answers: answers("Mar 2026", "")})), &first))
+	require.NotNil(t, first.Receipt.KeptUntil, first.Receipt.NotKept)
+	problem := first.Receipt.Sections[1].Problem
+	require.NotEmpty(t, problem)
+	whole := result(answer.Request{Of: first.Receipt.ID})
+	assert.Contains(t, whole, "Kelp Point")
+	assert.Contains(t, whole, string(mustJSON(t, problem)))
+	exec("ALTER TABLE ebbs RENAME TO tides")
+	alone, told := csvOf(t, s, "both", answer.Request{Of: first.Receipt.ID, Section: 2})
+	assert.Equal(t, "id,height|1,2.5|", alone)
+	assert.Equal(t, first.Receipt.ID, told.Again)
+}
+
+func mustJSON(t *testing.T, v any) []byte {
+	t.Helper()
+	text, err := json.Marshal(v)
+	require.NoError(t, err)
+	return text
+}
+
 // What cannot be kept does not fail the run, and is said.
 func TestResultsThatAreNotKept(t *testing.T) {
 	s, _, now := keeping(t, func(c *base.Config) { c.ResultBytes, c.ResultsBytes = 1000, 1100 })

@@ -165,6 +165,9 @@ func (s *Runs) replay(ctx context.Context, before *receipt.Receipt, req answer.R
 		if err != nil {
 			return nil, err
 		}
+		if h.told.Problem != "" && !r.several() {
+			return nil, errNotHeld // perhaps it can be read now
+		}
 		r.replayed.sections = append(r.replayed.sections, *h)
 	}
 	if !r.replayed.whole {
@@ -302,10 +305,9 @@ func (h *heldSection) stream(ctx context.Context, held *kept.Held, run *Run, w e
 	if err != nil && !errors.Is(err, errEnough) {
 		return n, err
 	}
+	err = nil
 	if !begun {
 		err = w.Begin()
-	} else {
-		err = nil
 	}
 	if err == nil {
 		err = w.Flush()
