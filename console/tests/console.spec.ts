@@ -432,7 +432,7 @@ test('one run has one receipt, however far one scrolls, and a print says what it
   await expect(rows(page)).toHaveCount(200);
   await expect(page.getByRole('button', { name: 'Show more' })).toBeVisible();
   await page.emulateMedia({ media: 'print' });
-  await expect(page.getByText(/These are the first \d+ of [\d,]+ records; the CSV file has them all\./)).toBeVisible();
+  await expect(page.getByText(/These are the first \d+ of [\d,]+ records; CSV and XLSX have them all\./)).toBeVisible();
   await page.emulateMedia({ media: 'screen' });
   await page.getByRole('button', { name: 'Show more' }).scrollIntoViewIfNeeded();
   await expect(rows(page)).toHaveCount(400);

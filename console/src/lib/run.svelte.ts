@@ -347,7 +347,11 @@ export class ReportRun {
   async print() {
     const shown = this.result;
     const receipt = shown?.receipt;
-    if (!shown || !receipt || this.stale) return;
+    if (!shown || this.stale) return;
+    if (!receipt) {
+      this.note = 'The records are being counted still. Print them in a moment.';
+      return;
+    }
     this.note = 'Fetching all records…';
     try {
       const whole = shown.sections.map(async (s) => {

@@ -41,7 +41,7 @@
       {/if}
       <button type="button" class={button} onclick={() => run.download('xlsx', 0)} disabled={!result || run.stale} aria-label="Download XLSX">XLSX</button>
       <button type="button" class={button} onclick={() => run.download('pdf', 0)} disabled={!result || run.stale} aria-label="Download PDF">PDF</button>
-      <button type="button" class={button} onclick={() => void run.print()} disabled={!result?.receipt || run.stale}>Print</button>
+      <button type="button" class={button} onclick={() => void run.print()} disabled={!result || run.stale}>Print</button>
     {/snippet}
   </PageHead>
   <p class="min-h-[1.42em] text-sm text-quiet" role="status">{run.note}</p>
