@@ -120,7 +120,7 @@ func (s *Runs) find(id int64) *Run {
 // Receipt finds the record of a run, with how far it is where it is under way.
 func (s *Runs) Receipt(ctx context.Context, id int64) (*receipt.Receipt, error) {
 	told, err := s.receipts.Find(ctx, id)
-	if err == nil && told.State == receipt.Running {
+	if err == nil {
 		s.tellProgress(told)
 	}
 	return told, err

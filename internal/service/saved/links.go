@@ -123,15 +123,7 @@ func (s *Saved) Links(ctx context.Context) ([]Link, error) {
 	if err != nil {
 		return nil, err
 	}
-	all := make([]Link, len(rows))
-	for i, row := range rows {
-		l, err := s.toldLink(ctx, row)
-		if err != nil {
-			return nil, err
-		}
-		all[i] = *l
-	}
-	return all, nil
+	return each(ctx, rows, s.toldLink)
 }
 
 // Revoke revokes a live link of one's own; an admin revokes any.

@@ -163,13 +163,18 @@ func (s *Saved) List(ctx context.Context, report string) ([]Kept, error) {
 	if err != nil {
 		return nil, err
 	}
-	all := make([]Kept, len(rows))
+	return each(ctx, rows, s.told)
+}
+
+// each tells all rows.
+func each[Row, Told any](ctx context.Context, rows []Row, tell func(context.Context, Row) (*Told, error)) ([]Told, error) {
+	all := make([]Told, len(rows))
 	for i, row := range rows {
-		k, err := s.told(ctx, row)
+		told, err := tell(ctx, row)
 		if err != nil {
 			return nil, err
 		}
-		all[i] = *k
+		all[i] = *told
 	}
 	return all, nil
 }
