@@ -565,8 +565,8 @@ func TestComparingVersions(t *testing.T) {
 // The histogram counts by one statement beside the two that look for the ends of the data,
 // and is taken for true for a minute, or until a load.
 func TestHistograms(t *testing.T) {
-	now := time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
-	s, records := sailing(t, func(c *base.Config) { c.Now = func() time.Time { return now } })
+	now := clockAt(time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC))
+	s, records := sailing(t, func(c *base.Config) { c.Now = now.Now })
 	var histogram *answer.Histogram
 	asked := func() (n int) {
 		for _, sent := range statements(t, func() {
@@ -592,7 +592,7 @@ func TestHistograms(t *testing.T) {
 	_, err := records.Exec("INSERT INTO trips VALUES (20, '1999-12-31', 'x', 1)")
 	require.NoError(t, err)
 	assert.Zero(t, asked())
-	now = now.Add(61 * time.Second)
+	now.move(61 * time.Second)
 	assert.Equal(t, 3, asked())
 	assert.Equal(t, "quarter", histogram.Unit, "so many months are counted by quarters")
 	assert.Equal(t, "Q4 1999 1", counts()[0])
@@ -600,7 +600,7 @@ func TestHistograms(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 3, asked())
 	assert.Equal(t, "Q2 2026 3", counts()[len(histogram.Units)-1])
-	assert.Equal(t, &receipt.Loaded{At: now, By: "Ines", Rows: 1}, ran(t, s, answer.Request{}).Evidence.Loaded)
+	assert.Equal(t, &receipt.Loaded{At: now.Now(), By: "Ines", Rows: 1}, ran(t, s, answer.Request{}).Evidence.Loaded)
 	_, err = s.Answers.Histogram(ctx, "trips", "dys", "")
 	assert.ErrorContains(t, err, `no prompt "dys"`)
 	histogram, err = s.Answers.Histogram(ctx, "trips", "days", "2026-03")
@@ -655,14 +655,14 @@ func TestRehearsal(t *testing.T) {
 
 // History by report, person, state and day, in pages, and no longer than it is kept.
 func TestHistory(t *testing.T) {
-	now := time.Date(2026, 11, 22, 21, 30, 0, 0, time.UTC) // 23:30 in the harbour
+	now := clockAt(time.Date(2026, 11, 22, 21, 30, 0, 0, time.UTC)) // 23:30 in the harbour
 	dir := ""
 	s, _ := sailing(t, func(c *base.Config) {
 		dir = c.Dir
-		c.Now, c.KeepDays = func() time.Time { return now }, 400
+		c.Now, c.KeepDays = now.Now, 400
 	})
 	ran(t, s, answer.Request{})
-	now = now.Add(time.Hour)
+	now.move(time.Hour)
 	ran(t, s, answer.Request{Answers: answers("2020", "")})
 	_, err := s.Runs.Prepare(base.WithPerson(ctx, base.Person{Name: "Tove"}), "trips", answer.Request{Answers: answers("soon", "")})
 	require.Error(t, err)
@@ -688,8 +688,8 @@ func TestHistory(t *testing.T) {
 	assert.Nil(t, numbers(receipt.Wanted{Report: "other"}))
 	require.NoError(t, s.Close())
 
-	now = now.AddDate(0, 0, 20)
-	s, err = service.Open(ctx, base.Config{Dir: dir, RunTime: time.Minute, KeepDays: 20, Now: func() time.Time { return now.Add(-30 * time.Minute) }})
+	now.set(now.Now().AddDate(0, 0, 20))
+	s, err = service.Open(ctx, base.Config{Dir: dir, RunTime: time.Minute, KeepDays: 20, Now: func() time.Time { return now.Now().Add(-30 * time.Minute) }})
 	require.NoError(t, err)
 	defer s.Close()
 	require.Eventually(t, func() bool { return len(numbers(receipt.Wanted{})) == 2 }, 5*time.Second, 10*time.Millisecond, "the first is more than 20 days old")

@@ -26,12 +26,12 @@ import (
 )
 
 // keeping opens the trips in a service that keeps results for an hour, by a clock that the test sets.
-func keeping(t *testing.T, change func(*base.Config)) (s *service.Service, exec func(sql string), now *time.Time) {
+func keeping(t *testing.T, change func(*base.Config)) (s *service.Service, exec func(sql string), now *clock) {
 	t.Helper()
-	clock := time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
+	now = clockAt(time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC))
 	s, records := sailing(t, func(c *base.Config) {
 		c.KeepResults = time.Hour
-		c.Now = func() time.Time { return clock }
+		c.Now = now.Now
 		if change != nil {
 			change(c)
 		}
@@ -39,7 +39,7 @@ func keeping(t *testing.T, change func(*base.Config)) (s *service.Service, exec 
 	return s, func(sql string) {
 		_, err := records.Exec(sql)
 		require.NoError(t, err)
-	}, &clock
+	}, now
 }
 
 // csvOf is a result of a report as CSV.
@@ -63,7 +63,7 @@ func TestOneRunOneResult(t *testing.T) {
 	first := asked(t, s, "trips", answer.Request{Limit: 1}, "days=Mar 2026")
 	id := first.Receipt.ID
 	require.NotNil(t, first.Receipt.KeptUntil)
-	assert.Equal(t, now.Add(time.Hour), *first.Receipt.KeptUntil)
+	assert.Equal(t, now.Now().Add(time.Hour), *first.Receipt.KeptUntil)
 	exec(`DELETE FROM trips; INSERT INTO trips VALUES (11, '2026-03-07', 'Kelp Point', 5)`)
 
 	next := asked(t, s, "trips", answer.Request{Limit: 2, Of: id, After: first.Receipt.Next})
@@ -84,7 +84,7 @@ func TestOneRunOneResult(t *testing.T) {
 	assert.Equal(t, all, again, "kept beyond the end of the service")
 
 	// Once they are not kept any more they are read again, and held against what they were.
-	*now = now.Add(time.Hour)
+	now.move(time.Hour)
 	other, told := csvOf(t, s, "trips", answer.Request{Of: id})
 	assert.Equal(t, "on,route,party|2026-03-07,Kelp Point,5|", other)
 	assert.Equal(t, []int64{id + 1, id}, []int64{told.ID, told.Again})
@@ -236,7 +236,7 @@ func TestResultsThatAreNotKept(t *testing.T) {
 	s, _, now := keeping(t, func(c *base.Config) { c.ResultBytes, c.ResultsBytes = 1000, 1100 })
 	r := ran(t, s, answer.Request{Answers: answers("Mar 2026", "")})
 	require.NotNil(t, r.KeptUntil, r.NotKept)
-	*now = now.Add(time.Minute)
+	now.move(time.Minute)
 	second := ran(t, s, answer.Request{Answers: answers("Mar 2026", "")})
 	require.NotNil(t, second.KeptUntil)
 	_, ok := s.Base.Results.Until(r.ID)

@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -64,6 +65,20 @@ sections: [{table: {query: q}}]
 `
 
 func file(text string) []catalog.File { return []catalog.File{{Name: "f.yaml", Text: text}} }
+
+// clock is the time of a service in a test, which sets it while parts of the service go on by
+// themselves.
+type clock struct{ at atomic.Pointer[time.Time] }
+
+func clockAt(at time.Time) *clock {
+	c := &clock{}
+	c.set(at)
+	return c
+}
+
+func (c *clock) Now() time.Time        { return *c.at.Load() }
+func (c *clock) set(at time.Time)      { c.at.Store(&at) }
+func (c *clock) move(by time.Duration) { c.set(c.Now().Add(by)) }
 
 func open(t *testing.T, dir string, now time.Time) *service.Service {
 	t.Helper()

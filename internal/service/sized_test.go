@@ -38,7 +38,7 @@ const noDate = "2026-03-99 10:00:00"
 
 // large opens a service with a table that counts as a large one on an engine, and with a clock
 // that the test sets.
-func large(t *testing.T, e sourcetest.Engine, now *time.Time, more string) *service.Service {
+func large(t *testing.T, e sourcetest.Engine, now *clock, more string) *service.Service {
 	t.Helper()
 	text := map[catalog.Engine]string{catalog.MariaDB: "VARCHAR(40)"}[e.Name]
 	if text == "" {
@@ -46,7 +46,7 @@ func large(t *testing.T, e sourcetest.Engine, now *time.Time, more string) *serv
 	}
 	e.Exec(t, "CREATE TABLE crossings (id INTEGER PRIMARY KEY, at "+text+", party INTEGER)")
 	e.Exec(t, "CREATE INDEX crossings_by_at ON crossings (at)")
-	s, err := service.Open(ctx, base.Config{Dir: t.TempDir(), RunTime: time.Minute, Sources: sourcetest.Rules, SmallTable: 20, Now: func() time.Time { return *now }})
+	s, err := service.Open(ctx, base.Config{Dir: t.TempDir(), RunTime: time.Minute, Sources: sourcetest.Rules, SmallTable: 20, Now: now.Now})
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
 	at := "engine: sqlite\nfile: " + e.At.File
@@ -127,8 +127,8 @@ func must2(d civil.Day, ok bool) civil.Day {
 // told at the time that it names.
 func TestCalendarsOfCountsTellTheTruth(t *testing.T) {
 	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
-		now := time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
-		s := large(t, e, &now, "")
+		now := clockAt(time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC))
+		s := large(t, e, now, "")
 		of := s.Base.Published.Load().Datasets["crossings"]
 		few(t, func(t *rapid.T) {
 			e.Exec(t, "DELETE FROM crossings")
@@ -161,9 +161,9 @@ func TestCalendarsOfCountsTellTheTruth(t *testing.T) {
 			from := must(s.Base.Relation(ctx, of))
 			counted := s.Counts.Of(of, of.Column("at"), from)
 			require.NoError(t, s.Counts.Again(ctx, counted))
-			history[now.Unix()] = clone(records)
+			history[now.Now().Unix()] = clone(records)
 			for range rapid.IntRange(1, 4).Draw(t, "rounds") {
-				now = now.Add(2 * time.Minute)
+				now.move(2 * time.Minute)
 				for range rapid.IntRange(0, 6).Draw(t, "changes") {
 					ids := sortedKeys(records)
 					switch rapid.IntRange(0, 3).Draw(t, "change") {
@@ -182,7 +182,7 @@ func TestCalendarsOfCountsTellTheTruth(t *testing.T) {
 						add(drawn())
 					}
 				}
-				history[now.Unix()] = clone(records)
+				history[now.Now().Unix()] = clone(records)
 				first := civil.MustParseDay("2026-02-18") + civil.Day(rapid.IntRange(0, 50).Draw(t, "first"))
 				last := first + civil.Day(rapid.IntRange(0, 12).Draw(t, "days"))
 				entered := first.String() + "/" + last.String()
@@ -341,8 +341,8 @@ func filled(t *testing.T, e sourcetest.Engine, many int) {
 // moments too, whose edges part days, and in the histogram and the count before the run.
 func TestLargeTablesTellTheSame(t *testing.T) {
 	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
-		now := time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
-		s := large(t, e, &now, "")
+		now := clockAt(time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC))
+		s := large(t, e, now, "")
 		filled(t, e, 400)
 		first := evidenceOf(t, s, "crossings", entered("days", "5 Jan 2026 to 9 Jan 2026"))
 		assert.Nil(t, first.Evidence.Period, "nothing was counted yet")
@@ -351,7 +351,7 @@ func TestLargeTablesTellTheSame(t *testing.T) {
 		h, err := s.Answers.Histogram(ctx, "crossings", "days", "2026-01")
 		require.NoError(t, err)
 		require.NotNil(t, h.CountedAt)
-		assert.Equal(t, now, *h.CountedAt)
+		assert.Equal(t, now.Now(), *h.CountedAt)
 		assert.EqualValues(t, 11, h.Units[0].Records, "1 Jan 2026: 00:00 in Helsinki to 22:00 UTC")
 		assert.EqualValues(t, 12, h.Units[1].Records)
 		m, err := s.Answers.Matches(ctx, "crossings", entered("days", "2 Jan 2026"))
@@ -380,7 +380,7 @@ func TestLargeTablesTellTheSame(t *testing.T) {
 		require.NoError(t, err)
 		require.NotNil(t, tried.Evidence.Period, "%v", tried.Evidence.NotComputed)
 		require.NotNil(t, tried.Evidence.Period.CountedAt)
-		assert.Equal(t, now, *tried.Evidence.Period.CountedAt)
+		assert.Equal(t, now.Now(), *tried.Evidence.Period.CountedAt)
 		begun, err := s.Drafts.Edit(ctx, catalog.Ref{Kind: catalog.KindDataset, Name: "crossings"}, 0, []edit.Edit{{Op: edit.Set, Path: "/columns/at/type", Value: edit.TextOf("datetime")}})
 		require.NoError(t, err)
 		require.Empty(t, begun.Findings)
@@ -412,7 +412,7 @@ func TestLargeTablesTellTheSame(t *testing.T) {
 				whole := evidenceOf(t, s, report, req)
 				if p := sized.Evidence.Period; assert.NotNil(t, p, "%s: %v", given, sized.Evidence.NotComputed) {
 					require.NotNil(t, p.CountedAt, given)
-					assert.Equal(t, now, *p.CountedAt, given)
+					assert.Equal(t, now.Now(), *p.CountedAt, given)
 					p.CountedAt = nil
 				}
 				assert.Nil(t, whole.Evidence.Period.CountedAt)
@@ -436,7 +436,7 @@ func TestLargeTablesTellTheSame(t *testing.T) {
 			}
 		}
 		e.Exec(t, "DROP TABLE crossings")
-		now = now.Add(2 * time.Minute)
+		now.move(2 * time.Minute)
 		started, err := s.Runs.Prepare(ctx, "crossings", entered("days", "2 Jan 2026"))
 		if err == nil {
 			_, err = started.Stream(ctx, export.Whole{Writer: &pausing{}})
@@ -458,8 +458,8 @@ func TestHowASourceIsCounted(t *testing.T) {
 		"counting: {share: 0, from: \"20:00\", through: \"06:00\"}": "the records outside the period: they were not counted yet; that is done in the background",
 	} {
 		e := sourcetest.Open(t, catalog.SQLite)
-		now := time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
-		s := large(t, e, &now, more)
+		now := clockAt(time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC))
+		s := large(t, e, now, more)
 		filled(t, e, 100)
 		for range 2 {
 			r := evidenceOf(t, s, "crossings", entered("days", "2 Jan 2026"))
@@ -488,8 +488,8 @@ func TestHowASourceIsCounted(t *testing.T) {
 // between them is told.
 func TestPagesGoOn(t *testing.T) {
 	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
-		now := time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
-		s := large(t, e, &now, "")
+		now := clockAt(time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC))
+		s := large(t, e, now, "")
 		filled(t, e, 120)
 		for i, sort := range []string{"[at]", "[at descending]", "[party, at descending]", "[party descending, at]", "[]", "[at, party descending, id descending]"} {
 			name := fmt.Sprintf("paged-%d", i)
@@ -528,8 +528,8 @@ func TestPagesGoOn(t *testing.T) {
 // offers what is left of it.
 func TestTheMostThatAReportReads(t *testing.T) {
 	e := sourcetest.Open(t, catalog.SQLite)
-	now := time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
-	s := large(t, e, &now, "")
+	now := clockAt(time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC))
+	s := large(t, e, now, "")
 	filled(t, e, 400)
 	putting(t, s, "{pikegate: 1, report: dear, title: Dear, prompts: [days], limits: {read: 0.06 thousand}, sections: [{table: {query: crossings}}]}")
 	refused := func() string {
@@ -550,24 +550,24 @@ func TestTheMostThatAReportReads(t *testing.T) {
 func TestACalendarAndItsClock(t *testing.T) {
 	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
 		today := time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
-		now := today.AddDate(70, 0, 0)
-		s := large(t, e, &now, "")
+		now := clockAt(today.AddDate(70, 0, 0))
+		s := large(t, e, now, "")
 		filled(t, e, 100)
 		told := func() *receipt.Reconciliation {
 			evidenceOf(t, s, "crossings", entered("days", "2 Jan 2026"))
 			settled(t, s)
 			return evidenceOf(t, s, "crossings", entered("days", "2 Jan 2026")).Evidence.Period
 		}
-		assert.Equal(t, now, *told().CountedAt)
-		now = today
+		assert.Equal(t, now.Now(), *told().CountedAt)
+		now.set(today)
 		time.Sleep(1100 * time.Millisecond) // as long as servers take to tell of a change
 		e.Exec(t, "INSERT INTO crossings VALUES (1000, '2026-02-01 10:00:00', 2)")
 		time.Sleep(1100 * time.Millisecond)
 		p := told()
-		assert.Equal(t, now, *p.CountedAt)
+		assert.Equal(t, now.Now(), *p.CountedAt)
 		assert.EqualValues(t, 75, p.After)
 
-		now = now.Add(2 * time.Minute)
+		now.move(2 * time.Minute)
 		e.Exec(t, "INSERT INTO crossings VALUES (1001, '2026-02-02 10:00:00', 2)")
 		time.Sleep(1100 * time.Millisecond)
 		assert.EqualValues(t, 76, told().After, "the last days are counted anew at once")
