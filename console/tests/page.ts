@@ -33,4 +33,4 @@ export async function accessible(page: Page, without: string[] = []) {
 export const show = (page: Page) => page.getByRole('button', { name: 'Show records' });
 
 /** The rows of a report that is one table. */
-export const rows = (page: Page) => page.getByRole('region', { name: 'Records' }).locator('tbody tr');
+export const rows = (page: Page) => page.getByRole('region', { name: 'Records' }).locator('tr[aria-rowindex]');

@@ -24,12 +24,36 @@ export const isNumeric = (column: Column) => column.type === 'integer' || column
 // the station Troll, and others in the past.
 const jumps = [-180, -120, -90, -60, -45, -40, -30, -20, 20, 30, 40, 45, 60, 90, 120, 180];
 
+const inDigits = { year: 'numeric', month: 'numeric', day: 'numeric', hour: 'numeric', minute: 'numeric', second: 'numeric', hourCycle: 'h23' } as const;
 const clocks = new Map<string, Intl.DateTimeFormat>();
+
+function clockOfZone(zone: string): Intl.DateTimeFormat {
+  let clock = clocks.get(zone);
+  if (!clock) clocks.set(zone, (clock = new Intl.DateTimeFormat('en', { timeZone: zone, ...inDigits })));
+  return clock;
+}
+
+const hour = 3_600_000;
+const changes = new Map<string, boolean>();
+
+/** Whether clocks in the zone are set anew within a day of a day, ISO: between two looks at half a day's distance no zone does so twice. */
+function changesAround(day: string, zone: string): boolean {
+  const key = `${day} ${zone}`;
+  let found = changes.get(key);
+  if (found === undefined) {
+    const clock = clockOfZone(zone);
+    const from = Date.parse(day) - 36 * hour;
+    const offsets = new Set<number>();
+    for (let at = from; at <= from + 96 * hour; at += 12 * hour) offsets.add(Date.parse(`${clock.format(at)} UTC`) - at);
+    changes.set(key, (found = offsets.size > 1));
+  }
+  return found;
+}
 
 /** Whether clocks in the zone show the wall time of an instant twice, so that it takes the offset to tell which is meant. */
 function isRepeated(instant: string, zone: string): boolean {
-  let clock = clocks.get(zone);
-  if (!clock) clocks.set(zone, (clock = new Intl.DateTimeFormat('en', { timeZone: zone, dateStyle: 'short', timeStyle: 'medium' })));
+  if (!changesAround(instant.slice(0, 10), zone)) return false;
+  const clock = clockOfZone(zone);
   const at = Date.parse(instant);
   const shown = clock.format(at);
   return jumps.some((minutes) => clock.format(at + minutes * 60_000) === shown);

@@ -69,7 +69,7 @@
         <button type="button" class="btn-plain" title={about(k)} onclick={() => run.open(linkOfAnswers(k))}>
           {k.name}{#if k.as_of}{' '}<span class="text-quiet">frozen</span>{/if}{#if k.problem}{' '}<span class="text-brick">changed</span>{/if}
         </button>
-        {#if k.own}<button type="button" class="btn-plain border-l-0 px-1.5" aria-label="Forget {k.name}" onclick={() => void forget(k)}>×</button>{/if}
+        {#if k.own}<button type="button" class="btn-plain min-w-6 border-l-0 px-2" aria-label="Forget {k.name}" onclick={() => void forget(k)}>×</button>{/if}
       </li>
     {/each}
     <li>

@@ -1,7 +1,8 @@
 <script lang="ts">
-  import type { Shown } from '../lib/api';
+  import type { Column, Shown } from '../lib/api';
+  import { flushSync } from 'svelte';
   import { cellText, isNumeric } from '../lib/format';
-  import { seen } from '../lib/seen';
+  import { Longest, Windowed } from '../lib/windowed.svelte';
   import DataTable from '../parts/DataTable.svelte';
 
   // The rows of a section as a table: what they come to stands under them, and under those that lie together.
@@ -12,9 +13,11 @@
 
   const columns = $derived(section.columns);
 
-  // As many rows are drawn as one has scrolled to, and some more.
-  const step = 400;
-  let drawn = $state(step);
+  // Of a long table the rows in sight are drawn, and some around them; of a print all that are here.
+  const windowed = new Windowed();
+  const longest = new Longest();
+  let printed = $state(false);
+  const all = $derived(whole || printed);
 
   /** A press sorts upwards, the next downwards. */
   function sortOf(name: string, sort: (by: string) => void) {
@@ -22,14 +25,29 @@
     return { order, press: () => sort(order === 'ascending' ? `${name} descending` : name) } as const;
   }
   const totals = $derived(new Map((section.totals ?? []).map((total) => [total.column, total.value])));
-  // After how many rows each subtotal stands.
-  const parts = $derived.by(() => {
-    const found = new Map<number, NonNullable<typeof section.subtotals>[number]>();
+  const textOf = (column: Column, value: unknown) =>
+    value === null || value === undefined ? 'missing' : value === '' ? 'empty text' : cellText(column, value as string);
+  const widest = $derived(longest.of(section.rows, columns.length, (row, c) => textOf(columns[c]!, row[c])));
+
+  // The lines of the table are its rows, and the subtotals that stand after some: here at which lines.
+  const partsAt = $derived.by(() => {
     let rows = 0;
-    for (const part of section.subtotals ?? []) found.set((rows += part.rows) - 1, part);
-    return found;
+    const at = (section.subtotals ?? []).map((part, i) => (rows += part.rows) + i);
+    return at.filter((line, i) => line - i <= section.rows.length); // the rows of others are still to come
+  });
+  const count = $derived(section.rows.length + partsAt.length);
+  const first = $derived(all ? 0 : Math.min(windowed.first, count));
+  const last = $derived(all ? count : Math.min(windowed.last, count));
+  const lines = $derived.by(() => {
+    let before = partsAt.filter((at) => at < first).length;
+    return Array.from({ length: last - first }, (_, i) => {
+      const line = first + i;
+      return partsAt[before] === line ? { line, part: section.subtotals![before++]! } : { line, row: section.rows[line - before]! };
+    });
   });
 </script>
+
+<svelte:window onbeforeprint={() => flushSync(() => (printed = true))} onafterprint={() => (printed = false)} />
 
 {#snippet sums(name: string, of: Map<string, string>)}
   {#each columns as column, c (c)}
@@ -47,35 +65,35 @@
 <div class="overflow-x-auto" tabindex="0" role="region" aria-label={label}>
   <DataTable
     caption={label}
+    {count}
     heads={columns.map((column) => ({ text: column.label, unit: column.unit, isNumber: isNumeric(column), sort: sort && sortOf(column.name, sort) }))}
   >
     {#snippet rows()}
-      {#each whole ? section.rows : section.rows.slice(0, drawn) as row, i (i)}
-        <tr class="[&>td]:border-b [&>td]:border-line [&>td]:px-2.5 [&>td]:py-[5px] [&>td]:whitespace-nowrap">
-          {#each columns as column, c (c)}
-            {@const value = row[c]}
-            {#if value === null || value === undefined}
-              <td class="missing text-quiet" class:text-right={isNumeric(column)}>missing</td>
-            {:else if value === ''}
-              <td class="missing text-quiet">empty text</td>
-            {:else}
-              <td class:text-right={isNumeric(column)} title={column.type === 'instant' ? String(value) : undefined}>{cellText(column, value)}</td>
-            {/if}
-          {/each}
-        </tr>
-        {@const part = parts.get(i)}
+      <tr aria-hidden="true" class="collapse">
+        {#each widest as text, c (c)}<td class="px-2.5 whitespace-nowrap">{text}</td>{/each}
+      </tr>
+      <tr aria-hidden="true" use:windowed.watch style:height="{first * windowed.height}px"></tr>
+      {#each lines as { line, part, row } (line)}
         {#if part}
-          <tr class="bg-tint font-[640] [&>*]:border-b [&>*]:border-line [&>*]:px-2.5 [&>*]:py-[5px] [&>*]:whitespace-nowrap">
+          <tr aria-rowindex={line + 2} class="bg-tint font-[640] [&>*]:border-b [&>*]:border-line [&>*]:px-2.5 [&>*]:py-[5px] [&>*]:whitespace-nowrap">
             {@render sums(
-              `${part.value === null ? 'missing' : cellText(columns.find((c) => c.name === part.column) ?? columns[0]!, part.value as string)}, ${part.records.toLocaleString('en')}`,
+              `${textOf(columns.find((c) => c.name === part.column) ?? columns[0]!, part.value)}, ${part.records.toLocaleString('en')}`,
               new Map(part.totals.map((total) => [total.column, total.value])),
             )}
           </tr>
+        {:else}
+          <tr aria-rowindex={line + 2} class="[&>td]:border-b [&>td]:border-line [&>td]:px-2.5 [&>td]:py-[5px] [&>td]:whitespace-nowrap">
+            {#each columns as column, c (c)}
+              {@const value = row?.[c]}
+              <td
+                class={{ 'missing text-quiet': value === null || value === undefined || value === '', 'text-right': isNumeric(column) }}
+                title={column.type === 'instant' && value ? String(value) : undefined}>{textOf(column, value)}</td
+              >
+            {/each}
+          </tr>
         {/if}
       {/each}
-      {#if !whole && drawn < section.rows.length}
-        {#key drawn}<tr use:seen={() => (drawn += step)}><td colspan={columns.length} class="px-2.5 py-[5px] text-quiet">…</td></tr>{/key}
-      {/if}
+      <tr aria-hidden="true" data-end style:height="{(count - last) * windowed.height}px"></tr>
     {/snippet}
     {#snippet foot()}
       {#if totals.size > 0}

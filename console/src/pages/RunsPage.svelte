@@ -125,7 +125,7 @@
                 <button type="button" class="btn-plain" onclick={() => void cancel(r.id)} aria-label="Cancel run {r.id}">Cancel</button>
               {:else}
                 <span class="whitespace-nowrap">{well ? recordsOf(r) : outcomes[r.state]}</span>
-                {#if r.kept_until}<br /><a href={linkOfKept(r)} onclick={follow} aria-label="Records of run {r.id}">its records</a>{/if}
+                {#if r.kept_until}<br /><a href={linkOfKept(r)} onclick={follow} aria-label="its records, run {r.id}">its records</a>{/if}
               {/if}
             </td>
             <td class="{cell} text-right whitespace-nowrap max-[700px]:text-left">{tookText(r.took_ms)}</td>
@@ -136,6 +136,9 @@
     {#if isMore}<p class="px-2.5 py-3">
         <button type="button" class="btn-plain" onclick={more}>Show earlier runs</button>
       </p>{/if}
+  {:else if !failed}
+    <!-- as high as a list, so that nothing moves once that is here -->
+    <p class="min-h-screen text-quiet" role="status">Reading what was run…</p>
   {/if}
 </div>
 

@@ -2,15 +2,15 @@
   import type { Snippet } from 'svelte';
 
   // A table of records: its name for screen readers, its heads, its rows.
-  // A head with sort can be pressed to sort by its column.
+  // A head with sort can be pressed to sort by its column. Where not all its rows are drawn, count tells how many there are.
   type Head = { text: string; unit?: string; isNumber?: boolean; sort?: { order: 'ascending' | 'descending' | 'none'; press: () => void } };
-  type Props = { caption: string; heads: Head[]; rows: Snippet; foot?: Snippet; class?: string };
-  let { caption, heads, rows, foot, class: more = '' }: Props = $props();
+  type Props = { caption: string; heads: Head[]; count?: number; rows: Snippet; foot?: Snippet; class?: string };
+  let { caption, heads, count, rows, foot, class: more = '' }: Props = $props();
 </script>
 
 {#snippet name(head: Head)}{head.text}{#if head.unit}<span class="text-quiet">, {head.unit}</span>{/if}{/snippet}
 
-<table class="table border-collapse text-[15px]/[1.42] {more}">
+<table aria-rowcount={count === undefined ? undefined : count + 1} class="table border-collapse text-[15px]/[1.42] {more}">
   <caption class="sr-only">{caption}</caption>
   <thead>
     <tr>

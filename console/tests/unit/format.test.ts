@@ -14,6 +14,9 @@ test('an hour that clocks show twice is told by its offset, any other is not', (
   const at = column('instant', 'Europe/Helsinki');
   expect(cellText(at, '2026-10-25T03:30:00+03:00')).toBe('Sun 25 Oct 2026 03:30 +03:00');
   expect(cellText(at, '2026-10-25T03:30:00+02:00')).toBe('Sun 25 Oct 2026 03:30 +02:00');
+  expect(cellText(column('instant', 'America/St_Johns'), '2006-10-29T00:00:30-02:30')).toBe('Sun 29 Oct 2006 00:00:30 -02:30');
+  expect(cellText(column('instant', 'Australia/Lord_Howe'), '2026-04-05T01:45:00+11:00')).toBe('Sun 5 Apr 2026 01:45 +11:00');
+  expect(cellText(column('instant', 'Africa/Casablanca'), '2024-03-10T02:30:00Z')).toBe('Sun 10 Mar 2024 02:30 +00:00');
   expect(cellText(at, '2026-10-25T04:30:05+02:00')).toBe('Sun 25 Oct 2026 04:30:05');
 });
 
