@@ -1,3 +1,3 @@
 import { defineConfig } from 'vitest/config';
 
-export default defineConfig({ test: { include: ['tests/unit/*.test.ts'] } });
+export default defineConfig({ test: { include: ['tests/unit/*.test.ts'], setupFiles: ['tests/unit/browser.ts'] } });

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from './lib/words';
   import { linkOfLine } from './lib/answers';
   import { about, readLine } from './lib/api';
   import { currentMode, nextMode } from './lib/mode.svelte';
@@ -42,9 +43,9 @@
   }
 </script>
 
-<a class="absolute -left-[999px] z-10 bg-card px-3 py-1.5 focus:top-2 focus:left-2" href="#main">To the page's content</a>
+<a class="absolute -start-[999px] z-10 bg-card px-3 py-1.5 focus:start-2 focus:top-2" href="#main">{say("To the page's content")}</a>
 <header
-  class="flex h-[52px] items-center gap-7 bg-bar px-6 text-[#f2efe6] max-[700px]:gap-3.5 max-[700px]:px-3.5 max-[359px]:h-auto max-[359px]:flex-wrap max-[359px]:pb-2 print:hidden"
+  class="flex h-[52px] items-center gap-7 bg-bar px-6 text-[#f2efe6] max-[700px]:gap-3.5 max-[700px]:px-3.5 max-[420px]:h-auto max-[420px]:min-h-[52px] max-[420px]:flex-wrap max-[420px]:gap-x-2.5 max-[420px]:gap-y-1 max-[420px]:py-1 print:hidden"
 >
   <a class="flex items-center gap-2.5 text-[17px] font-[650] whitespace-nowrap text-inherit no-underline" href="/" onclick={follow}>
     <svg width="30" height="22" viewBox="0 0 30 22" aria-hidden="true">
@@ -54,23 +55,23 @@
     </svg>
     <span class="max-[420px]:sr-only">Pike Gate</span>
   </a>
-  <nav class="flex gap-[22px] max-[700px]:gap-3" aria-label="Console">
-    {@render tab('/', 'Reports', isReports, isReports && !report)}
-    {@render tab('/runs', 'Runs', !isReports && !isWorkroom, isRuns)}
-    {#if isDeveloper() || isWorkroom}{@render tab('/workroom', 'Workroom', isWorkroom, url.pathname === '/workroom')}{/if}
+  <nav class="flex gap-[22px] max-[700px]:gap-3 max-[420px]:gap-2" aria-label={say('Console')}>
+    {@render tab('/', say('Reports'), isReports, isReports && !report)}
+    {@render tab('/runs', say('Runs'), !isReports && !isWorkroom, isRuns)}
+    {#if isDeveloper() || isWorkroom}{@render tab('/workroom', say('Workroom'), isWorkroom, url.pathname === '/workroom')}{/if}
   </nav>
   <input
-    class="input ml-auto w-[270px] min-w-[60px] bg-[#164f56] text-sm text-white ring-[#2c6970] placeholder:text-[#c9dad8]"
+    class="ms-auto input w-[270px] min-w-[60px] bg-[#164f56] text-sm text-white ring-[#2c6970] placeholder:text-[#c9dad8] max-[420px]:w-[60px] max-[420px]:grow"
     type="search"
-    aria-label={isWorkroom ? 'Find a definition' : 'Find a report'}
-    placeholder={isWorkroom ? 'Find a definition' : 'Find a report, answers too'}
-    title={isWorkroom ? undefined : 'A report, and answers to what it asks, in any order; Enter opens it'}
+    aria-label={isWorkroom ? say('Find a definition') : say('Find a report')}
+    placeholder={isWorkroom ? say('Find a definition') : say('Find a report, answers too')}
+    title={isWorkroom ? undefined : say('A report, and answers to what it asks, in any order; Enter opens it')}
     value={find}
     oninput={(e) => search(e.currentTarget.value)}
     onkeydown={(e) => void open(e)}
   />
-  <button class="cursor-pointer border-b border-dotted border-[#6d8f92] text-[#c9dad8]" onclick={nextMode} title="Light, dark, or as the system has it">
-    <span class="sr-only">Appearance:</span>
+  <button class="cursor-pointer border-b border-dotted border-[#6d8f92] text-[#c9dad8]" onclick={nextMode} title={say('Light, dark, or as the system has it')}>
+    <span class="sr-only">{say('Appearance:')}</span>
     {currentMode()}
   </button>
   <span class="whitespace-nowrap text-[#c9dad8] max-[700px]:hidden" title={version && `Pike Gate ${version}`}>{currentPerson().name}</span>
@@ -86,7 +87,7 @@
     {#await import('./workroom/Workroom.svelte') then { default: Workroom }}
       <Workroom />
     {:catch}
-      <p class="p-6" role="alert">The workroom could not be fetched. Load the page again.</p>
+      <p class="p-6" role="alert">{say('The workroom could not be fetched. Load the page again.')}</p>
     {/await}
   {:else}
     <ReportsPage {find} />
@@ -95,7 +96,7 @@
 {#if version && !report && !isWorkroom}
   <footer class="mx-auto max-w-[1180px] px-6 py-4 text-sm text-quiet print:hidden">
     Pike Gate {version}
-    {#if notice}<p class="text-amber" role="status">Notice: {notice}.</p>{/if}
+    {#if notice}<p class="text-amber" role="status">{say('Notice: {0}.', notice)}</p>{/if}
   </footer>
 {/if}
 

@@ -169,3 +169,36 @@ test('forced colours, reduced motion and a zoom of 400 % leave everything in rea
   await show(page).press('Enter');
   await expect(page.getByText('How this came about')).toBeVisible();
 });
+
+test('numbers stand as the reader writes them, days with their month by name', async ({ browser, baseURL }) => {
+  const context = await browser.newContext({ baseURL, locale: 'de-DE' });
+  const page = await context.newPage();
+  await page.goto('/reports/sailings-in-figures?travel-period=Oct+2026');
+  await expect(page.locator('.count')).toHaveText(/^1\.652 records/);
+  await expect(page.getByRole('group', { name: 'Passengers' })).toContainText('200.489');
+  await expect(page.locator('.read')).toContainText('Thu 1 Oct 2026');
+  await expect(page.getByRole('region', { name: 'Sailings', exact: true }).getByRole('cell').first()).toHaveText('Thu 1 Oct 2026 08:54');
+  await context.close();
+});
+
+// ar-XB is the made-up language: each text of the catalogue stands in ⟦ ⟧, and the page runs from right to left.
+for (const width of [360, 1280])
+  test(`a language from right to left, at ${width} pixels`, async ({ browser, baseURL }) => {
+    const context = await browser.newContext({ baseURL, locale: 'ar-XB', viewport: { width, height: 800 } });
+    const page = await context.newPage();
+    for (const path of ['/', '/runs', '/reports/sailings-in-figures?travel-period=Oct+2026', '/workroom', '/workroom/query/late-sailings']) {
+      await page.goto(path);
+      await expect(page.locator('html')).toHaveAttribute('dir', 'rtl');
+      await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
+      if (path.includes('?')) await expect(page.getByText('How this came about')).toBeVisible();
+      await expect(page.getByRole('link', { name: '⟦Runs⟧' })).toBeVisible();
+      expect(await page.evaluate(() => document.documentElement.scrollWidth - innerWidth), path).toBeLessThanOrEqual(0);
+      await accessible(page);
+    }
+    if (width === 1280) {
+      await page.goto('/reports/sailings-in-figures?travel-period=Oct+2026');
+      const [asked, shown] = await Promise.all([page.locator('form').last().boundingBox(), page.locator('.read').boundingBox()]);
+      expect(asked!.x).toBeGreaterThan(shown!.x);
+    }
+    await context.close();
+  });

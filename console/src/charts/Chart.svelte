@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import { scaleLinear } from 'd3-scale';
   import { area, line } from 'd3-shape';
   import type { Shown } from '../lib/api';
@@ -128,14 +129,14 @@
 {/snippet}
 
 {#if picture.places.length === 0}
-  <p class="text-quiet">There is nothing to draw.</p>
+  <p class="text-quiet">{say('There is nothing to draw.')}</p>
 {:else}
   <div
     class="relative w-full outline-offset-4 {open ? 'cursor-pointer' : ''}"
     bind:clientWidth={width}
     role="slider"
     tabindex="0"
-    aria-label="{section.label}: the numbers by place{open ? '; Enter opens the records of one' : ''}"
+    aria-label={say('{0}: the numbers by place{1}', section.label, open ? say('; Enter opens the records of one') : '')}
     aria-orientation={isBar ? 'vertical' : 'horizontal'}
     aria-valuemin={1}
     aria-valuemax={picture.places.length}
@@ -212,7 +213,7 @@
     </svg>
   </div>
   <p class="min-h-[1.42em] text-sm text-quiet print:hidden" aria-hidden="true">
-    {said || (open ? 'Point at it to read it; click to open the records.' : 'Point at it to read it.')}
+    {said || (open ? say('Point at it to read it; click to open the records.') : say('Point at it to read it.'))}
   </p>
   {#if picture.series.length > 1 || picture.others.length > 0}
     <ul class="flex flex-wrap gap-x-4 gap-y-0.5 text-sm">
@@ -238,5 +239,5 @@
       {/each}
     </ul>
   {/if}
-  {#each picture.aside as aside (aside)}<p class="text-sm text-amber">Not drawn, since it has no place in time: {aside}</p>{/each}
+  {#each picture.aside as aside (aside)}<p class="text-sm text-amber">{say('Not drawn, since it has no place in time: {0}', aside)}</p>{/each}
 {/if}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { monthName, say } from '../lib/words';
   import { parseDate } from '@internationalized/date';
   import { DatePicker } from '@skeletonlabs/skeleton-svelte';
 
@@ -28,11 +29,9 @@
 
   const trigger = 'block cursor-pointer rounded-[3px] py-[5px] hover:bg-tint data-[outside-range]:text-quiet';
   const chosen = 'chosen bg-deep text-on-deep hover:text-ink';
-  const marked = "has relative after:absolute after:bottom-[3px] after:left-[calc(50%-6px)] after:w-3 after:border-b-2 after:border-mark after:content-['']";
+  const marked = "has relative after:absolute after:bottom-[3px] after:start-[calc(50%-6px)] after:w-3 after:border-b-2 after:border-mark after:content-['']";
 
   const looks = (iso: string) => [trigger, iso === day && chosen, marks(iso.slice(0, 7))?.has(iso) && marked].filter(Boolean).join(' ');
-
-  const monthName = (month: number) => new Date(2000, month - 1, 1).toLocaleString('en', { month: 'long' });
 </script>
 
 {#snippet cells(grid: { value: number; label: string }[][])}
@@ -66,12 +65,12 @@
           <DatePicker.ViewControl
             class="mb-1.5 flex items-center justify-between [&_button]:min-w-[34px] [&_button]:cursor-pointer [&_button]:rounded-[3px] [&_button]:px-2 [&_button]:py-[3px] [&_button]:font-[640] [&_button:hover]:bg-tint"
           >
-            <DatePicker.PrevTrigger aria-label="Month before">‹</DatePicker.PrevTrigger>
+            <DatePicker.PrevTrigger aria-label={say('Month before')}>‹</DatePicker.PrevTrigger>
             <span>
               <button type="button" onclick={() => picker().setView('month')}>{monthName(picker().focusedValue.month)}</button>
               <button type="button" onclick={() => picker().setView('year')}>{picker().focusedValue.year}</button>
             </span>
-            <DatePicker.NextTrigger aria-label="Month after">›</DatePicker.NextTrigger>
+            <DatePicker.NextTrigger aria-label={say('Month after')}>›</DatePicker.NextTrigger>
           </DatePicker.ViewControl>
           <DatePicker.Table class="w-full border-collapse">
             <DatePicker.TableHead>
@@ -104,9 +103,9 @@
           <DatePicker.ViewControl
             class="mb-1.5 flex items-center justify-between [&_button]:min-w-[34px] [&_button]:cursor-pointer [&_button]:rounded-[3px] [&_button]:px-2 [&_button]:py-[3px] [&_button]:font-[640] [&_button:hover]:bg-tint"
           >
-            <DatePicker.PrevTrigger aria-label="Year before">‹</DatePicker.PrevTrigger>
+            <DatePicker.PrevTrigger aria-label={say('Year before')}>‹</DatePicker.PrevTrigger>
             <button type="button" onclick={() => picker().setView('year')}>{picker().focusedValue.year}</button>
-            <DatePicker.NextTrigger aria-label="Year after">›</DatePicker.NextTrigger>
+            <DatePicker.NextTrigger aria-label={say('Year after')}>›</DatePicker.NextTrigger>
           </DatePicker.ViewControl>
           {@render cells(picker().getMonthsGrid({ columns: 4, format: 'short' }))}
         {/snippet}
@@ -118,9 +117,9 @@
           <DatePicker.ViewControl
             class="mb-1.5 flex items-center justify-between [&_button]:min-w-[34px] [&_button]:cursor-pointer [&_button]:rounded-[3px] [&_button]:px-2 [&_button]:py-[3px] [&_button]:font-[640] [&_button:hover]:bg-tint"
           >
-            <DatePicker.PrevTrigger aria-label="Ten years before">‹</DatePicker.PrevTrigger>
-            <span>Pick a year</span>
-            <DatePicker.NextTrigger aria-label="Ten years after">›</DatePicker.NextTrigger>
+            <DatePicker.PrevTrigger aria-label={say('Ten years before')}>‹</DatePicker.PrevTrigger>
+            <span>{say('Pick a year')}</span>
+            <DatePicker.NextTrigger aria-label={say('Ten years after')}>›</DatePicker.NextTrigger>
           </DatePicker.ViewControl>
           {@render cells(picker().getYearsGrid({ columns: 4 }))}
         {/snippet}
@@ -129,5 +128,6 @@
   </DatePicker.Content>
 </DatePicker>
 {#if Object.values(known).some((days) => days.size > 0)}<p class="mt-1.5 flex items-center gap-1.5 text-[13px] text-quiet">
-    <span class="w-3 border-b-2 border-mark"></span> days that have records
+    <span class="w-3 border-b-2 border-mark"></span>
+    {say('days that have records')}
   </p>{/if}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import type { Answers, Choice, PromptInfo, Understood } from '../lib/api';
   import { listChoices, messageOf } from '../lib/api';
   import Option from './Option.svelte';
@@ -73,15 +74,17 @@
     class="input mb-1.5 bg-field text-sm placeholder:text-quiet"
     type="search"
     autocomplete="off"
-    placeholder="Find one"
-    aria-label="Find among the choices: {prompt.ask}"
+    placeholder={say('Find one')}
+    aria-label={say('Find among the choices: {0}', prompt.ask)}
     bind:value={search}
   />
 {/if}
 <div class="grid max-h-60 gap-[3px] overflow-y-auto">
   {#each chosen as value (value)}{@render option(value, labels[value] ?? value)}{/each}
   {#each list as choice (choice.value)}{@render option(choice.value, choice.label, choice.count)}{/each}
-  {#if list.length === 0 && !failed}<p class="text-[13.5px] text-quiet">{search ? 'Nothing like it.' : 'The other answers leave no choice.'}</p>{/if}
-  {#if more}<button type="button" class="cursor-pointer justify-self-start text-[13.5px] text-deep underline" onclick={loadMore}>Show more choices</button>{/if}
+  {#if list.length === 0 && !failed}<p class="text-[13.5px] text-quiet">{search ? say('Nothing like it.') : say('The other answers leave no choice.')}</p>{/if}
+  {#if more}<button type="button" class="cursor-pointer justify-self-start text-[13.5px] text-deep underline" onclick={loadMore}
+      >{say('Show more choices')}</button
+    >{/if}
 </div>
 {#if failed}<p class="text-[13.5px] text-quiet" role="alert">{failed}</p>{/if}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import { Popover, Portal } from '@skeletonlabs/skeleton-svelte';
   import type { Component } from 'svelte';
   import type { Offer } from '../lib/api';
@@ -45,7 +46,7 @@
   <div class="flex rounded-base border bg-field {invalid ? 'border-brick' : 'border-edge'}">
     <input
       {id}
-      class="min-w-0 flex-1 border-0 bg-transparent py-1.5 pr-0.5 pl-2.5 text-ink placeholder:text-quiet"
+      class="min-w-0 flex-1 border-0 bg-transparent py-1.5 ps-2.5 pe-0.5 text-ink placeholder:text-quiet"
       type="text"
       autocomplete="off"
       spellcheck="false"
@@ -56,7 +57,10 @@
       {value}
       oninput={(e) => oninput(e.currentTarget.value)}
     />
-    <Popover.Trigger class="cursor-pointer px-2 text-quiet hover:text-ink" aria-label="Pick {label} from {units ? 'a list' : 'a calendar'}">
+    <Popover.Trigger
+      class="cursor-pointer px-2 text-quiet hover:text-ink"
+      aria-label={say('Pick {0} from {1}', label, units ? say('a list') : say('a calendar'))}
+    >
       <svg width="15" height="15" viewBox="0 0 15 15" aria-hidden="true" fill="none" stroke="currentColor">
         <rect x="1.5" y="2.5" width="12" height="11" rx="1" /><path d="M1.5 6h12M4.5 1v3M10.5 1v3" />
       </svg>
@@ -66,14 +70,14 @@
     <Popover.Positioner class="z-10">
       <Popover.Content
         class="w-[280px] rounded-container border border-edge bg-card p-2.5 text-ink shadow-[0_8px_24px_-12px_#0008]"
-        aria-label="{units ? 'List' : 'Calendar'} for {label}"
+        aria-label={say('{0} for {1}', units ? say('List') : say('Calendar'), label)}
       >
         {#if units && open}
           <UnitList {units} {day} {pick} />
         {:else if Calendar && open}
           {#if time}
-            <label class="flex items-center justify-between gap-2 pb-2 pl-1 text-[13.5px] text-quiet"
-              >at this time of day <input class="input w-[84px] bg-field text-sm" type="text" autocomplete="off" bind:value={clock} /></label
+            <label class="flex items-center justify-between gap-2 ps-1 pb-2 text-[13.5px] text-quiet"
+              >{say('at this time of day')} <input class="input w-[84px] bg-field text-sm" type="text" autocomplete="off" bind:value={clock} /></label
             >
           {/if}
           <Calendar {day} {records} {pick} />

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   // Several days, one on each line.
   type Props = { label: string; value: string; describedby: string; invalid: boolean; oninput: (text: string) => void };
   let { label, value, describedby, invalid, oninput }: Props = $props();
@@ -10,6 +11,6 @@
   aria-label={label}
   aria-invalid={invalid}
   aria-describedby={describedby}
-  placeholder="One day on each line"
+  placeholder={say('One day on each line')}
   {value}
   oninput={(e) => oninput(e.currentTarget.value)}></textarea>

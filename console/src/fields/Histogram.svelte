@@ -1,6 +1,7 @@
 <script lang="ts">
+  import { counted, say } from '../lib/words';
   import { showHistogram, type Histogram } from '../lib/api';
-  import { counted } from '../lib/format';
+  import {} from '../lib/format';
 
   // How many records there are in each month of the data. One picks a month by
   // pointer or keys, and several by drawing over them or with the shift key.
@@ -84,16 +85,16 @@
 <svelte:window onpointerup={() => (drawing = false)} />
 
 {#if histogram?.counting}
-  <p class="mt-2.5 text-sm text-quiet">How many records each day has is being counted for the first time.</p>
+  <p class="mt-2.5 text-sm text-quiet">{say('How many records each day has is being counted for the first time.')}</p>
 {/if}
 {#if histogram && units.length > 1}
-  <div class="mt-2.5 touch-none select-none">
+  <div dir="ltr" class="mt-2.5 touch-none select-none">
     <div
       class="flex h-[45px] items-stretch border-b border-edge"
       bind:this={bars}
       role="toolbar"
       tabindex="-1"
-      aria-label="Records by {histogram.unit}, {histogram.column}"
+      aria-label={say('Records by {0}, {1}', histogram.unit, histogram.column)}
       onkeydown={key}
     >
       {#each units as unit, i (unit.first)}
@@ -102,8 +103,8 @@
           class="group flex min-w-0 flex-1 cursor-pointer items-end px-[0.5px]"
           tabindex={i === at ? 0 : -1}
           aria-pressed={isIn(unit)}
-          aria-label="{unit.phrase}: {counted(unit.records, 'record')}"
-          title="{unit.phrase}: {counted(unit.records, 'record')}"
+          aria-label="{unit.phrase}: {counted(unit.records, '{0} record|{0} records')}"
+          title="{unit.phrase}: {counted(unit.records, '{0} record|{0} records')}"
           onpointerdown={(e) => down(e, i)}
           onpointerenter={() => over(i)}
           onclick={(e) => e.detail === 0 && choose(i, i)}

@@ -10,14 +10,14 @@
     {@const on = offer.phrase === chosen}
     <button
       type="button"
-      class="flex cursor-pointer justify-between gap-3 rounded-[3px] border px-2 py-0.5 text-left text-[13.5px] disabled:cursor-not-allowed disabled:opacity-50 {on
+      class="flex cursor-pointer justify-between gap-3 rounded-[3px] border px-2 py-0.5 text-start text-[13.5px] disabled:cursor-not-allowed disabled:opacity-50 {on
         ? 'border-deep bg-tint font-semibold text-deep'
         : 'border-line bg-paper'}"
       disabled={!!offer.refused}
       title={offer.refused}
       onclick={() => pick(offer.phrase)}
     >
-      {offer.phrase} <span class="text-right font-normal text-quiet">{offer.days}</span>
+      {offer.phrase} <span dir="auto" class="font-normal text-quiet">{offer.days}</span>
     </button>
   {/each}
 </div>

@@ -1,7 +1,8 @@
 <script lang="ts">
+  import { counted } from '../lib/words';
   import { daysWithRecords, type Fault, type PromptInfo, type Understood } from '../lib/api';
   import type { Field } from '../lib/answers';
-  import { clockOf, counted, dayOf } from '../lib/format';
+  import { clockOf, dayOf } from '../lib/format';
   import DateInput from './DateInput.svelte';
   import TextField from './TextField.svelte';
 
@@ -21,7 +22,7 @@
   const isUnit = $derived(['month', 'quarter', 'year'].includes(prompt.type));
   const isTimed = $derived(prompt.type === 'moment-period');
   const overnight = $derived(prompt.type === 'time-range' && understood?.spelled.includes('the next day') ? understood.spelled : '');
-  const days = $derived(understood?.given && understood.days ? counted(understood.days, 'day') : '');
+  const days = $derived(understood?.given && understood.days ? counted(understood.days, '{0} day|{0} days') : '');
   const first = $derived(understood?.times?.first ?? understood?.least ?? understood?.first_spelled ?? '');
   const last = $derived(understood?.times?.last ?? understood?.most ?? [understood?.last_spelled, days].filter(Boolean).join(' · '));
 

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import { dayOf, clockOf } from '../lib/format';
   import { daysWithRecords, type Answers, type Fault, type PromptInfo, type Understood } from '../lib/api';
   import { hasTwoFields, type Field } from '../lib/answers';
@@ -106,7 +107,7 @@
         <Option name="{id}-truth" checked={understood?.truth === (word === 'yes')} change={() => write(word)} label={word} />
       {/each}
     </div>
-    {#if field.start && !prompt.required}{@render clear('Choose neither', () => write(''))}{/if}
+    {#if field.start && !prompt.required}{@render clear(say('Choose neither'), () => write(''))}{/if}
   {:else}
     {#if isShort}
       <div class="grid gap-[3px]">
@@ -123,7 +124,7 @@
     {:else}
       <ChoiceField {report} {prompt} {answers} values={field.values} {understood} {toggle} />
     {/if}
-    {#if field.values.length > 0 && !prompt.required}{@render clear('Choose none', () => change({ ...field, values: [] }))}{/if}
+    {#if field.values.length > 0 && !prompt.required}{@render clear(say('Choose none'), () => change({ ...field, values: [] }))}{/if}
   {/if}
   {#each understood?.notes ?? [] as note (note)}<p class="text-[13.5px] text-amber">{note}</p>{/each}
   <Refusals id="{id}-faults" {faults} {apply} />

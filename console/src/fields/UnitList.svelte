@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import type { Offer } from '../lib/api';
 
   // Months and quarters stand under their years, each with the days that it
@@ -41,7 +42,7 @@
 
 <div class="max-h-[300px] overflow-y-auto" {@attach shown}>
   {#if units.length === 0}
-    <p class="text-[13.5px] text-quiet">There are no records to tell it from. Type one.</p>
+    <p class="text-[13.5px] text-quiet">{say('There are no records to tell it from. Type one.')}</p>
   {:else if alone}
     <div class="grid grid-cols-2 gap-[3px]">
       {#each units as unit (unit.phrase)}{@render button(unit)}{/each}

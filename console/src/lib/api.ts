@@ -1,4 +1,5 @@
 // Calls of the service's API. The types are made from its OpenAPI document.
+import { say } from './words';
 import type { components } from './api.gen';
 import { csvForm, queryOfCsv } from './csv';
 
@@ -63,12 +64,12 @@ export async function call(path: string, init: RequestInit): Promise<Response> {
     response = await fetch(`/api/v1${path}`, init);
   } catch (cause) {
     if (init.signal?.aborted) throw cause;
-    throw new Unreached('The service does not answer. Your answers are kept; try again in a moment.', { cause });
+    throw new Unreached(say('The service does not answer. Your answers are kept; try again in a moment.'), { cause });
   }
   if (response.ok) return response;
   const problem: Problem | undefined = await response.json().catch(() => undefined);
   if (problem?.code) throw new Refused(problem);
-  throw new Unreached(`The service answered with ${response.status} and no words. Try again in a moment.`);
+  throw new Unreached(say('The service answered with {0} and no words. Try again in a moment.', response.status));
 }
 
 export async function decoded<T>(response: Promise<Response>, signal?: AbortSignal): Promise<T> {
@@ -77,7 +78,7 @@ export async function decoded<T>(response: Promise<Response>, signal?: AbortSign
     return (await whole.json()) as T;
   } catch (cause) {
     if (signal?.aborted) throw cause;
-    throw new Unreached('The records broke off on their way. Run it again.', { cause });
+    throw new Unreached(say('The records broke off on their way. Run it again.'), { cause });
   }
 }
 
@@ -185,7 +186,7 @@ export async function runReport(name: string, wanted: Wanted, limit: number, vie
     if (signal.aborted || cause instanceof Refused) throw cause;
     const receipt = receiptOf(response);
     const told = receipt ? await showReceipt(receipt).catch(() => undefined) : undefined;
-    throw new BrokeOff(`The records broke off on their way. ${told?.says ?? ''} Run it again.`.replace('  ', ' '), receipt && `/receipts/${receipt}`, {
+    throw new BrokeOff(say('The records broke off on their way. {0} Run it again.', told?.says ?? '').replace('  ', ' '), receipt && `/receipts/${receipt}`, {
       cause,
     });
   }
@@ -273,7 +274,7 @@ export async function download(name: string, { output, section, ...wanted }: Dow
   try {
     return { file: await response.blob(), receipt: receiptOf(response) };
   } catch (cause) {
-    throw new Unreached('The download broke off. Nothing was saved; try again.', { cause });
+    throw new Unreached(say('The download broke off. Nothing was saved; try again.'), { cause });
   }
 }
 

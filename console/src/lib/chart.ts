@@ -1,4 +1,5 @@
 // What a chart is drawn of: places along its axis, and series of numbers at them.
+import { numberText, roundText, say, shortMonth } from './words';
 import type { Row, Shown } from './api';
 import { cellText } from './format';
 
@@ -137,13 +138,11 @@ export function answerOfPlace(picture: Picture, place: Place, first = '', last =
   const from = first > days[0] ? first : days[0];
   const to = last && last < days[1] ? last : days[1];
   if (from === to) return from;
-  return from === days[0] && to === days[1] ? place.name : `${from} to ${to}`;
+  return from === days[0] && to === days[1] ? place.name : say('{0} to {1}', from, to);
 }
 
 /** Whether the records of a place can be asked for: those of several values together, and of none, cannot. */
 export const canOpen = (picture: Picture, place: Place) => picture.isTime || !['missing', 'others'].includes(place.name);
-
-const months = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
 
 export type Tick = { at: number; text: string };
 
@@ -166,7 +165,7 @@ export function timeTicks(from: number, to: number, most: number): Tick[] {
     if (found.length > most || found.length === 0) continue;
     return found.map((day, i) => {
       const at = dateOf(day);
-      const month = months[at.getUTCMonth()]!;
+      const month = shortMonth(at.getUTCMonth() + 1);
       const year = at.getUTCFullYear();
       const isNew = i === 0 || year !== dateOf(found[i - 1]!).getUTCFullYear();
       return { at: day, text: isDay ? `${at.getUTCDate()} ${month}${isNew ? ` ${year}` : ''}` : isNew ? `${month} ${year}` : month };
@@ -201,5 +200,4 @@ export function saidOf(picture: Picture, i: number, unit = ''): string {
 }
 
 /** A number along an axis. */
-export const axisText = (n: number) =>
-  Math.abs(n) >= 1_000_000 ? n.toLocaleString('en', { notation: 'compact', maximumFractionDigits: 2 }) : n.toLocaleString('en');
+export const axisText = (n: number) => (Math.abs(n) >= 1_000_000 ? roundText(n) : numberText(n));

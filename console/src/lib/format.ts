@@ -1,21 +1,18 @@
 // Values as readers see them. The service sends dates in ISO form and instants
 // with the zone's offset, so that their own digits are what clocks showed.
+import { counted, dayText, grouped, numberText, pointed, say } from './words';
 import type { Column, Progress, Receipt } from './api';
-
-const weekdays = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat'];
-const months = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
 
 const isoDay = /^(\d{4})-(\d\d)-(\d\d)/;
 const isoTime = /^[\d-]{10}T(\d\d:\d\d)(:[\d.]+)(.*)$/;
 
-/** A day so that nobody can misread it; what is no day stays as it is. */
+/** A day so that nobody can misread it, with its month by name; what is no day stays as it is. */
 export function spelledDay(iso: string): string {
   const m = isoDay.exec(iso);
   if (!m) return iso;
-  const [year, month, day] = [Number(m[1]), Number(m[2]), Number(m[3])];
   const at = new Date(0);
-  at.setUTCFullYear(year, month - 1, day);
-  return `${weekdays[at.getUTCDay()]} ${day} ${months[month - 1]} ${m[1]}`;
+  at.setUTCFullYear(Number(m[1]), Number(m[2]) - 1, Number(m[3]));
+  return dayText(at, m[1]!);
 }
 
 export const isNumeric = (column: Column) => column.type === 'integer' || column.type === 'decimal' || column.type === 'number';
@@ -68,7 +65,7 @@ function isByUtc(instant: string, zone: string): boolean {
 }
 
 export function cellText(column: Column, value: string | number | boolean): string {
-  if (typeof value === 'boolean') return value ? 'yes' : 'no';
+  if (typeof value === 'boolean') return value ? say('yes') : say('no');
   const text = String(value);
   if (column.type === 'date') return spelledDay(text);
   const moment = column.type === 'instant' || column.type === 'datetime' ? isoTime.exec(text) : null;
@@ -79,7 +76,7 @@ export function cellText(column: Column, value: string | number | boolean): stri
     else if (column.zone && isRepeated(text, column.zone)) shown = ` ${offset === 'Z' ? '+00:00' : offset}`;
     return `${spelledDay(text)} ${clock}${seconds === ':00' ? '' : seconds}${shown}`;
   }
-  return text;
+  return isNumeric(column) ? pointed(text) : text;
 }
 
 /** What people call the time of a zone, within a sentence: a name of their own in small letters, the zone's as it is. */
@@ -87,21 +84,17 @@ export function clockText(clock: string, zone: string): string {
   return clock === zone ? clock : clock.charAt(0).toLowerCase() + clock.slice(1);
 }
 
-export function counted(n: number, one: string): string {
-  return n === 1 ? `1 ${one}` : `${n.toLocaleString('en')} ${one}s`;
-}
-
 /** How a run ended, in few words. */
 export const outcomes: Record<Receipt['state'], string> = {
   running: 'running',
-  rows: 'records came back',
-  no_rows: 'no records',
-  refused: 'answer refused',
-  definition_in_error: 'definition in error',
-  source_failed: 'source did not answer',
-  source_busy: 'source was busy',
-  cut_by_time: 'cut by time',
-  cut_by_size: 'cut by size',
+  rows: say('records came back'),
+  no_rows: say('no records'),
+  refused: say('answer refused'),
+  definition_in_error: say('definition in error'),
+  source_failed: say('source did not answer'),
+  source_busy: say('source was busy'),
+  cut_by_time: say('cut by time'),
+  cut_by_size: say('cut by size'),
   cancelled: 'cancelled',
   interrupted: 'interrupted',
   failed: 'failed',
@@ -109,35 +102,30 @@ export const outcomes: Record<Receipt['state'], string> = {
 
 /** How far a run is, in words. */
 export function progressText(p: Progress): string {
-  if (p.stage === 'waiting') return p.ahead ? `Waiting; ${counted(p.ahead, 'run')} before it` : 'Waiting for its turn';
-  if (p.stage === 'counting') return 'Counting what shows that these records are right';
-  if (!p.rows) return 'Reading the records';
-  const share = p.share === undefined ? '' : `, ${p.share} % of the period`;
-  return `Reading the records: ${p.rows.toLocaleString('en')} so far${share}`;
-}
-
-/** Digits in groups of three, as they were sent: no decimal is rounded. */
-export function grouped(digits: string): string {
-  const m = /^(-?)(\d+)(\.\d+)?$/.exec(digits);
-  return m ? m[1] + m[2]!.replace(/\B(?=(\d{3})+$)/g, ',') + (m[3] ?? '') : digits;
+  if (p.stage === 'waiting') return p.ahead ? say('Waiting; {0} before it', counted(p.ahead, '{0} run|{0} runs')) : say('Waiting for its turn');
+  if (p.stage === 'counting') return say('Counting what shows that these records are right');
+  if (!p.rows) return say('Reading the records');
+  const share = p.share === undefined ? '' : say(', {0} % of the period', p.share);
+  return say('Reading the records: {0} so far{1}', numberText(p.rows), share);
 }
 
 export function recordsOf(receipt: Receipt): string {
-  if (receipt.records === undefined) return `${counted(receipt.rows, 'row')} and maybe more`;
-  if (receipt.groups) return `${counted(receipt.records, 'record')} in ${counted(receipt.groups, 'row')}`;
-  return receipt.records === 0 ? 'No records' : counted(receipt.records, 'record');
+  if (receipt.records === undefined) return say('{0} and maybe more', counted(receipt.rows, '{0} row|{0} rows'));
+  if (receipt.groups) return say('{0} in {1}', counted(receipt.records, '{0} record|{0} records'), counted(receipt.groups, '{0} row|{0} rows'));
+  return receipt.records === 0 ? say('No records') : counted(receipt.records, '{0} record|{0} records');
 }
 
 /** A moment as this browser's clock has it. */
 export function momentText(instant: string): string {
   const at = new Date(instant);
   const two = (n: number) => String(n).padStart(2, '0');
-  return `${weekdays[at.getDay()]} ${at.getDate()} ${months[at.getMonth()]} ${at.getFullYear()} ${two(at.getHours())}:${two(at.getMinutes())}`;
+  const day = new Date(Date.UTC(at.getFullYear(), at.getMonth(), at.getDate()));
+  return `${dayText(day, String(at.getFullYear()))} ${two(at.getHours())}:${two(at.getMinutes())}`;
 }
 
 export function tookText(ms: number): string {
-  if (ms < 1) return 'under 1 ms';
-  return ms >= 1000 ? `${(ms / 1000).toFixed(1)} s` : `${Math.round(ms)} ms`;
+  if (ms < 1) return say('under 1 ms');
+  return ms >= 1000 ? `${grouped((ms / 1000).toFixed(1))} s` : say('{0} ms', Math.round(ms));
 }
 
 /** The day of a moment, by the zone's clocks. */

@@ -1,3 +1,4 @@
+import { numberText, say } from './words';
 import { tick, untrack } from 'svelte';
 import { answersOf, fieldsFromQuery, queryOf, queryOfView, viewFromQuery, type Field, type Fields } from './answers';
 import {
@@ -32,8 +33,8 @@ const worthAWord = 5000;
 /** What a format has no room for, told before so many rows of a table are fetched in it. */
 function limitOf(output: Download['output'], rows: number): string {
   const [sheet, paper] = [1_048_575, 20_000];
-  if (output === 'xlsx' && rows > sheet) return `A sheet holds ${sheet.toLocaleString('en')} rows: they go on in further sheets. CSV has them in one piece.`;
-  if (output === 'pdf' && rows > paper) return `A PDF shows the first ${paper.toLocaleString('en')} rows of a table; CSV and XLSX have them all.`;
+  if (output === 'xlsx' && rows > sheet) return say('A sheet holds {0} rows: they go on in further sheets. CSV has them in one piece.', numberText(sheet));
+  if (output === 'pdf' && rows > paper) return say('A PDF shows the first {0} rows of a table; CSV and XLSX have them all.', numberText(paper));
   return '';
 }
 
@@ -153,7 +154,7 @@ export class ReportRun {
       this.understanding = await understand(this.name, given, stop.signal);
       if (this.understanding.errors.length > 0) {
         for (const prompt of this.report!.prompts) this.touched[prompt.name] = true;
-        this.failed = 'Nothing was run: some answers need mending. They are marked beside their questions.';
+        this.failed = say('Nothing was run: some answers need mending. They are marked beside their questions.');
         return undefined;
       }
       if (!this.isTrial) rewrite(`${location.pathname}?${this.query}`);
@@ -165,7 +166,7 @@ export class ReportRun {
   async #showKept(receipt: number) {
     await this.#runs(() => Promise.resolve({ of: receipt }));
     const told = this.result?.receipt;
-    if (told?.id === receipt) this.note = `These are the records as they were read ${momentText(told.started_at)}.`;
+    if (told?.id === receipt) this.note = say('These are the records as they were read {0}.', momentText(told.started_at));
   }
 
   /** Brings what wanted says, and shows it. False where that is nothing. */
@@ -221,7 +222,7 @@ export class ReportRun {
     if (receipt === 0) return;
     try {
       await cancelRun(receipt);
-      this.note = 'Cancelled. The database is free.';
+      this.note = say('Cancelled. The database is free.');
     } catch (cause) {
       this.note = messageOf(cause);
     }
@@ -249,9 +250,9 @@ export class ReportRun {
       const told = next.receipt;
       const counted = section.records !== undefined && told.records !== undefined;
       if (counted && (told.records !== section.records || told.groups !== section.groups))
-        this.note = 'The data changed while you were reading. Run again to see them as they are now.';
+        this.note = say('The data changed while you were reading. Run again to see them as they are now.');
       else {
-        if (!counted && told.data_changed) this.note = 'The data may have changed since the first rows were read. Run again to be certain.';
+        if (!counted && told.data_changed) this.note = say('The data may have changed since the first rows were read. Run again to be certain.');
         const sections = shown.sections.map((s) => (s === section ? { ...s, rows: [...s.rows, ...next.rows] } : s));
         this.result = { ...shown, sections, receipt: isMain ? { ...receipt, next: told.next } : receipt };
       }
@@ -333,10 +334,10 @@ export class ReportRun {
     const link = `${location.origin}${location.pathname}?${this.query}`;
     try {
       await navigator.clipboard.writeText(link);
-      this.note = 'The link with these answers is copied.';
+      this.note = say('The link with these answers is copied.');
     } catch {
       rewrite(link);
-      this.note = 'The address of this page is now the link with these answers.';
+      this.note = say('The address of this page is now the link with these answers.');
     }
   }
 
@@ -349,10 +350,10 @@ export class ReportRun {
     const receipt = shown?.receipt;
     if (!shown || this.stale) return;
     if (!receipt) {
-      this.note = 'The records are being counted still. Print them in a moment.';
+      this.note = say('The records are being counted still. Print them in a moment.');
       return;
     }
-    this.note = 'Fetching all records…';
+    this.note = say('Fetching all records…');
     try {
       const whole = shown.sections.map(async (s) => {
         const all = s.groups ?? s.records ?? s.rows.length;
@@ -378,7 +379,7 @@ export class ReportRun {
   /** Saves all rows of a section, or of all where it is 0. */
   async download(output: Download['output'], section: number) {
     if (!this.report) return;
-    this.note = `Fetching all records… ${limitOf(output, Math.max(0, ...(this.result?.sections ?? []).map((s) => s.groups ?? s.records ?? 0)))}`;
+    this.note = say('Fetching all records… {0}', limitOf(output, Math.max(0, ...(this.result?.sections ?? []).map((s) => s.groups ?? s.records ?? 0))));
     const of = this.result?.receipt?.id;
     try {
       const view = section === 0 || section === this.report.main ? this.view : {};
@@ -390,7 +391,7 @@ export class ReportRun {
         download: `${[this.name, this.report.sections.length > 1 ? section : 0, this.report.as_of].filter(Boolean).join('-')}.${output}`,
       }).click();
       setTimeout(() => URL.revokeObjectURL(file), 60_000);
-      this.note = told?.notes?.at(-1) ?? 'The records are downloaded, as they were read for this page.';
+      this.note = told?.notes?.at(-1) ?? say('The records are downloaded, as they were read for this page.');
     } catch (cause) {
       this.note = messageOf(cause);
     }

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { numberText, say } from '../lib/words';
   import { tick } from 'svelte';
   import type { ReportInfo } from '../lib/api';
   import type { ReportRun } from '../lib/run.svelte';
@@ -27,7 +28,7 @@
 </script>
 
 <form
-  class="flex min-h-0 flex-col border-r border-line bg-card max-[860px]:border-r-0 max-[860px]:border-b print:hidden"
+  class="flex min-h-0 flex-col border-e border-line bg-card max-[860px]:border-e-0 max-[860px]:border-b print:hidden"
   onsubmit={submit}
   novalidate
   bind:this={form}
@@ -45,23 +46,23 @@
         answers={run.answers}
       />
     {:else}
-      <p class="text-quiet">This report asks nothing.</p>
+      <p class="text-quiet">{say('This report asks nothing.')}</p>
     {/each}
   </div>
   <div
     class="foot flex items-center justify-between border-t border-line bg-card px-6 py-3.5 max-[860px]:fixed max-[860px]:inset-x-0 max-[860px]:bottom-0 max-[860px]:z-2 max-[860px]:px-4 max-[860px]:py-2.5 [&_b]:font-[660] [&_b]:text-ink"
   >
     {#if run.running}
-      <button type="button" class="btn-plain" onclick={() => void run.cancel()}>Cancel</button>
+      <button type="button" class="btn-plain" onclick={() => void run.cancel()}>{say('Cancel')}</button>
     {:else}
       <span class="text-sm text-quiet" role="status">
-        {#if run.matches?.or_more}more than <b>{run.matches.of.toLocaleString('en')}</b>{:else if run.matches}{run.matches.about ? 'about ' : ''}<b
-            >{run.matches.records.toLocaleString('en')}</b
-          >{#if run.matches.of !== run.matches.records}{' '}of {run.matches.of.toLocaleString('en')}{/if}
+        {#if run.matches?.or_more}{say('more than')} <b>{numberText(run.matches.of)}</b>{:else if run.matches}{run.matches.about ? `${say('about')} ` : ''}<b
+            >{numberText(run.matches.records)}</b
+          >{#if run.matches.of !== run.matches.records}{' '}{say('of {0}', numberText(run.matches.of))}{/if}
         {/if}{#if run.matches}
-          {' '}{report.records.toLowerCase()}{' '}<br />{run.matches.or_more ? 'are in the period' : 'match'}{:else}Enter runs it{/if}
+          {' '}{report.records.toLowerCase()}{' '}<br />{run.matches.or_more ? say('are in the period') : say('match')}{:else}{say('Enter runs it')}{/if}
       </span>
     {/if}
-    <button class="btn bg-deep px-4.5 py-2.5 font-[640] text-on-deep" type="submit">Show records</button>
+    <button class="btn bg-deep px-4.5 py-2.5 font-[640] text-on-deep" type="submit">{say('Show records')}</button>
   </div>
 </form>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import type { Shown, Understood } from '../lib/api';
   import Numbers from './Numbers.svelte';
 
@@ -28,8 +29,8 @@
     {/await}
     {#each section.notes ?? [] as note (note)}<p class="text-sm text-amber">{note}</p>{/each}
     <details class="mt-1 print:hidden" bind:open={isOpen}>
-      <summary class="cursor-pointer text-sm text-deep">The numbers</summary>
-      {#if isOpen}<div class="max-h-96 overflow-auto"><Numbers {section} label="The numbers of {section.label}" /></div>{/if}
+      <summary class="cursor-pointer text-sm text-deep">{say('The numbers')}</summary>
+      {#if isOpen}<div class="max-h-96 overflow-auto"><Numbers {section} label={say('The numbers of {0}', section.label)} /></div>{/if}
     </details>
   {/if}
 </section>

@@ -1,6 +1,7 @@
 <script lang="ts">
+  import { counted, say } from '../lib/words';
   import type { Receipt } from '../lib/api';
-  import { counted } from '../lib/format';
+  import {} from '../lib/format';
   import { isDeveloper, workroomAt } from '../lib/person.svelte';
   import { follow } from '../lib/route.svelte';
   import Figures from './Figures.svelte';
@@ -14,29 +15,31 @@
 </script>
 
 <div class="space-y-2">
-  <h2 class="mt-4 text-lg font-[640]">No records match</h2>
+  <h2 class="mt-4 text-lg font-[640]">{say('No records match')}</h2>
   <p>
-    {why?.says ?? 'There is nothing in the data that fits all of the above.'} The run itself went well.
-    {#if why?.at && isDeveloper()}<a href={workroomAt(why.at)} onclick={follow}>That condition's definition</a>{/if}
+    {say('{0} The run itself went well.', why?.says ?? say('There is nothing in the data that fits all of the above.'))}
+    {#if why?.at && isDeveloper()}<a href={workroomAt(why.at)} onclick={follow}>{say("That condition's definition")}</a>{/if}
   </p>
   {#if nearest}
     <p>
-      The nearest that has some is <b class="font-[640]">{nearest.spelled}</b>, with {counted(nearest.records, 'record')}.
+      {say('The nearest that has some is')} <b class="font-[640]">{nearest.spelled}</b>{say(', with {0}.', counted(nearest.records, '{0} record|{0} records'))}
       {#if nearest.prompt && nearest.answer && answer}
-        <button type="button" class="btn-plain" onclick={() => answer(nearest.prompt!, nearest.answer!)}>Show {nearest.answer}</button>
+        <button type="button" class="btn-plain" onclick={() => answer(nearest.prompt!, nearest.answer!)}>{say('Show {0}', nearest.answer)}</button>
       {/if}
     </p>
   {/if}
   {#if why?.without?.length || why?.pairs?.length}
-    <ul class="mb-3 list-disc pl-5">
+    <ul class="mb-3 list-disc ps-5">
       {#each why.pairs ?? [] as pair, i (i)}<li>
-          No record meets both <b class="font-[640]">{pair.one}</b> and <b class="font-[640]">{pair.other}</b>.
+          {say('No record meets both')} <b class="font-[640]">{pair.one}</b>
+          {say('and')} <b class="font-[640]">{pair.other}</b>.
         </li>{/each}
       {#each why.without ?? [] as without, i (i)}<li>
-          Without <b class="font-[640]">{without.says}</b> there would be {counted(without.records, 'record')}.
+          {say('Without')} <b class="font-[640]">{without.says}</b>
+          {say('there would be {0}.', counted(without.records, '{0} record|{0} records'))}
         </li>{/each}
     </ul>
   {/if}
   {#if receipt.evidence}<Figures evidence={receipt.evidence} />{/if}
-  {#if answer}<p class="text-quiet"><a href="/receipts/{receipt.id}" onclick={follow}>Receipt {receipt.id}</a></p>{/if}
+  {#if answer}<p class="text-quiet"><a href="/receipts/{receipt.id}" onclick={follow}>{say('Receipt {0}', receipt.id)}</a></p>{/if}
 </div>

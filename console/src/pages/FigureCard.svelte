@@ -1,12 +1,12 @@
 <script lang="ts">
+  import { numberText, grouped, say } from '../lib/words';
   import type { OtherPeriod, Shown } from '../lib/api';
-  import { grouped } from '../lib/format';
 
   // A figure: what it is, how it changed, and a small line of it.
   let { section }: { section: Shown } = $props();
 
-  const names = { previous: 'the period before', 'year-before': 'a year before' };
-  const text = (value: unknown) => (value === null || value === undefined ? 'missing' : grouped(String(value)));
+  const names = { previous: say('the period before'), 'year-before': say('a year before') };
+  const text = (value: unknown) => (value === null || value === undefined ? say('missing') : grouped(String(value)));
   const shown = $derived(text(section.value));
 
   function change(other: OtherPeriod) {
@@ -47,14 +47,14 @@
     <p class="text-brick">{section.problem}</p>
   {:else}
     <p class="text-[30px]/[1.15] font-[660]">
-      {shown}{#if section.unit && shown !== 'missing'}<span class="text-base font-normal text-quiet">{' '}{section.unit}</span>{/if}
+      {shown}{#if section.unit && shown !== say('missing')}<span class="text-base font-normal text-quiet">{' '}{section.unit}</span>{/if}
     </p>
     {#each section.compare ?? [] as other (other.with)}
       {@const changed = change(other)}
       {#if other.first}
         <p class="text-sm" title={other.spelled}>
-          {#if changed}<b class="font-[640] {changed.look}">{changed.said}</b>{#if changed.word}<span class="sr-only">, {changed.word}</span
-              >{/if}{' '}{/if}<span class="text-quiet">against {text(other.value)}, {names[other.with]}</span>
+          {#if changed}<b dir="ltr" class="font-[640] {changed.look}">{changed.said}</b>{#if changed.word}<span class="sr-only">, {changed.word}</span
+              >{/if}{' '}{/if}<span class="text-quiet">{say('against {0}, {1}', text(other.value), names[other.with])}</span>
         </p>
         <p class="text-[13px] text-quiet">{other.spelled}</p>
       {:else}
@@ -67,14 +67,14 @@
         preserveAspectRatio="none"
         class="mt-1.5 h-8 w-full"
         role="img"
-        aria-label="From {section.line![0]!.of} to {section.line!.at(-1)!.of}"
+        aria-label={say('From {0} to {1}', section.line![0]!.of, section.line!.at(-1)!.of)}
       >
         <path d={path} fill="none" stroke="var(--deep)" stroke-width="1.6" vector-effect="non-scaling-stroke" />
       </svg>
     {/if}
     {#each section.notes ?? [] as note (note)}<p class="text-sm text-quiet">{note}</p>{/each}
     {#each section.left_out ?? [] as left (left.figure)}
-      <p class="text-[13px] text-quiet">{(left.missing + (left.unreadable ?? 0)).toLocaleString('en')} without a value left out.</p>
+      <p class="text-[13px] text-quiet">{say('{0} without a value left out.', numberText(left.missing + (left.unreadable ?? 0)))}</p>
     {/each}
   {/if}
 </section>

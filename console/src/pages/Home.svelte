@@ -1,7 +1,8 @@
 <script lang="ts">
+  import { counted, say } from '../lib/words';
   import { linkOfAnswers, linkOfEntered } from '../lib/answers';
   import { forgetKept, listKept, listLinks, listReceipts, messageOf, revokeLink, type Kept, type Link, type Receipt, type ReportSummary } from '../lib/api';
-  import { counted, momentText, spelledDay } from '../lib/format';
+  import { momentText, spelledDay } from '../lib/format';
   import { keepSeen, newSince, seenReports } from '../lib/latest';
   import { currentPerson } from '../lib/person.svelte';
   import { follow } from '../lib/route.svelte';
@@ -54,8 +55,8 @@
 
 {#if said}<p class="text-brick" role="status">{said}</p>{/if}
 {#if fresh.length > 0}
-  <section aria-label="New">
-    <h2 class={heading}>New since you last came</h2>
+  <section aria-label={say('New')}>
+    <h2 class={heading}>{say('New since you last came')}</h2>
     <ul class="divide-y divide-line border-y border-line">
       {#each fresh.slice(0, 10) as r (r.name)}
         <li class={row}>
@@ -67,8 +68,8 @@
   </section>
 {/if}
 {#if lately.length > 0}
-  <section aria-label="Lately">
-    <h2 class={heading}>What you ran lately</h2>
+  <section aria-label={say('Lately')}>
+    <h2 class={heading}>{say('What you ran lately')}</h2>
     <ul class="divide-y divide-line border-y border-line">
       {#each lately as r (r.id)}
         <li class={row}>
@@ -81,17 +82,22 @@
   </section>
 {/if}
 {#if kept.length > 0}
-  <section aria-label="Kept">
-    <h2 class={heading}>Kept answers</h2>
+  <section aria-label={say('Kept')}>
+    <h2 class={heading}>{say('Kept answers')}</h2>
     <ul class="divide-y divide-line border-y border-line">
       {#each kept as k (k.id)}
         <li class={row}>
           <a class="font-[640]" href={linkOfAnswers(k)} onclick={follow}>{k.name}</a>
           <span class="text-sm text-quiet"
-            >{k.title}, {k.as_of ? `frozen as of ${spelledDay(k.as_of)}` : 'asking'}{k.own ? (k.shared ? ', shared' : '') : `, by ${k.person}`}</span
+            >{k.title}, {k.as_of ? say('frozen as of {0}', spelledDay(k.as_of)) : 'asking'}{k.own
+              ? k.shared
+                ? say(', shared')
+                : ''
+              : say(', by {0}', k.person)}</span
           >
           {#if k.problem}<span class="text-sm text-brick">{k.problem}</span>{/if}
-          {#if k.own}<button type="button" class="ml-auto btn-plain" aria-label="Forget {k.name}" onclick={() => void change(forgetKept(k.id))}>Forget</button
+          {#if k.own}<button type="button" class="ms-auto btn-plain" aria-label={say('Forget {0}', k.name)} onclick={() => void change(forgetKept(k.id))}
+              >{say('Forget')}</button
             >{/if}
         </li>
       {/each}
@@ -99,17 +105,21 @@
   </section>
 {/if}
 {#if links.length > 0}
-  <section aria-label="Live links">
-    <h2 class={heading}>Live links</h2>
+  <section aria-label={say('Live links')}>
+    <h2 class={heading}>{say('Live links')}</h2>
     <ul class="divide-y divide-line border-y border-line">
       {#each links as l (l.id)}
         <li class={row}>
           <b class="font-[640]">{l.name}</b>
           <span class="text-sm text-quiet"
-            >{l.title}, {l.format.toUpperCase()}, {l.used_at ? `read ${counted(l.uses, 'time')}, last ${momentText(l.used_at)}` : 'never read'}</span
+            >{l.title}, {l.format.toUpperCase()}, {l.used_at
+              ? say('read {0}, last {1}', counted(l.uses, '{0} time|{0} times'), momentText(l.used_at))
+              : say('never read')}</span
           >
-          {#if l.revoked_at}<span class="text-sm text-quiet">revoked {momentText(l.revoked_at)}</span>
-          {:else}<button type="button" class="ml-auto btn-plain" aria-label="Revoke {l.name}" onclick={() => void change(revokeLink(l.id))}>Revoke</button>{/if}
+          {#if l.revoked_at}<span class="text-sm text-quiet">{say('revoked {0}', momentText(l.revoked_at))}</span>
+          {:else}<button type="button" class="ms-auto btn-plain" aria-label={say('Revoke {0}', l.name)} onclick={() => void change(revokeLink(l.id))}
+              >{say('Revoke')}</button
+            >{/if}
         </li>
       {/each}
     </ul>

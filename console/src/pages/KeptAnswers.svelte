@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import { popup } from '../lib/popup';
   import { linkOfAnswers, linkOfEntered } from '../lib/answers';
   import { forgetKept, keepAnswers, listKept, listReceipts, messageOf, type Kept, type Receipt } from '../lib/api';
@@ -35,7 +36,7 @@
     try {
       const { answers, as_of } = run.asked;
       const now = await keepAnswers(report, { name, answers, view: run.view, frozen, shared, ...(frozen && as_of ? { as_of } : {}) });
-      said = `Kept as “${now.name}”${now.as_of ? `, as of ${spelledDay(now.as_of)}` : ''}.`;
+      said = say('Kept as “{0}”{1}.', now.name, now.as_of ? say(', as of {0}', spelledDay(now.as_of)) : '');
       name = '';
       open = false;
       await list();
@@ -47,7 +48,7 @@
   async function forget(k: Kept) {
     try {
       await forgetKept(k.id);
-      said = `“${k.name}” is forgotten.`;
+      said = say('“{0}” is forgotten.', k.name);
       await list();
     } catch (cause) {
       said = messageOf(cause);
@@ -56,36 +57,40 @@
 
   const about = (k: Kept) =>
     k.problem ??
-    `${k.as_of ? `As of ${spelledDay(k.as_of)}: its phrases mean what they meant then` : 'Its phrases move with the day'}${k.own ? '' : `; ${k.person} keeps it`}`;
+    `${k.as_of ? say('As of {0}: its phrases mean what they meant then', spelledDay(k.as_of)) : say('Its phrases move with the day')}${k.own ? '' : say('; {0} keeps it', k.person)}`;
 </script>
 
-<section class="mb-4 text-sm" aria-label="Kept answers">
+<section class="mb-4 text-sm" aria-label={say('Kept answers')}>
   <ul class="flex flex-wrap gap-1.5">
     {#if last && Object.keys(last.entered ?? {}).length > 0}
-      <li><button type="button" class="btn-plain" onclick={() => run.open(linkOfEntered(last!))}>As last time</button></li>
+      <li><button type="button" class="btn-plain" onclick={() => run.open(linkOfEntered(last!))}>{say('As last time')}</button></li>
     {/if}
     {#each kept as k (k.id)}
       <li class="flex">
         <button type="button" class="btn-plain" title={about(k)} onclick={() => run.open(linkOfAnswers(k))}>
-          {k.name}{#if k.as_of}{' '}<span class="text-quiet">frozen</span>{/if}{#if k.problem}{' '}<span class="text-brick">changed</span>{/if}
+          {k.name}{#if k.as_of}{' '}<span class="text-quiet">{say('frozen')}</span>{/if}{#if k.problem}{' '}<span class="text-brick">{say('changed')}</span
+            >{/if}
         </button>
-        {#if k.own}<button type="button" class="btn-plain min-w-6 border-l-0 px-2" aria-label="Forget {k.name}" onclick={() => void forget(k)}>×</button>{/if}
+        {#if k.own}<button type="button" class="btn-plain min-w-6 border-s-0 px-2" aria-label={say('Forget {0}', k.name)} onclick={() => void forget(k)}
+            >×</button
+          >{/if}
       </li>
     {/each}
     <li>
       <details use:popup class="relative" bind:open>
-        <summary class="btn-plain cursor-pointer list-none [&::-webkit-details-marker]:hidden">Keep these…</summary>
+        <summary class="btn-plain cursor-pointer list-none [&::-webkit-details-marker]:hidden">{say('Keep these…')}</summary>
         <form class="popup flex w-72 flex-col gap-2" onsubmit={keep}>
           <label class="flex flex-col gap-1"
-            >Under the name <input class="input bg-field text-sm" type="text" maxlength="80" required bind:value={name} /></label
+            >{say('Under the name')} <input class="input bg-field text-sm" type="text" maxlength="80" required bind:value={name} /></label
           >
           <label class="flex items-start gap-2"
-            ><input type="radio" class="mt-1" bind:group={frozen} value={false} /> Asking: “last month” moves with the day</label
+            ><input type="radio" class="mt-1" bind:group={frozen} value={false} /> {say('Asking: “last month” moves with the day')}</label
           >
-          <label class="flex items-start gap-2"><input type="radio" class="mt-1" bind:group={frozen} value={true} /> Frozen: it stays what it means today</label
+          <label class="flex items-start gap-2"
+            ><input type="radio" class="mt-1" bind:group={frozen} value={true} /> {say('Frozen: it stays what it means today')}</label
           >
-          <label class="flex items-center gap-2"><input type="checkbox" class="checkbox" bind:checked={shared} /> Everybody may use them</label>
-          <button type="submit" class="btn self-start bg-deep px-3 py-1.5 text-on-deep">Keep</button>
+          <label class="flex items-center gap-2"><input type="checkbox" class="checkbox" bind:checked={shared} /> {say('Everybody may use them')}</label>
+          <button type="submit" class="btn self-start bg-deep px-3 py-1.5 text-on-deep">{say('Keep')}</button>
         </form>
       </details>
     </li>
@@ -93,8 +98,8 @@
   <p class="mt-1 text-quiet" role="status">{said}</p>
   {#if run.asOf}
     <p>
-      Frozen as of <b class="font-[640]">{spelledDay(run.report!.as_of)}</b>.
-      <button type="button" class="btn-plain" onclick={() => run.thaw()}>As of today</button>
+      {say('Frozen as of')} <b class="font-[640]">{spelledDay(run.report!.as_of)}</b>.
+      <button type="button" class="btn-plain" onclick={() => run.thaw()}>{say('As of today')}</button>
     </p>
   {/if}
 </section>

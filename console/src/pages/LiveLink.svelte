@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import { popup } from '../lib/popup';
   import { makeLink, messageOf, type MadeLink } from '../lib/api';
   import type { ReportRun } from '../lib/run.svelte';
@@ -29,35 +30,37 @@
   async function copy() {
     try {
       await navigator.clipboard.writeText(address);
-      said = 'Copied.';
+      said = say('Copied.');
     } catch {
-      said = 'Select the address and copy it.';
+      said = say('Select the address and copy it.');
     }
   }
 </script>
 
 <details use:popup class="relative print:hidden">
-  <summary class="btn-plain cursor-pointer list-none [&::-webkit-details-marker]:hidden">Link</summary>
-  <div class="popup right-0 flex w-80 flex-col gap-2.5">
-    <button type="button" class="btn-plain self-start" onclick={() => run.copyLink()}>Copy the link to this page with these answers</button>
+  <summary class="btn-plain cursor-pointer list-none [&::-webkit-details-marker]:hidden">{say('Link')}</summary>
+  <div class="popup end-0 flex w-80 flex-col gap-2.5">
+    <button type="button" class="btn-plain self-start" onclick={() => run.copyLink()}>{say('Copy the link to this page with these answers')}</button>
     <form class="flex flex-col gap-2 border-t border-line pt-2.5" onsubmit={make}>
-      <p>A live link sends the records as they are whenever it is read, to a spreadsheet for one. Whoever has its address can read them.</p>
-      <label class="flex flex-col gap-1">What it is for <input class="input bg-field text-sm" type="text" maxlength="80" required bind:value={name} /></label>
+      <p>{say('A live link sends the records as they are whenever it is read, to a spreadsheet for one. Whoever has its address can read them.')}</p>
+      <label class="flex flex-col gap-1"
+        >{say('What it is for')} <input class="input bg-field text-sm" type="text" maxlength="80" required bind:value={name} /></label
+      >
       <label class="flex items-center justify-between gap-3">
-        It sends
+        {say('It sends')}
         <select class="select w-auto py-1 text-sm" bind:value={format}>
           <option value="csv">CSV</option>
           <option value="json">JSON</option>
         </select>
       </label>
-      <button type="submit" class="btn self-start bg-deep px-3 py-1.5 text-on-deep">Make a live link</button>
+      <button type="submit" class="btn self-start bg-deep px-3 py-1.5 text-on-deep">{say('Make a live link')}</button>
     </form>
     {#if made}
       <label class="flex flex-col gap-1">
-        Its address, told this once
+        {say('Its address, told this once')}
         <input class="input bg-field text-xs" type="text" readonly value={address} onfocus={(e) => e.currentTarget.select()} />
       </label>
-      <button type="button" class="btn-plain self-start" onclick={copy}>Copy it</button>
+      <button type="button" class="btn-plain self-start" onclick={copy}>{say('Copy it')}</button>
     {/if}
     <p class="text-quiet" role="status">{said}</p>
   </div>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { numberText, say } from '../lib/words';
   import type { Column, Shown } from '../lib/api';
   import { flushSync } from 'svelte';
   import { cellText, isNumeric } from '../lib/format';
@@ -26,7 +27,7 @@
   }
   const totals = $derived(new Map((section.totals ?? []).map((total) => [total.column, total.value])));
   const textOf = (column: Column, value: unknown) =>
-    value === null || value === undefined ? 'missing' : value === '' ? 'empty text' : cellText(column, value as string);
+    value === null || value === undefined ? say('missing') : value === '' ? say('empty text') : cellText(column, value as string);
   const widest = $derived(longest.of(section.rows, columns.length, (row, c) => textOf(columns[c]!, row[c])));
 
   // The lines of the table are its rows, and the subtotals that stand after some: here at which lines.
@@ -52,9 +53,9 @@
 {#snippet sums(name: string, of: Map<string, string>)}
   {#each columns as column, c (c)}
     {#if c === 0 && !of.has(column.name)}
-      <th scope="row" class="text-left">{name}</th>
+      <th scope="row" class="text-start">{name}</th>
     {:else}
-      <td class:text-right={isNumeric(column)}>{of.get(column.name) ?? ''}</td>
+      <td class:text-end={isNumeric(column)}>{of.get(column.name) ?? ''}</td>
     {/if}
   {/each}
 {/snippet}
@@ -77,7 +78,7 @@
         {#if part}
           <tr aria-rowindex={line + 2} class="bg-tint font-[640] [&>*]:border-b [&>*]:border-line [&>*]:px-2.5 [&>*]:py-[5px] [&>*]:whitespace-nowrap">
             {@render sums(
-              `${textOf(columns.find((c) => c.name === part.column) ?? columns[0]!, part.value)}, ${part.records.toLocaleString('en')}`,
+              `${textOf(columns.find((c) => c.name === part.column) ?? columns[0]!, part.value)}, ${numberText(part.records)}`,
               new Map(part.totals.map((total) => [total.column, total.value])),
             )}
           </tr>
@@ -86,7 +87,7 @@
             {#each columns as column, c (c)}
               {@const value = row?.[c]}
               <td
-                class={{ 'missing text-quiet': value === null || value === undefined || value === '', 'text-right': isNumeric(column) }}
+                class={{ 'missing text-quiet': value === null || value === undefined || value === '', 'text-end': isNumeric(column) }}
                 title={column.type === 'instant' && value ? String(value) : undefined}>{textOf(column, value)}</td
               >
             {/each}
@@ -98,7 +99,7 @@
     {#snippet foot()}
       {#if totals.size > 0}
         <tr class="font-[640] [&>*]:border-t-[1.5px] [&>*]:border-edge [&>*]:px-2.5 [&>*]:py-[5px] [&>*]:whitespace-nowrap">
-          {@render sums('In all', totals)}
+          {@render sums(say('In all'), totals)}
         </tr>
       {/if}
     {/snippet}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import type { ReportInfo } from '../lib/api';
   import { clockText, spelledDay } from '../lib/format';
   import { isDeveloper } from '../lib/person.svelte';
@@ -24,47 +25,51 @@
 
 <section
   class="min-w-0 overflow-y-auto px-7 py-5 max-[860px]:overflow-visible max-[860px]:p-4 print:overflow-visible print:p-0"
-  aria-label="Result"
+  aria-label={say('Result')}
   aria-busy={!!run.running}
 >
   <PageHead title={report.title}>
-    {#snippet about()}{[report.about.replace(/\.$/, ''), report.shelf, `days by ${clockText(report.clock, report.zone)}`].filter(Boolean).join(' · ')}{/snippet}
+    {#snippet about()}{[report.about.replace(/\.$/, ''), report.shelf, say('days by {0}', clockText(report.clock, report.zone))]
+        .filter(Boolean)
+        .join(' · ')}{/snippet}
     {#snippet tools()}
-      {#if isDeveloper()}<a class="{button} no-underline" href="/workroom/report/{encodeURIComponent(run.name)}" onclick={follow}>Definition</a>{/if}
+      {#if isDeveloper()}<a class="{button} no-underline" href="/workroom/report/{encodeURIComponent(run.name)}" onclick={follow}>{say('Definition')}</a>{/if}
       {#if run.isTrial}
-        <button type="button" class={button} onclick={() => run.copyLink()}>Link</button>
+        <button type="button" class={button} onclick={() => run.copyLink()}>{say('Link')}</button>
       {:else}
         <LiveLink {run} />
       {/if}
       {#if !result?.several}
         <DownloadCsv {run} section={1} disabled={!result || run.stale} />
       {/if}
-      <button type="button" class={button} onclick={() => run.download('xlsx', 0)} disabled={!result || run.stale} aria-label="Download XLSX">XLSX</button>
-      <button type="button" class={button} onclick={() => run.download('pdf', 0)} disabled={!result || run.stale} aria-label="Download PDF">PDF</button>
-      <button type="button" class={button} onclick={() => void run.print()} disabled={!result || run.stale}>Print</button>
+      <button type="button" class={button} onclick={() => run.download('xlsx', 0)} disabled={!result || run.stale} aria-label={say('Download XLSX')}
+        >XLSX</button
+      >
+      <button type="button" class={button} onclick={() => run.download('pdf', 0)} disabled={!result || run.stale} aria-label={say('Download PDF')}>PDF</button>
+      <button type="button" class={button} onclick={() => void run.print()} disabled={!result || run.stale}>{say('Print')}</button>
     {/snippet}
   </PageHead>
   <p class="min-h-[1.42em] text-sm text-quiet" role="status">{run.note}</p>
   {#if run.failed}
     <Notice kind="failed">
-      {run.failed}{#if run.receiptOfFailure}{' '}<a href={run.receiptOfFailure} onclick={follow}>Its receipt</a> tells more.{/if}
+      {run.failed}{#if run.receiptOfFailure}{' '}<a href={run.receiptOfFailure} onclick={follow}>{say('Its receipt')}</a> {say('tells more.')}{/if}
     </Notice>
   {/if}
   {#if result}
     {#if run.stale}
-      <Notice kind="warning">The answers have changed since these records were read. Show records again to see what they bring.</Notice>
+      <Notice kind="warning">{say('The answers have changed since these records were read. Show records again to see what they bring.')}</Notice>
     {/if}
     <Notice kind="read" class="mt-1 [&_b]:font-[660]">
       {#if result.receipt}
         <ReadBack pieces={result.receipt.read_back_pieces ?? []} />
       {:else}
-        Counting what shows that these records are right…
+        {say('Counting what shows that these records are right…')}
       {/if}
     </Notice>
     {#if run.narrowed}
       <p class="mb-2 text-sm">
-        Narrowed to <b class="font-[640]">{spelledDay(run.narrowed.to)}</b>.
-        <button type="button" class="btn-plain" onclick={() => run.widen()}>Back to what was shown before</button>
+        {say('Narrowed to')} <b class="font-[640]">{spelledDay(run.narrowed.to)}</b>.
+        <button type="button" class="btn-plain" onclick={() => run.widen()}>{say('Back to what was shown before')}</button>
       </p>
     {/if}
     {#if result.several}
@@ -84,6 +89,6 @@
   {:else if run.progress}
     <Progress progress={run.progress} receipt={run.runningReceipt} />
   {:else if !run.failed}
-    <p class="mt-6 text-quiet">{run.running ? 'Reading the records…' : 'Answer the questions, then show the records.'}</p>
+    <p class="mt-6 text-quiet">{run.running ? say('Reading the records…') : say('Answer the questions, then show the records.')}</p>
   {/if}
 </section>

@@ -1,6 +1,7 @@
 <script lang="ts">
+  import { counted, numberText, say } from '../lib/words';
   import type { Shown } from '../lib/api';
-  import { counted } from '../lib/format';
+  import {} from '../lib/format';
   import { seen } from '../lib/seen';
   import Numbers from './Numbers.svelte';
 
@@ -10,22 +11,24 @@
 
   // Of a summary there are as many rows as groups, else as many as records.
   const all = $derived(section.groups ?? section.records ?? section.rows.length);
-  const what = $derived(section.groups === undefined ? 'record' : 'row');
+  const so = $derived((n: number) => counted(n, section.groups === undefined ? '{0} record|{0} records' : '{0} row|{0} rows'));
   const left = $derived(all - section.rows.length);
 </script>
 
 <Numbers {section} {label} {whole} {sorted} {sort} />
 {#each section.left_out ?? [] as figure (figure.figure)}
-  <p class="px-2.5 pt-1.5 text-sm text-quiet">Left out of {figure.label}: {counted(figure.missing + (figure.unreadable ?? 0), 'record')} without a value.</p>
+  <p class="px-2.5 pt-1.5 text-sm text-quiet">
+    {say('Left out of {0}: {1} without a value.', figure.label, counted(figure.missing + (figure.unreadable ?? 0), '{0} record|{0} records'))}
+  </p>
 {/each}
 {#if left > 0}
   <p class="hidden px-2.5 py-3 font-[640] print:block">
-    These are the first {section.rows.length.toLocaleString('en')} of {counted(all, what)}; CSV and XLSX have them all.
+    {say('These are the first {0} of {1}; CSV and XLSX have them all.', numberText(section.rows.length), so(all))}
   </p>
   {#key section.rows.length}
     <p class="px-2.5 py-3 print:hidden" use:seen={more}>
-      <button type="button" class="btn-plain" onclick={more}>Show more</button>
-      <span class="text-quiet">{counted(left, what)} to come</span>
+      <button type="button" class="btn-plain" onclick={more}>{say('Show more')}</button>
+      <span class="text-quiet">{say('{0} to come', so(left))}</span>
     </p>
   {/key}
 {/if}

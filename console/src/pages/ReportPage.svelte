@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import { ReportRun } from '../lib/run.svelte';
   import { follow } from '../lib/route.svelte';
   import AskForm from './AskForm.svelte';
@@ -12,7 +13,7 @@
   const run = new ReportRun(name);
 </script>
 
-<svelte:head><title>{run.report?.title ?? name} · Pike Gate</title></svelte:head>
+<svelte:head><title>{say('{0} · Pike Gate', run.report?.title ?? name)}</title></svelte:head>
 
 {#if run.report}
   <div class="grid h-[calc(100vh-52px)] grid-cols-[352px_minmax(0,1fr)] max-[860px]:block max-[860px]:h-auto max-[860px]:pb-[72px] print:block print:h-auto">
@@ -22,9 +23,9 @@
 {:else}
   <div class="mx-auto max-w-[860px] px-6 py-7">
     {#if run.failed}
-      <h1 class="text-[25px]/[1.15] font-[680]">This report cannot be shown</h1>
+      <h1 class="text-[25px]/[1.15] font-[680]">{say('This report cannot be shown')}</h1>
       <p role="alert">{run.failed}</p>
-      <p><a href="/" onclick={follow}>All reports</a></p>
+      <p><a href="/" onclick={follow}>{say('All reports')}</a></p>
     {/if}
   </div>
 {/if}

@@ -1,7 +1,8 @@
 <script lang="ts">
+  import { counted, say } from '../lib/words';
   import { linkOfLine } from '../lib/answers';
   import { listReports, readLine, type Line, type ReportSummary } from '../lib/api';
-  import { counted } from '../lib/format';
+  import {} from '../lib/format';
   import { follow } from '../lib/route.svelte';
   import Home from './Home.svelte';
   import Notice from '../parts/Notice.svelte';
@@ -49,35 +50,38 @@
     };
   });
 
-  const shelves = $derived([...Map.groupBy(reports ?? [], (r) => r.shelf || 'On no shelf')]);
+  const shelves = $derived([...Map.groupBy(reports ?? [], (r) => r.shelf || say('On no shelf'))]);
 </script>
 
-<svelte:head><title>Reports · Pike Gate</title></svelte:head>
+<svelte:head><title>{say('Reports · Pike Gate')}</title></svelte:head>
 
 <div class="mx-auto max-w-[1180px] px-6 pt-7 pb-15">
-  <PageHead title="Reports" />
+  <PageHead title={say('Reports')} />
   <p class="text-quiet" role="status">
-    {#if reports && find}{reports.length === 0 && line?.report ? '' : `${counted(reports.length, 'report')} with “${find}”`}{:else if reports}{counted(
-        reports.length,
-        'report',
-      )}, by shelf{/if}
+    {#if reports && find}{reports.length === 0 && line?.report
+        ? ''
+        : say('{0} with “{1}”', counted(reports.length, '{0} report|{0} reports'), find)}{:else if reports}{say(
+        '{0}, by shelf',
+        counted(reports.length, '{0} report|{0} reports'),
+      )}{/if}
   </p>
   {#if line?.report}
-    <section class="mt-3 border-l-4 border-deep bg-tint px-4 py-2.5" aria-label="What this line means">
+    <section class="mt-3 border-s-4 border-deep bg-tint px-4 py-2.5" aria-label={say('What this line means')}>
       <p role="status">
         <a class="font-[640]" href={linkOfLine(line)} onclick={follow}>{line.title}</a>{#each line.understood as u, i (i)}{i === 0 ? ' with ' : ', '}<b
             class="font-[600] text-amber">{u.words}</b
           >{#if u.refused}{' '}<span class="text-brick">({u.refused})</span>{:else if u.spelled}{' '}<span class="text-quiet">({u.spelled})</span>{/if}{/each}.
-        {#if line.left_over.length > 0}<span class="text-brick">Not understood: {line.left_over.join(', ')}.</span>{/if}
+        {#if line.left_over.length > 0}<span class="text-brick">{say('Not understood: {0}.', line.left_over.join(', '))}</span>{/if}
       </p>
-      <p class="text-sm text-quiet">Enter opens it.</p>
+      <p class="text-sm text-quiet">{say('Enter opens it.')}</p>
     </section>
   {:else if line && line.fits.length > 1}
-    <section class="mt-3 border-l-4 border-amber bg-amber-tint px-4 py-2.5" aria-label="What this line means">
+    <section class="mt-3 border-s-4 border-amber bg-amber-tint px-4 py-2.5" aria-label={say('What this line means')}>
       <p role="status">
-        Several reports fit alike: {#each line.fits as f, i (f.name)}{i > 0 ? ', ' : ''}<a href="/reports/{encodeURIComponent(f.name)}" onclick={follow}
-            >{f.title}</a
-          >{/each}. One more word of a title says which.
+        {say('Several reports fit alike:')}
+        {#each line.fits as f, i (f.name)}{i > 0 ? ', ' : ''}<a href="/reports/{encodeURIComponent(f.name)}" onclick={follow}>{f.title}</a>{/each}{say(
+          '. One more word of a title says which.',
+        )}
       </p>
     </section>
   {/if}
@@ -85,8 +89,8 @@
     <Notice kind="failed">{failed}</Notice>
   {:else if reports && reports.length === 0 && !line?.report}
     <p>
-      {#if find}No report holds these words. <a href="/" onclick={follow}>Show all reports</a>
-      {:else}No reports yet. Put a file of definitions with <code class="code">pikegate put</code>, or try the demo with
+      {#if find}{say('No report holds these words.')} <a href="/" onclick={follow}>{say('Show all reports')}</a>
+      {:else}{say('No reports yet. Put a file of definitions with')} <code class="code">pikegate put</code>{say(', or try the demo with')}
         <code class="code">pikegate demo</code>.{/if}
     </p>
   {/if}
@@ -94,7 +98,7 @@
     {#if reports && !find}
       <div class="col-start-2 row-start-1 max-[1040px]:col-start-1"><Home {reports} /></div>
     {/if}
-    <section aria-label="Shelves" class={find ? '' : 'col-start-1 row-start-1 max-[1040px]:row-start-2'}>
+    <section aria-label={say('Shelves')} class={find ? '' : 'col-start-1 row-start-1 max-[1040px]:row-start-2'}>
       {#each shelves as [shelf, on] (shelf)}
         <section>
           <h2 class="mt-6.5 mb-1.5 text-[15px] font-[640] text-quiet">{shelf}</h2>

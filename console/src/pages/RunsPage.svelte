@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import { untrack } from 'svelte';
   import { linkOfKept } from '../lib/answers';
   import { cancelRun, listReceipts, listReports, messageOf, type Receipt, type ReportSummary } from '../lib/api';
@@ -78,38 +79,45 @@
   const cell = 'border-b border-line px-2.5 py-1.5 align-top max-[700px]:block max-[700px]:border-0 max-[700px]:px-0 max-[700px]:py-px';
 </script>
 
-<svelte:head><title>Runs · Pike Gate</title></svelte:head>
+<svelte:head><title>{say('Runs · Pike Gate')}</title></svelte:head>
 
 <div class="mx-auto max-w-[1180px] p-6">
-  <PageHead title="Runs" />
+  <PageHead title={say('Runs')} />
   <form class="my-3 flex flex-wrap gap-x-4.5 gap-y-2" onsubmit={(e) => e.preventDefault()}>
-    <Field name="Report">
+    <Field name={say('Report')}>
       <select
         class="select w-auto bg-field text-sm max-[420px]:max-w-[190px]"
         value={wanted.get('report') ?? ''}
         onchange={(e) => want('report', e.currentTarget.value)}
       >
-        <option value="">all</option>
+        <option value="">{say('all')}</option>
         {#each reports as r (r.name)}<option value={r.name}>{r.title}</option>{/each}
       </select>
     </Field>
-    <Field name="Ended">
+    <Field name={say('Ended')}>
       <select class="select w-auto bg-field text-sm" value={wanted.get('state') ?? ''} onchange={(e) => want('state', e.currentTarget.value)}>
-        <option value="">in any way</option>
+        <option value="">{say('in any way')}</option>
         {#each Object.entries(outcomes) as [state, words] (state)}<option value={state}>{words}</option>{/each}
       </select>
     </Field>
-    {@render text('Day', 'day', 'any, or yesterday, or 3 Nov')}
-    {@render text('Person', 'person', 'anybody')}
+    {@render text(say('Day'), 'day', 'any, or yesterday, or 3 Nov')}
+    {@render text(say('Person'), 'person', 'anybody')}
   </form>
   {#if failed}<Notice kind="failed">{failed}</Notice>{/if}
   {#if receipts && receipts.length === 0}
-    <p class="text-quiet" role="status">Nothing was run that fits.</p>
+    <p class="text-quiet" role="status">{say('Nothing was run that fits.')}</p>
   {:else if receipts}
     <DataTable
-      caption="Runs, the latest first"
+      caption={say('Runs, the latest first')}
       class="max-[700px]:block max-[700px]:[&_tbody]:block max-[700px]:[&_thead]:hidden"
-      heads={[{ text: 'Receipt' }, { text: 'When' }, { text: 'Who' }, { text: 'Report' }, { text: 'Outcome' }, { text: 'Took', isNumber: true }]}
+      heads={[
+        { text: say('Receipt') },
+        { text: say('When') },
+        { text: say('Who') },
+        { text: say('Report') },
+        { text: say('Outcome') },
+        { text: say('Took'), isNumber: true },
+      ]}
     >
       {#snippet rows()}
         {#each receipts ?? [] as r (r.id)}
@@ -122,23 +130,23 @@
             <td class={cell} class:text-brick={!well && r.state !== 'running'}>
               {#if r.progress}
                 <span role="status">{progressText(r.progress)}</span>
-                <button type="button" class="btn-plain" onclick={() => void cancel(r.id)} aria-label="Cancel run {r.id}">Cancel</button>
+                <button type="button" class="btn-plain" onclick={() => void cancel(r.id)} aria-label={say('Cancel run {0}', r.id)}>{say('Cancel')}</button>
               {:else}
                 <span class="whitespace-nowrap">{well ? recordsOf(r) : outcomes[r.state]}</span>
-                {#if r.kept_until}<br /><a href={linkOfKept(r)} onclick={follow} aria-label="its records, run {r.id}">its records</a>{/if}
+                {#if r.kept_until}<br /><a href={linkOfKept(r)} onclick={follow} aria-label={say('its records, run {0}', r.id)}>{say('its records')}</a>{/if}
               {/if}
             </td>
-            <td class="{cell} text-right whitespace-nowrap max-[700px]:text-left">{tookText(r.took_ms)}</td>
+            <td class="{cell} text-end whitespace-nowrap max-[700px]:text-start">{tookText(r.took_ms)}</td>
           </tr>
         {/each}
       {/snippet}
     </DataTable>
     {#if isMore}<p class="px-2.5 py-3">
-        <button type="button" class="btn-plain" onclick={more}>Show earlier runs</button>
+        <button type="button" class="btn-plain" onclick={more}>{say('Show earlier runs')}</button>
       </p>{/if}
   {:else if !failed}
     <!-- as high as a list, so that nothing moves once that is here -->
-    <p class="min-h-screen text-quiet" role="status">Reading what was run…</p>
+    <p class="min-h-screen text-quiet" role="status">{say('Reading what was run…')}</p>
   {/if}
 </div>
 

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import type { Shown } from '../lib/api';
   import type { ReportRun } from '../lib/run.svelte';
   import DownloadCsv from './DownloadCsv.svelte';
@@ -17,7 +18,7 @@
   {#if !alone}
     <div class="flex flex-wrap items-baseline justify-between gap-x-4">
       <h2 class="text-base font-[660]">{section.label}</h2>
-      <DownloadCsv {run} section={section.section} disabled={run.stale} label="Download CSV" />
+      <DownloadCsv {run} section={section.section} disabled={run.stale} label={say('Download CSV')} />
     </div>
   {/if}
   {#if section.says}<p class="mb-1 text-sm text-quiet">{section.says}</p>{/if}
@@ -27,6 +28,13 @@
   {#if section.problem}
     <p class="text-brick">{section.problem}</p>
   {:else}
-    <Records {section} label={alone ? 'Records' : section.label} more={() => run.more(section.section)} whole={run.printing} sorted={run.view.sort} {sort} />
+    <Records
+      {section}
+      label={alone ? say('Records') : section.label}
+      more={() => run.more(section.section)}
+      whole={run.printing}
+      sorted={run.view.sort}
+      {sort}
+    />
   {/if}
 </section>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import { popup } from '../lib/popup';
   import type { Column, ReportInfo, View } from '../lib/api';
 
@@ -15,7 +16,7 @@
       if (['date', 'datetime', 'instant'].includes(c.type))
         return units
           .filter((u) => u !== 'hour_of_day' || c.type !== 'date')
-          .map((by) => ({ value: `${c.name} ${by}`, text: `${c.label}, by ${by.replaceAll('_', ' ')}` }));
+          .map((by) => ({ value: `${c.name} ${by}`, text: say('{0}, by {1}', c.label, by.replaceAll('_', ' ')) }));
       return ['decimal', 'number'].includes(c.type) ? [] : [{ value: c.name, text: c.label }];
     }),
   );
@@ -48,7 +49,7 @@
 <div class="flex flex-wrap items-start gap-x-3 gap-y-1.5 text-sm print:hidden">
   {#if may('columns') && !view.group}
     <details use:popup class="relative">
-      <summary class="btn-plain cursor-pointer list-none">Columns</summary>
+      <summary class="btn-plain cursor-pointer list-none">{say('Columns')}</summary>
       <ul class="popup w-72">
         {#each listed as column (column.name)}
           {@const isShown = shown.includes(column.name)}
@@ -58,8 +59,11 @@
               {column.label}
             </label>
             {#if isShown}
-              <button type="button" class="btn-plain px-1.5 py-0" aria-label="Move {column.label} forward" onclick={() => move(column.name, -1)}>↑</button>
-              <button type="button" class="btn-plain px-1.5 py-0" aria-label="Move {column.label} back" onclick={() => move(column.name, 1)}>↓</button>
+              <button type="button" class="btn-plain px-1.5 py-0" aria-label={say('Move {0} forward', column.label)} onclick={() => move(column.name, -1)}
+                >↑</button
+              >
+              <button type="button" class="btn-plain px-1.5 py-0" aria-label={say('Move {0} back', column.label)} onclick={() => move(column.name, 1)}>↓</button
+              >
             {/if}
           </li>
         {/each}
@@ -68,12 +72,12 @@
   {/if}
   {#if may('group')}
     <label class="flex items-center gap-1.5 text-quiet">
-      Group by
+      {say('Group by')}
       <select class="select w-auto py-1 text-sm text-ink" value={grouped} onchange={(e) => group(e.currentTarget.value)}>
-        <option value="">nothing</option>
+        <option value="">{say('nothing')}</option>
         {#each groups as g (g.value)}<option value={g.value}>{g.text}</option>{/each}
       </select>
     </label>
   {/if}
-  {#if isChanged}<button type="button" class="btn-plain" onclick={() => see({})}>As published</button>{/if}
+  {#if isChanged}<button type="button" class="btn-plain" onclick={() => see({})}>{say('As published')}</button>{/if}
 </div>

@@ -18,7 +18,7 @@
         <th
           scope="col"
           aria-sort={head.sort?.order}
-          class="border-b-[1.5px] border-edge px-2.5 py-1.5 text-sm font-[640] whitespace-nowrap {head.isNumber ? 'text-right' : 'text-left'}"
+          class="border-b-[1.5px] border-edge px-2.5 py-1.5 text-sm font-[640] whitespace-nowrap {head.isNumber ? 'text-end' : 'text-start'}"
         >
           {#if head.sort}
             <button type="button" class="cursor-pointer font-[640] hover:underline" onclick={head.sort.press}

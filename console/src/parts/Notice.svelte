@@ -13,4 +13,4 @@
   };
 </script>
 
-<p class="mb-2 border-l-4 px-3.5 py-2 {looks[kind]} {more}" role={kind === 'failed' ? 'alert' : undefined} {...rest}>{@render children()}</p>
+<p class="mb-2 border-s-4 px-3.5 py-2 {looks[kind]} {more}" role={kind === 'failed' ? 'alert' : undefined} {...rest}>{@render children()}</p>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import type { Receipt } from '../lib/api';
   import { isDeveloper, workroomAt } from '../lib/person.svelte';
   import { follow } from '../lib/route.svelte';
@@ -23,6 +24,6 @@
 {#each runs as run, i (i)}{#if run.at && isDeveloper()}<a
       class="text-inherit decoration-edge decoration-dotted underline-offset-3 hover:bg-card hover:decoration-solid"
       href={workroomAt(run.at)}
-      title="Its definition"
+      title={say('Its definition')}
       onclick={follow}>{@render words(run)}</a
     >{:else}{@render words(run)}{/if}{/each}

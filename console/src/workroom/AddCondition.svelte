@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import type { Words } from './api';
   import { columnOptions } from './part';
   import PickPiece from './PickPiece.svelte';
@@ -8,10 +9,10 @@
 </script>
 
 <PickPiece
-  text="+ condition"
-  names="Add"
+  text={say('+ condition')}
+  names={say('Add')}
   look="add"
-  label="A condition on which column?"
+  label={say('A condition on which column?')}
   options={columnOptions(words)}
   pick={(column) => add({ [column]: 'present' })}
 />

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import { listReadings, type Reading, type Schema } from './api';
   import type { DraftEditor } from './draft.svelte';
   import Findings from './Findings.svelte';
@@ -36,14 +37,16 @@
   const cell = 'border-b border-line px-2 py-1.5 align-top';
 </script>
 
-<h2 class="mt-2 mb-1 text-sm font-[640]">Columns</h2>
+<h2 class="mt-2 mb-1 text-sm font-[640]">{say('Columns')}</h2>
 <!-- it scrolls, by keys too -->
 <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-<div class="overflow-x-auto" tabindex="0" role="region" aria-label="Columns">
+<div class="overflow-x-auto" tabindex="0" role="region" aria-label={say('Columns')}>
   <table class="w-full border-collapse text-sm">
     <thead>
       <tr
-        >{#each ['Name', 'Label', 'Means', 'More'] as head (head)}<th scope="col" class="border-b-[1.5px] border-edge px-2 py-1 text-left font-[640]">{head}</th
+        >{#each [say('Name'), say('Label'), say('Means'), say('More')] as head (head)}<th
+            scope="col"
+            class="border-b-[1.5px] border-edge px-2 py-1 text-start font-[640]">{head}</th
           >{/each}</tr
       >
     </thead>
@@ -53,13 +56,13 @@
         {@const label = textOf(entry(c.part, 'label'))}
         {@const reading = readings[c.key]}
         <tr>
-          <th scope="row" class="{cell} text-left font-[600]"
-            >{c.key}{#if key.includes(c.key)}<span class="font-normal text-quiet">{' '}key</span>{/if}</th
+          <th scope="row" class="{cell} text-start font-[600]"
+            >{c.key}{#if key.includes(c.key)}<span class="font-normal text-quiet">{' '}{say('key')}</span>{/if}</th
           >
           <td class={reading ? 'px-2 pt-1.5 align-top' : cell}
             ><input
               class="input w-[140px] bg-field text-sm"
-              aria-label="Label of {c.key}"
+              aria-label={say('Label of {0}', c.key)}
               value={label}
               onchange={(e) => change(path, 'label', e.currentTarget.value, !!entry(c.part, 'label'))}
             /></td
@@ -67,7 +70,7 @@
           <td class={reading ? 'px-2 pt-1.5 align-top' : cell}>
             <select
               class="select w-[110px] bg-field text-sm"
-              aria-label="What {c.key} means"
+              aria-label={say('What {0} means', c.key)}
               value={textOf(entry(c.part, 'type'))}
               onchange={(e) => change(path, 'type', e.currentTarget.value, !!entry(c.part, 'type'))}
             >
@@ -83,7 +86,7 @@
                 .filter((e) => !['label', 'type'].includes(e.key))
                 .map((e) => `${e.key} ${textOf(e.part)}`)
                 .join(', ') || '…'}
-              names="More of {c.key}"
+              names={say('More of {0}', c.key)}
               look={findingsAt(editor.draft?.findings ?? [], path).some((f) => !f.warning) ? 'wrong' : 'quiet'}
               {path}
             >
@@ -101,9 +104,9 @@
                               ? { op: 'add', path: '/key/-', value: c.key as never }
                               : { op: 'add', path: '/key', before: 'columns', value: [c.key] as never },
                           ],
-                    )}>{key.includes(c.key) ? 'Not of the key' : 'Make it of the key'}</button
+                    )}>{key.includes(c.key) ? say('Not of the key') : say('Make it of the key')}</button
                 >
-                <button type="button" class="btn-plain" onclick={() => void editor.edit([{ op: 'remove', path }])}>Remove</button>
+                <button type="button" class="btn-plain" onclick={() => void editor.edit([{ op: 'remove', path }])}>{say('Remove')}</button>
               </div>
             </Piece>
           </td>
@@ -114,13 +117,13 @@
               <ul class="flex flex-wrap gap-x-5">
                 {#each reading.values.slice(0, 4) as v, n (n)}
                   <li class="whitespace-nowrap">
-                    <code class="bg-transparent p-0 text-ink">{v.stored}</code> is read as {#if v.means}<b class="font-[600] text-ink">{v.means}</b>{:else}<b
-                        class="font-[600] text-brick">no date</b
-                      >{/if}
+                    <code class="bg-transparent p-0 text-ink">{v.stored}</code>
+                    {say('is read as')}
+                    {#if v.means}<b class="font-[600] text-ink">{v.means}</b>{:else}<b class="font-[600] text-brick">{say('no date')}</b>{/if}
                   </li>
                 {/each}
               </ul>
-              {#if reading.unread > 0}<p class="text-brick">{reading.unread} of {reading.looked} are no dates in this form.</p>{/if}
+              {#if reading.unread > 0}<p class="text-brick">{say('{0} of {1} are no dates in this form.', reading.unread, reading.looked)}</p>{/if}
             </td>
           </tr>
         {/if}

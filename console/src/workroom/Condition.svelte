@@ -1,13 +1,15 @@
 <script lang="ts">
+  import { counted, say } from '../lib/words';
   import { tick, type Snippet } from 'svelte';
   import { messageOf } from '../lib/api';
-  import { counted } from '../lib/format';
+  import {} from '../lib/format';
   import type { Words } from './api';
   import type { DraftEditor } from './draft.svelte';
   import Operand from './Operand.svelte';
   import PickPiece from './PickPiece.svelte';
   import Piece from './Piece.svelte';
-  import { columnOptions, conditionWords, entry, findingsAt, pointer, textOf, type Node } from './part';
+  import { columnOptions, entry, findingsAt, pointer, textOf, type Node } from './part';
+  import { conditionWords } from './spoken';
   import { promptText } from './templates';
   import { saveDraft } from './api';
 
@@ -61,20 +63,20 @@
 
 <PickPiece
   text={said.column}
-  names="Column"
+  names={say('Column')}
   look={isWrong(columnPath, true) ? 'wrong' : 'data'}
   path={columnPath}
-  label="Another column"
+  label={say('Another column')}
   chosen={node.column}
   options={columnOptions(words)}
   pick={setColumn}
 />
 <PickPiece
   text={said.op}
-  names="How it is compared"
+  names={say('How it is compared')}
   look={!op && words ? 'wrong' : 'data'}
   path={node.operandPath}
-  label="How it is compared"
+  label={say('How it is compared')}
   chosen={node.op}
   options={ops.map((o) => ({ value: o.op, text: o.said, note: o.note }))}
   pick={(to) => void setOp(to)}
@@ -90,13 +92,19 @@
             void editor.edit([
               node.ignoresCase ? { op: 'remove', path: `${columnPath}/ignore_case` } : { op: 'add', path: `${columnPath}/ignore_case`, value: true as never },
             ])}
-        /> in any case of letters</label
+        />
+        {say('in any case of letters')}</label
       >
     {/if}
   {/snippet}
 </PickPiece>
 {#if !isBare}
-  <Piece text={said.operand} names="Compared with" look={isWrong(node.operandPath, false) ? 'wrong' : prompt ? 'prompt' : 'data'} path="{node.operandPath}/">
+  <Piece
+    text={said.operand}
+    names={say('Compared with')}
+    look={isWrong(node.operandPath, false) ? 'wrong' : prompt ? 'prompt' : 'data'}
+    path="{node.operandPath}/"
+  >
     {#snippet children(close)}
       {#if words && column && op}
         <Operand
@@ -111,27 +119,36 @@
           }}
           ask={(name) => void ask(name, close)}
         />
-        {#if prompt}<p class="mt-2 border-t border-line pt-2 text-sm"><a href="/workroom/prompt/{encodeURIComponent(prompt)}">The question {prompt}</a></p>{/if}
+        {#if prompt}<p class="mt-2 border-t border-line pt-2 text-sm">
+            <a href="/workroom/prompt/{encodeURIComponent(prompt)}">{say('The question {0}', prompt)}</a>
+          </p>{/if}
       {:else}
-        <p class="text-sm">Choose a column and an operator that go together first.</p>
+        <p class="text-sm">{say('Choose a column and an operator that go together first.')}</p>
       {/if}
     {/snippet}
   </Piece>
 {/if}
-{#if asked?.optional && prompt}<span class="text-quiet">(if answered)</span>{:else if op?.note && op.note !== 'both ends included'}<span class="text-quiet"
-    >{op.note}</span
+{#if asked?.optional && prompt}<span class="text-quiet">{say('(if answered)')}</span>{:else if op?.note && op.note !== 'both ends included'}<span
+    class="text-quiet">{op.note}</span
   >{/if}
-{#if node.ignoresCase}<span class="text-quiet">in any case</span>{/if}
+{#if node.ignoresCase}<span class="text-quiet">{say('in any case')}</span>{/if}
 {@render menu()}
 {#if boundary && (node.op === 'before' || node.op === 'after')}
-  <div class="my-1 flex flex-wrap items-center gap-x-3 gap-y-1.5 border-l-3 border-amber bg-amber-tint px-3 py-1.5 text-[14.5px]/[1.35]">
+  <div class="my-1 flex flex-wrap items-center gap-x-3 gap-y-1.5 border-s-3 border-amber bg-amber-tint px-3 py-1.5 text-[14.5px]/[1.35]">
     <span class="flex-1"
-      >{counted(boundary, 'record')} {boundary === 1 ? 'lies' : 'lie'} on {said.operand} itself and {boundary === 1 ? 'is' : 'are'} left out.</span
+      >{say(
+        '{0} {1} on {2} itself and {3} left out.',
+        counted(boundary, '{0} record|{0} records'),
+        boundary === 1 ? 'lies' : 'lie',
+        said.operand,
+        boundary === 1 ? 'is' : 'are',
+      )}</span
     >
     <button
       type="button"
       class="btn-plain py-0.5"
-      onclick={() => void editor.edit([{ op: 'rename', path: node.operandPath, name: node.op === 'after' ? 'from' : 'through' }])}>Include that day</button
+      onclick={() => void editor.edit([{ op: 'rename', path: node.operandPath, name: node.op === 'after' ? 'from' : 'through' }])}
+      >{say('Include that day')}</button
     >
   </div>
 {/if}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import { messageOf, Refused } from '../lib/api';
   import Notice from '../parts/Notice.svelte';
   import { putFiles } from './api';
@@ -18,8 +19,8 @@
   async function connect(event: SubmitEvent) {
     event.preventDefault();
     failed = '';
-    if (!name) failed = 'Give it a name of some letters.';
-    else if (taken.includes(name)) failed = `There is a source ${name} already.`;
+    if (!name) failed = say('Give it a name of some letters.');
+    else if (taken.includes(name)) failed = say('There is a source {0} already.', name);
     if (failed) return;
     const lines = ['pikegate: 1', `source: ${name}`, `title: ${quoted(title.trim())}`, `zone: ${zone}`, `engine: ${engine}`];
     if (engine === 'sqlite') lines.push(`file: ${quoted(file.trim())}`);
@@ -36,39 +37,39 @@
 </script>
 
 <details class="mt-8">
-  <summary class="cursor-pointer text-[17px] font-[660] text-deep">Connect a database</summary>
+  <summary class="cursor-pointer text-[17px] font-[660] text-deep">{say('Connect a database')}</summary>
   <form class="mt-3 grid max-w-[560px] gap-3" onsubmit={connect}>
     {#if failed}<Notice kind="failed">{failed}</Notice>{/if}
     <label class="grid gap-1 font-[640]"
-      >Which kind?
+      >{say('Which kind?')}
       <select class="select bg-field font-normal" bind:value={engine}>
-        <option value="sqlite">an SQLite file</option>
+        <option value="sqlite">{say('an SQLite file')}</option>
         <option value="postgres">PostgreSQL</option>
         <option value="mariadb">MariaDB</option>
       </select></label
     >
     <label class="grid gap-1 font-[640]"
-      >What do people call it? <input class="input bg-field font-normal" bind:value={title} placeholder="Harbour office" autocomplete="off" /></label
+      >{say('What do people call it?')}
+      <input class="input bg-field font-normal" bind:value={title} placeholder={say('Harbour office')} autocomplete="off" /></label
     >
     {#if engine === 'sqlite'}
       <label class="grid gap-1 font-[640]"
-        >Its file <input class="input bg-field font-normal" bind:value={file} placeholder="harbour.db" autocomplete="off" /><span
-          class="text-sm font-normal text-quiet">A relative name lies in the service's directory.</span
+        >{say('Its file')} <input class="input bg-field font-normal" bind:value={file} placeholder="harbour.db" autocomplete="off" /><span
+          class="text-sm font-normal text-quiet">{say("A relative name lies in the service's directory.")}</span
         ></label
       >
     {:else}
       <label class="grid gap-1 font-[640]"
-        >The variable that has its address <input
-          class="input bg-field font-normal"
-          bind:value={variable}
-          placeholder="HARBOUR_DATABASE"
-          autocomplete="off"
-        /><span class="text-sm font-normal text-quiet">Set in the service's environment, as in {engine}://reader@host/database. It is never shown here.</span
+        >{say('The variable that has its address')}
+        <input class="input bg-field font-normal" bind:value={variable} placeholder="HARBOUR_DATABASE" autocomplete="off" /><span
+          class="text-sm font-normal text-quiet"
+          >{say("Set in the service's environment, as in {0}://reader@host/database. It is never shown here.", engine)}</span
         ></label
       >
     {/if}
-    <label class="grid gap-1 font-[640]">Days are taken by the clock of <input class="input bg-field font-normal" bind:value={zone} autocomplete="off" /></label
+    <label class="grid gap-1 font-[640]"
+      >{say('Days are taken by the clock of')} <input class="input bg-field font-normal" bind:value={zone} autocomplete="off" /></label
     >
-    <p><button class="btn bg-deep text-on-deep" type="submit">Connect</button></p>
+    <p><button class="btn bg-deep text-on-deep" type="submit">{say('Connect')}</button></p>
   </form>
 </details>

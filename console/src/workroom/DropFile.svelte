@@ -1,6 +1,7 @@
 <script lang="ts">
+  import { counted, say } from '../lib/words';
   import { messageOf, Refused, type Fault } from '../lib/api';
-  import { counted } from '../lib/format';
+  import {} from '../lib/format';
   import { go } from '../lib/route.svelte';
   import DataTable from '../parts/DataTable.svelte';
   import Notice from '../parts/Notice.svelte';
@@ -84,7 +85,7 @@
 
 <section
   class="mt-5 rounded-container border-2 border-dashed px-6 py-5 {over ? 'border-deep bg-tint' : 'border-edge bg-card'}"
-  aria-label="A file of records"
+  aria-label={say('A file of records')}
   ondragover={(e) => {
     e.preventDefault();
     over = true;
@@ -93,38 +94,39 @@
   ondrop={dropped}
 >
   <label class="flex flex-wrap items-center gap-3">
-    <span class="font-[640]">Drop a file of records here, or choose one:</span>
+    <span class="font-[640]">{say('Drop a file of records here, or choose one:')}</span>
     <input type="file" accept=".csv,.tsv,.txt,.xlsx,.json,.ndjson,.jsonl" onchange={(e) => void take(e.currentTarget.files?.[0])} />
-    <span class="text-sm text-quiet">CSV, XLSX, JSON. Nothing is loaded before you have seen what it would be.</span>
+    <span class="text-sm text-quiet">{say('CSV, XLSX, JSON. Nothing is loaded before you have seen what it would be.')}</span>
   </label>
   {#if file}
     <div class="mt-4 flex flex-wrap items-end gap-3">
       <label class="grid text-sm text-quiet"
-        >Table <input class="input w-[200px] bg-field text-sm" bind:value={table} onchange={() => void look()} autocomplete="off" /></label
+        >{say('Table')} <input class="input w-[200px] bg-field text-sm" bind:value={table} onchange={() => void look()} autocomplete="off" /></label
       >
       <label class="grid text-sm text-quiet"
-        >If it is there already
+        >{say('If it is there already')}
         <select class="select w-auto bg-field text-sm" bind:value={mode} onchange={() => void look()}>
-          <option value="new">do not load</option>
-          <option value="replace">replace its records</option>
-          <option value="append">add to them</option>
-          <option value="update">update by key</option>
+          <option value="new">{say('do not load')}</option>
+          <option value="replace">{say('replace its records')}</option>
+          <option value="append">{say('add to them')}</option>
+          <option value="update">{say('update by key')}</option>
         </select></label
       >
       {#if mode === 'update'}<label class="grid text-sm text-quiet"
-          >Key <input
+          >{say('Key')}
+          <input
             class="input w-[160px] bg-field text-sm"
             bind:value={keyColumns}
             onchange={() => void look()}
-            placeholder="column, column"
+            placeholder={say('column, column')}
             autocomplete="off"
           /></label
         >{/if}
       {#if !embedded}<label class="grid text-sm text-quiet"
-          >Days are taken by the clock of <input class="input w-[200px] bg-field text-sm" bind:value={zone} autocomplete="off" /></label
+          >{say('Days are taken by the clock of')} <input class="input w-[200px] bg-field text-sm" bind:value={zone} autocomplete="off" /></label
         >{/if}
       <button type="button" class="btn bg-deep text-on-deep" disabled={busy || !table || (!!problem && !report)} onclick={() => void ask(false)}
-        >{busy ? 'Reading…' : report ? `Load ${counted(report.read - report.refusals, 'row')}` : 'Load'}</button
+        >{busy ? say('Reading…') : report ? say('Load {0}', counted(report.read - report.refusals, '{0} row|{0} rows')) : say('Load')}</button
       >
     </div>
   {/if}
@@ -136,26 +138,29 @@
   {/if}
   {#if report}
     <div class="mt-3 overflow-x-auto">
-      <DataTable caption="What the columns seem to be" heads={[{ text: 'Column' }, { text: 'Seems to be' }, { text: 'Written' }, { text: 'The first rows' }]}>
+      <DataTable
+        caption={say('What the columns seem to be')}
+        heads={[{ text: say('Column') }, { text: say('Seems to be') }, { text: say('Written') }, { text: say('The first rows') }]}
+      >
         {#snippet rows()}
           {#each report!.columns as c, i (i)}
             <tr class="[&>td]:border-b [&>td]:border-line [&>td]:px-2.5 [&>td]:py-1 [&>td]:align-top">
               <td class="font-[600]">{c.name}</td>
               <td
-                >{c.type}{#if c.share < 1}<span class="text-sm text-amber">{' '}{Math.round(c.share * 100)} % fit</span>{/if}</td
+                >{c.type}{#if c.share < 1}<span class="text-sm text-amber">{' '}{say('{0} % fit', Math.round(c.share * 100))}</span>{/if}</td
               >
               <td>
                 {#if c.or_written}
                   <select
                     class="select w-auto bg-field text-sm"
-                    aria-label="How {c.name} is written"
+                    aria-label={say('How {0} is written', c.name)}
                     value={dates[c.name] ?? ''}
                     onchange={(e) => {
                       dates[c.name] = e.currentTarget.value;
                       void look();
                     }}
                   >
-                    <option value="">choose: both would fit</option>
+                    <option value="">{say('choose: both would fit')}</option>
                     <option value={c.written}>{c.written}</option>
                     <option value={c.or_written}>{c.or_written}</option>
                   </select>
@@ -173,18 +178,22 @@
       </DataTable>
     </div>
     <p class="mt-2 text-sm" role="status">
-      {counted(report.read, 'row')} read, {report.refusals === 0 ? 'all fit' : `${counted(report.refusals, 'row')} do not fit`}.
-      {#if report.refusals > 0}<label class="ml-2"
-          ><input type="checkbox" class="checkbox" bind:checked={refuse} onchange={() => void look()} /> load without them</label
+      {say(
+        '{0} read, {1}.',
+        counted(report.read, '{0} row|{0} rows'),
+        report.refusals === 0 ? say('all fit') : say('{0} do not fit', counted(report.refusals, '{0} row|{0} rows')),
+      )}
+      {#if report.refusals > 0}<label class="ms-2"
+          ><input type="checkbox" class="checkbox" bind:checked={refuse} onchange={() => void look()} /> {say('load without them')}</label
         >{/if}
     </p>
     {#each report.notes ?? [] as note, i (i)}<Notice kind="warning">{note}</Notice>{/each}
     {#if refused.length > 0}
       <details class="text-sm">
-        <summary class="cursor-pointer text-deep">Rows that do not fit</summary>
+        <summary class="cursor-pointer text-deep">{say('Rows that do not fit')}</summary>
         <ul>
           {#each refused.slice(0, 50) as r, i (i)}<li>
-              line {r.line}: {r.reason} <span class="text-quiet">{r.fields.join(', ').slice(0, 120)}</span>
+              {say('line {0}: {1}', r.line, r.reason)} <span class="text-quiet">{r.fields.join(', ').slice(0, 120)}</span>
             </li>{/each}
         </ul>
       </details>

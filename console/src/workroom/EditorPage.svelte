@@ -1,7 +1,8 @@
 <script lang="ts">
+  import { counted, say } from '../lib/words';
   import { tick } from 'svelte';
   import { messageOf } from '../lib/api';
-  import { counted } from '../lib/format';
+  import {} from '../lib/format';
   import { workroomAt } from '../lib/person.svelte';
   import { currentUrl, follow, go } from '../lib/route.svelte';
   import { ReportRun } from '../lib/run.svelte';
@@ -66,10 +67,10 @@
   /** The columns of a dataset on a table or on SQL have a table of their own. */
   const hasColumns = $derived(kind === 'dataset' && entry(form, 'columns')?.kind === 'mapping');
   const views: [View, string][] = $derived([
-    ['form', isSentence ? 'Sentence' : 'Fields'],
-    ['file', 'File'],
-    ['both', 'Both'],
-    ['changes', 'Changes'],
+    ['form', isSentence ? say('Sentence') : say('Fields')],
+    ['file', say('File')],
+    ['both', say('Both')],
+    ['changes', say('Changes')],
   ]);
 
   definitionSchema().then(
@@ -247,36 +248,36 @@
   }
 
   const kindWords: Record<string, string> = {
-    query: 'Query',
-    filter: 'Filter',
-    prompt: 'Question',
-    report: 'Report',
-    dataset: 'Dataset',
-    source: 'Source',
-    proof: 'Proof',
-    period: 'Period of the business',
+    query: say('Query'),
+    filter: say('Filter'),
+    prompt: say('Question'),
+    report: say('Report'),
+    dataset: say('Dataset'),
+    source: say('Source'),
+    proof: say('Proof'),
+    period: say('Period of the business'),
   };
   const standing = $derived.by(() => {
     const d = editor.draft;
     if (!d) return '';
-    if (!editor.isDraft) return `published, revision ${d.latest}`;
-    if (d.base === 0) return 'new, not published yet';
-    return `draft, ${counted(d.changes.length, 'change')} since revision ${d.base}`;
+    if (!editor.isDraft) return say('published, revision {0}', d.latest);
+    if (d.base === 0) return say('new, not published yet');
+    return say('draft, {0} since revision {1}', counted(d.changes.length, '{0} change|{0} changes'), d.base);
   });
 </script>
 
-<svelte:head><title>{name} · Workroom · Pike Gate</title></svelte:head>
+<svelte:head><title>{say('{0} · Workroom · Pike Gate', name)}</title></svelte:head>
 <svelte:window onkeydown={key} />
 
 <div class="grid min-h-[calc(100vh-52px)] {run ? 'grid-cols-[minmax(0,1fr)_452px] max-[1000px]:grid-cols-1' : ''}">
-  <section class="min-w-0 px-7 py-5 max-[700px]:p-4" aria-label="The definition">
+  <section class="min-w-0 px-7 py-5 max-[700px]:p-4" aria-label={say('The definition')}>
     <div class="flex flex-wrap items-end justify-between gap-x-4 gap-y-2">
       <div class="min-w-0">
         <h1 class="text-[25px]/[1.15] font-[680] break-words">{name}</h1>
         <p class="text-sm text-quiet">
           {kindWords[kind] ?? kind} ·
-          <span role="status">{standing}{editor.busy || editor.typed !== undefined ? ', saving…' : ''}</span>{#if uses.length > 0}{' '}· used by
-            <Piece text={counted(uses.length, 'definition')} names="Used by" look="quiet">
+          <span role="status">{standing}{editor.busy || editor.typed !== undefined ? say(', saving…') : ''}</span>{#if uses.length > 0}{' '}{say('· used by')}
+            <Piece text={counted(uses.length, '{0} definition|{0} definitions')} names={say('Used by')} look="quiet">
               <ul class="grid gap-1 text-sm">
                 {#each uses as u (`${u.kind} ${u.name}`)}<li>
                     <a href="/workroom/{u.kind}/{encodeURIComponent(u.name)}" onclick={follow}>{u.kind} {u.name}</a>
@@ -285,35 +286,33 @@
             </Piece>{/if}
           {#if editor.draft && editor.draft.base > 0}
             ·
-            <Piece text="rename" names="Action" look="quiet">
+            <Piece text={say('rename')} names={say('Action')} look="quiet">
               <form class="grid gap-2" onsubmit={rename}>
                 <label class="text-sm"
-                  >A new name, for it and wherever it is used <input
-                    class="input bg-field text-sm"
-                    bind:value={newName}
-                    placeholder={name}
-                    autocomplete="off"
-                  /></label
+                  >{say('A new name, for it and wherever it is used')}
+                  <input class="input bg-field text-sm" bind:value={newName} placeholder={name} autocomplete="off" /></label
                 >
-                <button class="btn-plain" type="submit">Rename and publish</button>
+                <button class="btn-plain" type="submit">{say('Rename and publish')}</button>
               </form>
             </Piece>
           {/if}
           {#if editor.draft}
             ·
-            <Piece text="copy" names="Action" look="quiet">
+            <Piece text={say('copy')} names={say('Action')} look="quiet">
               <form class="grid gap-2" onsubmit={copy}>
-                <label class="text-sm">The name of the copy <input class="input bg-field text-sm" bind:value={copyName} autocomplete="off" /></label>
-                <button class="btn-plain" type="submit">Copy</button>
+                <label class="text-sm">{say('The name of the copy')} <input class="input bg-field text-sm" bind:value={copyName} autocomplete="off" /></label>
+                <button class="btn-plain" type="submit">{say('Copy')}</button>
               </form>
             </Piece>
           {/if}
         </p>
       </div>
       <div class="flex flex-wrap items-center gap-2">
-        <button type="button" class="btn-plain" disabled={!editor.draft?.undo} onclick={() => void editor.step('undo')} title="Ctrl Z">Undo</button>
-        <button type="button" class="btn-plain" disabled={!editor.draft?.redo} onclick={() => void editor.step('redo')} title="Ctrl Shift Z">Redo</button>
-        <div class="flex overflow-hidden rounded-base border border-line text-sm" role="group" aria-label="View">
+        <button type="button" class="btn-plain" disabled={!editor.draft?.undo} onclick={() => void editor.step('undo')} title="Ctrl Z">{say('Undo')}</button>
+        <button type="button" class="btn-plain" disabled={!editor.draft?.redo} onclick={() => void editor.step('redo')} title="Ctrl Shift Z"
+          >{say('Redo')}</button
+        >
+        <div class="flex overflow-hidden rounded-base border border-line text-sm" role="group" aria-label={say('View')}>
           {#each views as [v, text] (v)}
             <button
               type="button"
@@ -324,15 +323,15 @@
           {/each}
         </div>
         {#if kind === 'dataset' && editor.draft?.sound}
-          <a class="btn-plain no-underline" href="/workroom/start?dataset={encodeURIComponent(name)}" onclick={follow}>New report of it</a>
+          <a class="btn-plain no-underline" href="/workroom/start?dataset={encodeURIComponent(name)}" onclick={follow}>{say('New report of it')}</a>
         {/if}
-        <a class="btn bg-deep text-on-deep no-underline" href="/workroom/changes" onclick={follow}>Check and publish</a>
+        <a class="btn bg-deep text-on-deep no-underline" href="/workroom/changes" onclick={follow}>{say('Check and publish')}</a>
       </div>
     </div>
     <div class="mt-3.5 grid gap-2">
       {#if editor.failed}<Notice kind="failed">{editor.failed}</Notice>{/if}
       {#if editor.note}<Notice kind="failed">{editor.note}</Notice>{/if}
-      {#each editor.draft?.others ?? [] as o (o.person)}<Notice kind="warning">{o.person} is writing on this {kind} too.</Notice>{/each}
+      {#each editor.draft?.others ?? [] as o (o.person)}<Notice kind="warning">{say('{0} is writing on this {1} too.', o.person, kind)}</Notice>{/each}
       {#if (editor.draft?.theirs?.length ?? 0) > 0}<Theirs {editor} />{/if}
       {#if editor.draft && schema}
         {#if view === 'changes'}
@@ -342,11 +341,11 @@
             {#if view !== 'file'}
               <div class="min-w-0">
                 {#if !form}
-                  <Notice kind="failed">The text is not one that can be read: it is shown as fields again once it is mended in the file.</Notice>
+                  <Notice kind="failed">{say('The text is not one that can be read: it is shown as fields again once it is mended in the file.')}</Notice>
                   <Findings {editor} {findings} />
                 {:else}
                   {#if editor.draft.stale}
-                    <Notice kind="failed">The text cannot be read just now. This is what it said before; mend it in the file.</Notice>
+                    <Notice kind="failed">{say('The text cannot be read just now. This is what it said before; mend it in the file.')}</Notice>
                   {/if}
                   <Findings {editor} findings={findings.filter((f) => f.path === '')} />
                   <div inert={editor.draft.stale} class={editor.draft.stale ? 'opacity-60' : ''}>
@@ -378,24 +377,26 @@
           </div>
         {/if}
         {#if editor.draft.elsewhere.length > 0}
-          <section class="mt-3" aria-label="Elsewhere">
-            <h2 class="mb-1 text-[15px] font-[660]">What this does elsewhere</h2>
+          <section class="mt-3" aria-label={say('Elsewhere')}>
+            <h2 class="mb-1 text-[15px] font-[660]">{say('What this does elsewhere')}</h2>
             {#each editor.draft.elsewhere.slice(0, mostElsewhere) as f, i (i)}
-              <p class="border-l-3 px-3 py-1 text-[14.5px] {f.warning ? 'border-amber bg-amber-tint' : 'border-brick bg-brick-tint'}">
+              <p class="border-s-3 px-3 py-1 text-[14.5px] {f.warning ? 'border-amber bg-amber-tint' : 'border-brick bg-brick-tint'}">
                 <a href="/workroom/{f.kind}/{encodeURIComponent(f.name)}" onclick={follow}>{f.kind} {f.name}</a>: {f.message}.
                 {#if f.code === 'prompt_not_asked'}
-                  <button type="button" class="btn-plain py-0.5" onclick={() => void askThere(f)}>Ask it there</button>
+                  <button type="button" class="btn-plain py-0.5" onclick={() => void askThere(f)}>{say('Ask it there')}</button>
                 {/if}
               </p>
             {/each}
-            {#if editor.draft.elsewhere.length > mostElsewhere}<p class="text-sm text-quiet">and {editor.draft.elsewhere.length - mostElsewhere} more</p>{/if}
+            {#if editor.draft.elsewhere.length > mostElsewhere}<p class="text-sm text-quiet">
+                {say('and {0} more', editor.draft.elsewhere.length - mostElsewhere)}
+              </p>{/if}
           </section>
         {/if}
       {/if}
     </div>
   </section>
   {#if run}
-    <aside class="min-w-0 border-l border-line bg-card max-[1000px]:border-t max-[1000px]:border-l-0" aria-label="As it would run">
+    <aside class="min-w-0 border-s border-line bg-card max-[1000px]:border-s-0 max-[1000px]:border-t" aria-label={say('As it would run')}>
       <Trial {editor} {run} open={openAt} />
     </aside>
   {/if}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import type { DraftEditor } from './draft.svelte';
   import { go } from '../lib/route.svelte';
   import { messageOf } from '../lib/api';
@@ -28,7 +29,7 @@
 
 {#each findings as f, i (i)}
   <div
-    class="my-1 flex flex-wrap items-center gap-x-3 gap-y-1.5 border-l-3 px-3 py-1.5 text-[14.5px]/[1.35] {f.warning
+    class="my-1 flex flex-wrap items-center gap-x-3 gap-y-1.5 border-s-3 px-3 py-1.5 text-[14.5px]/[1.35] {f.warning
       ? 'border-amber bg-amber-tint'
       : 'border-brick bg-brick-tint'}"
   >
@@ -36,13 +37,16 @@
     {#each f.suggestions ?? [] as text, n (n)}
       {@const proposed = questionIn(text)}
       {#if proposed}
-        <button type="button" class="btn-plain py-0.5" onclick={() => void begin(proposed.name, proposed.text)}>Make the question {proposed.name}</button>
+        <button type="button" class="btn-plain py-0.5" onclick={() => void begin(proposed.name, proposed.text)}
+          >{say('Make the question {0}', proposed.name)}</button
+        >
       {:else}
         <button
           type="button"
           class="btn-plain max-w-full py-0.5 whitespace-pre-wrap"
           onclick={() => void editor.edit([{ op: 'mend', path: f.path, key: f.key, text }])}
-          >{#if isOne(text)}Write <code class="bg-transparent p-0">{text}</code>{:else}<code class="bg-transparent p-0 text-left">{text}</code>{/if}</button
+          >{#if isOne(text)}{say('Write')} <code class="bg-transparent p-0">{text}</code>{:else}<code class="bg-transparent p-0 text-start">{text}</code
+            >{/if}</button
         >
       {/if}
     {/each}

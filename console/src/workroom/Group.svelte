@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { numberText, say } from '../lib/words';
   import { tick } from 'svelte';
   import AddCondition from './AddCondition.svelte';
   import type { Words } from './api';
@@ -7,7 +8,8 @@
   import Findings from './Findings.svelte';
   import Group from './Group.svelte';
   import { movable } from './movable';
-  import { conditionWords, findingsAt, groups, moveTo, partsOf, pointer, wrap, type Logic, type Node } from './part';
+  import { findingsAt, groups, moveTo, partsOf, pointer, wrap, type Logic, type Node } from './part';
+  import { conditionWords } from './spoken';
   import PickPiece from './PickPiece.svelte';
   import Piece from './Piece.svelte';
 
@@ -32,16 +34,16 @@
   const filters = $derived((words?.filters ?? []).map((f) => ({ value: f, text: f })));
   let over = $state(false);
 
-  const said: Record<Logic, string> = { all: 'of these hold', any: 'of these holds', none: 'of these holds' };
+  const said: Record<Logic, string> = { all: say('of these hold'), any: say('of these holds'), none: say('of these holds') };
   // What a screen reader says of it as a whole.
   const label = $derived.by(() => {
     if (node.is === 'group') return `${node.logic} ${said[node.logic]}`;
-    if (node.is === 'filter') return `the filter ${node.name} holds`;
-    if (node.is === 'other') return `${node.text || 'nothing'} is no condition yet`;
+    if (node.is === 'filter') return say('the filter {0} holds', node.name);
+    if (node.is === 'other') return say('{0} is no condition yet', node.text || 'nothing');
     const { column, op, operand } = conditionWords(node, words);
     return `${column} ${op} ${operand}`.trim();
   });
-  const count = (n: number | undefined) => (n === undefined ? '' : n.toLocaleString('en'));
+  const count = (n: number | undefined) => (n === undefined ? '' : numberText(n));
 
   async function move(edits: ReturnType<typeof moveTo>, to?: string) {
     if (!(await editor.edit(edits)) || !to) return;
@@ -68,11 +70,11 @@
 
   type Action = { text: string; do: () => unknown };
   const actions = $derived<Action[]>([
-    ...(list && list.index > 0 ? [{ text: 'Move up', do: () => move(moveTo(node.path, list.path, list.index - 1)) }] : []),
-    ...(list && list.index < list.of - 1 ? [{ text: 'Move down', do: () => move(moveTo(node.path, list.path, list.index + 2)) }] : []),
-    ...(list ? groups.map((logic) => ({ text: `Put into a group of its own: ${logic}`, do: () => editor.edit(wrap(node.path, logic)) })) : []),
-    ...(canGoOut ? [{ text: 'Take out of this group', do: out }] : []),
-    { text: 'Remove', do: remove },
+    ...(list && list.index > 0 ? [{ text: say('Move up'), do: () => move(moveTo(node.path, list.path, list.index - 1)) }] : []),
+    ...(list && list.index < list.of - 1 ? [{ text: say('Move down'), do: () => move(moveTo(node.path, list.path, list.index + 2)) }] : []),
+    ...(list ? groups.map((logic) => ({ text: say('Put into a group of its own: {0}', logic), do: () => editor.edit(wrap(node.path, logic)) })) : []),
+    ...(canGoOut ? [{ text: say('Take out of this group'), do: out }] : []),
+    { text: say('Remove'), do: remove },
   ]);
 
   const ways = movable(() => ({
@@ -86,14 +88,14 @@
 </script>
 
 {#snippet menu()}
-  <Piece text="⋯" names="More for this condition" look="quiet">
+  <Piece text="⋯" names={say('More for this condition')} look="quiet">
     {#snippet children(close)}
       <ul class="grid">
         {#each actions as a (a.text)}
           <li>
             <button
               type="button"
-              class="w-full cursor-pointer px-2 py-1 text-left hover:bg-tint focus:bg-tint"
+              class="w-full cursor-pointer px-2 py-1 text-start hover:bg-tint focus:bg-tint"
               onclick={() => {
                 close();
                 void a.do();
@@ -121,14 +123,14 @@
   {#if node.is === 'group'}
     <PickPiece
       text={node.logic}
-      names="Of the conditions below"
+      names={say('Of the conditions below')}
       path={node.path + pointer(node.logic)}
-      label="Which of them must hold"
+      label={say('Which of them must hold')}
       chosen={node.logic}
       options={groups.map((g) => ({
         value: g,
         text: g,
-        note: `${g === 'all' ? 'each of them holds' : g === 'any' ? 'one of them holds at least' : 'not one of them holds'}${counts[`${node.path} ${g}`] === undefined ? '' : `: ${count(counts[`${node.path} ${g}`])} records`}`,
+        note: `${g === 'all' ? say('each of them holds') : g === 'any' ? say('one of them holds at least') : say('not one of them holds')}${counts[`${node.path} ${g}`] === undefined ? '' : say(': {0} records', count(counts[`${node.path} ${g}`]))}`,
       }))}
       pick={(to) => {
         if (to !== node.logic) void editor.edit([{ op: 'rename', path: node.path + pointer(node.logic), name: to }]);
@@ -137,26 +139,35 @@
     <span class="text-quiet"
       >{said[node.logic]}{#if counts[`${node.path} any`] !== undefined && counts[`${node.path} all`] !== undefined}{' '}({count(
           counts[`${node.path} ${node.logic}`],
-        )}; {node.logic === 'any' ? `all of them: ${count(counts[`${node.path} all`])}` : `any of them: ${count(counts[`${node.path} any`])}`}){/if}</span
+        )}; {node.logic === 'any'
+          ? say('all of them: {0}', count(counts[`${node.path} all`]))
+          : say('any of them: {0}', count(counts[`${node.path} any`]))}){/if}</span
     >
     {#if list}{@render menu()}{/if}
     <Findings {editor} findings={findings.filter((f) => f.path === node.path || f.path === node.path + pointer(node.logic))} />
-    <div class="ml-1.5 border-l-2 border-mark pl-4">
+    <div class="ms-1.5 border-s-2 border-mark ps-4">
       {#each node.nodes as child, i (child.path)}
         <Group {editor} {words} node={child} {asOf} {reload} {counts} list={{ path: node.path + pointer(node.logic), index: i, of: node.nodes.length }} />
       {/each}
       <div class="flex gap-3">
         <AddCondition {words} add={append} />
         <PickPiece
-          text="+ group"
-          names="Add"
+          text={say('+ group')}
+          names={say('Add')}
           look="add"
-          label="A group of which kind?"
+          label={say('A group of which kind?')}
           options={groups.map((g) => ({ value: g, text: g, note: said[g] }))}
           pick={(logic) => append({ [logic]: [] })}
         />
         {#if filters.length > 0}
-          <PickPiece text="+ filter" names="Add" look="add" label="Which filter?" options={filters} pick={(filter) => append({ filter })} />
+          <PickPiece
+            text={say('+ filter')}
+            names={say('Add')}
+            look="add"
+            label={say('Which filter?')}
+            options={filters}
+            pick={(filter) => append({ filter })}
+          />
         {/if}
       </div>
     </div>
@@ -164,23 +175,25 @@
     {#if node.is === 'condition'}
       <Condition {editor} {words} {node} {asOf} {reload} boundary={counts[`${node.path} boundary`]} {menu} />
     {:else if node.is === 'filter'}
-      <span class="text-quiet">the filter</span>
+      <span class="text-quiet">{say('the filter')}</span>
       <PickPiece
         text={node.name}
-        names="Filter"
+        names={say('Filter')}
         path={node.path}
-        label="Another filter"
+        label={say('Another filter')}
         chosen={node.name}
         options={filters}
         pick={(filter) => void editor.edit([{ op: 'set', path: `${node.path}/filter`, value: filter as never }])}
       >
         {#snippet below()}
-          <p class="mt-2 border-t border-line pt-2 text-sm"><a href="/workroom/filter/{encodeURIComponent(node.name)}">The filter {node.name}</a></p>
+          <p class="mt-2 border-t border-line pt-2 text-sm">
+            <a href="/workroom/filter/{encodeURIComponent(node.name)}">{say('The filter {0}', node.name)}</a>
+          </p>
         {/snippet}
       </PickPiece>
-      <span class="text-quiet">holds</span>
+      <span class="text-quiet">{say('holds')}</span>
     {:else}
-      <code class="border-b-2 border-dotted border-brick">{node.text || 'nothing'}</code> <span class="text-quiet">is no condition yet</span>
+      <code class="border-b-2 border-dotted border-brick">{node.text || 'nothing'}</code> <span class="text-quiet">{say('is no condition yet')}</span>
     {/if}
     {#if node.is !== 'condition'}{@render menu()}{/if}
     <Findings {editor} findings={findingsAt(findings, node.path)} />

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import { tick, type Snippet } from 'svelte';
   import { inRows } from '../lib/layout';
   import type { Edit, Part } from './api';
@@ -25,7 +26,7 @@
       const kind = entries(section)[0]?.key ?? '';
       const of = entry(section, kind);
       const query = textOf(entry(of, 'query'));
-      return { i, kind, label: textOf(entry(of, 'label')) || textOf(entry(of, 'summary')) || query || 'nothing yet', query };
+      return { i, kind, label: textOf(entry(of, 'label')) || textOf(entry(of, 'summary')) || query || say('nothing yet'), query };
     }),
   );
   // What is added is what one goes on with.
@@ -63,23 +64,23 @@
   const small = 'cursor-pointer px-1 text-[13px] text-quiet hover:text-deep';
 </script>
 
-<div class="grid gap-2 rounded-base bg-paper p-3" role="list" aria-label="The sections in their order">
+<div class="grid gap-2 rounded-base bg-paper p-3" role="list" aria-label={say('The sections in their order')}>
   {#each rows as row (row[0]!.i)}
     <div class="grid gap-2 {row[0]!.kind === 'table' ? '' : 'grid-cols-[repeat(auto-fit,minmax(150px,1fr))]'}" role="presentation">
       {#each row as s (s.i)}
-        <div role="listitem" class="border-l-3 {over === s.i ? 'border-deep' : 'border-transparent'}">
+        <div role="listitem" class="border-s-3 {over === s.i ? 'border-deep' : 'border-transparent'}">
           <button
             type="button"
-            class="w-full cursor-pointer rounded-base border bg-card px-3 py-2 text-left hover:bg-tint {s.i === chosen ? 'border-deep' : 'border-line'}"
+            class="w-full cursor-pointer rounded-base border bg-card px-3 py-2 text-start hover:bg-tint {s.i === chosen ? 'border-deep' : 'border-line'}"
             aria-pressed={s.i === chosen}
-            aria-label="{s.kind} {s.label}, {s.i + 1} of {sections.length}{faulty(s.i) ? ', with errors' : ''}"
-            title="Alt with the arrows moves it, Delete removes it"
+            aria-label={say('{0} {1}, {2} of {3}{4}', s.kind, s.label, s.i + 1, sections.length, faulty(s.i) ? say(', with errors') : '')}
+            title={say('Alt with the arrows moves it, Delete removes it')}
             data-section={at(s.i)}
             draggable="true"
             onclick={() => (chosen = s.i)}
             {...ways(s.i)}
           >
-            <span class="block text-[12.5px] text-quiet">{s.kind}{s.query && s.query !== s.label ? ` of ${s.query}` : ''}</span>
+            <span class="block text-[12.5px] text-quiet">{s.kind}{s.query && s.query !== s.label ? say(' of {0}', s.query) : ''}</span>
             <span class="block font-[640] [overflow-wrap:anywhere] {faulty(s.i) ? 'text-brick' : ''}">{s.label}</span>
           </button>
         </div>
@@ -88,24 +89,24 @@
   {/each}
 </div>
 {#if sections[chosen]}
-  <div class="rounded-base border border-line px-3 py-2" role="group" aria-label="sections {chosen + 1}">
+  <div class="rounded-base border border-line px-3 py-2" role="group" aria-label={say('sections {0}', chosen + 1)}>
     <p class="mb-1 flex items-baseline gap-2 text-sm text-quiet">
-      <span class="flex-1">Section {chosen + 1} of {sections.length}</span>
+      <span class="flex-1">{say('Section {0} of {1}', chosen + 1, sections.length)}</span>
       <button
         type="button"
         class={small}
         disabled={chosen === 0}
-        aria-label="Move sections {chosen + 1} up"
+        aria-label={say('Move sections {0} up', chosen + 1)}
         onclick={() => void move(moveTo(at(chosen), path, chosen - 1))}>↑</button
       >
       <button
         type="button"
         class={small}
         disabled={chosen === sections.length - 1}
-        aria-label="Move sections {chosen + 1} down"
+        aria-label={say('Move sections {0} down', chosen + 1)}
         onclick={() => void move(moveTo(at(chosen), path, chosen + 2))}>↓</button
       >
-      <button type="button" class={small} aria-label="Remove sections {chosen + 1}" onclick={() => remove(chosen)}>remove</button>
+      <button type="button" class={small} aria-label={say('Remove sections {0}', chosen + 1)} onclick={() => remove(chosen)}>{say('remove')}</button>
     </p>
     {@render fields(chosen)}
   </div>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import { readPhrase, type ColumnWord, type OpWord, type Part, type Words } from './api';
   import Pick from './Pick.svelte';
   import { entries, entry, items, scalarOf, textOf } from './part';
@@ -35,10 +36,10 @@
   );
   const ways = $derived(
     [
-      { way: 'value', text: 'A value' },
-      { way: 'ask', text: 'Ask for it' },
-      { way: 'column', text: 'A column' },
-      { way: 'person', text: 'The person' },
+      { way: 'value', text: say('A value') },
+      { way: 'ask', text: say('Ask for it') },
+      { way: 'column', text: say('A column') },
+      { way: 'person', text: say('The person') },
     ].filter((w) => w.way === 'value' || w.way === 'ask' || (w.way === 'column' && op.columns) || (w.way === 'person' && column.type === 'text')),
   );
   // svelte-ignore state_referenced_locally
@@ -102,7 +103,7 @@
   const choice = 'cursor-pointer border-b-2 px-1 pb-0.5';
 </script>
 
-<div class="mb-2 flex gap-3 text-sm" role="group" aria-label="Compared with">
+<div class="mb-2 flex gap-3 text-sm" role="group" aria-label={say('Compared with')}>
   {#each ways as w (w.way)}
     <button
       type="button"
@@ -116,13 +117,14 @@
   <form onsubmit={put} class="grid gap-2">
     {#if op.form === 'recurs'}
       <label class="text-sm text-quiet"
-        >Of <select class="select w-auto bg-field text-sm" bind:value={part}>
+        >{say('Of')}
+        <select class="select w-auto bg-field text-sm" bind:value={part}>
           {#each ['months', 'quarters', 'days', 'weekdays'] as p (p)}<option value={p}>{p}</option>{/each}
         </select></label
       >
       <input
         class="input bg-field text-sm"
-        aria-label="Which {part}"
+        aria-label={say('Which {0}', part)}
         placeholder={part === 'weekdays' ? 'Saturday, Sunday' : part === 'months' ? 'June, July' : '1, 2'}
         bind:value={recurs}
       />
@@ -130,13 +132,13 @@
       <textarea
         class="textarea bg-field text-sm"
         rows={op.form === 'range' ? 2 : 5}
-        aria-label={op.form === 'range' ? 'The least and the greatest, a line each' : 'One value a line'}
-        placeholder={op.form === 'range' ? 'least\ngreatest' : 'one value a line'}
+        aria-label={op.form === 'range' ? say('The least and the greatest, a line each') : say('One value a line')}
+        placeholder={op.form === 'range' ? 'least\ngreatest' : say('one value a line')}
         bind:value={typed}></textarea>
     {:else}
       <input
         class="input bg-field text-sm"
-        aria-label="Value"
+        aria-label={say('Value')}
         placeholder={op.form === 'period'
           ? 'last month, 2026, 1 Jun to 31 Aug 2026'
           : op.form === 'day'
@@ -151,17 +153,17 @@
     {#if isDated}<p class="min-h-[1.42em] text-[13.5px] {meaning?.refused ? 'text-brick' : 'text-deep'}" role="status">
         {meaning?.spelled ?? meaning?.refused ?? ''}
       </p>{/if}
-    <button class="btn bg-deep text-sm text-on-deep" type="submit">Set</button>
+    <button class="btn bg-deep text-sm text-on-deep" type="submit">{say('Set')}</button>
   </form>
 {:else if way === 'ask'}
   {#if fits.length + sided.length > 0}
     <Pick
-      label="A question that there is"
+      label={say('A question that there is')}
       chosen={prompt}
       options={[
         ...fits.map((p) => ({ value: p.name, text: p.ask, note: p.name, look: 'prompt' as const })),
         ...sided.flatMap((p) =>
-          ['start', 'end'].map((side) => ({ value: `${p.name} ${side}`, text: p.ask, note: `its ${side}, ${p.name}`, look: 'prompt' as const })),
+          ['start', 'end'].map((side) => ({ value: `${p.name} ${side}`, text: p.ask, note: say('its {0}, {1}', side, p.name), look: 'prompt' as const })),
         ),
       ]}
       pick={(value) => {
@@ -178,23 +180,24 @@
       ask(name);
     }}
   >
-    <label class="flex-1 text-sm text-quiet">A new question, named <input class="input bg-field text-sm" bind:value={name} autocomplete="off" /></label>
-    <button class="btn-plain" type="submit">Ask</button>
+    <label class="flex-1 text-sm text-quiet">{say('A new question, named')} <input class="input bg-field text-sm" bind:value={name} autocomplete="off" /></label
+    >
+    <button class="btn-plain" type="submit">{say('Ask')}</button>
   </form>
 {:else if way === 'column'}
   <Pick
-    label="A column"
+    label={say('A column')}
     chosen={textOf(entry(operand, 'column'))}
     options={others.map((c) => ({ value: c.name, text: c.label, note: c.name }))}
     pick={(value) => set({ column: value })}
   />
 {:else}
   <Pick
-    label="What is known of the person"
+    label={say('What is known of the person')}
     chosen={textOf(entry(operand, 'person'))}
     options={[
-      { value: 'name', text: 'their name' },
-      { value: 'role', text: 'their role' },
+      { value: 'name', text: say('their name') },
+      { value: 'role', text: say('their role') },
     ]}
     pick={(value) => set({ person: value })}
   />

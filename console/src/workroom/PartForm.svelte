@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import type { Edit, Part, Schema, Words } from './api';
   import Criteria from './Criteria.svelte';
   import type { DraftEditor } from './draft.svelte';
@@ -108,9 +109,9 @@
 </script>
 
 {#if way.refers === 'criteria'}
-  <div class="border-l-2 border-mark pl-3"><Criteria {editor} {words} {path} {asOf} {reload} /></div>
+  <div class="border-s-2 border-mark ps-3"><Criteria {editor} {words} {path} {asOf} {reload} /></div>
 {:else if part?.kind === 'mapping'}
-  <div class={top ? 'grid gap-y-3' : 'grid gap-y-2 border-l-2 border-line pl-3'}>
+  <div class={top ? 'grid gap-y-3' : 'grid gap-y-2 border-s-2 border-line ps-3'}>
     {#each entries(part).filter((e) => !without.includes(e.key)) as e, i (`${i} ${e.key}`)}
       {@const at = path + pointer(e.key)}
       {@const of = way.properties?.[e.key] ?? (typeof way.additionalProperties === 'object' ? way.additionalProperties : undefined)}
@@ -121,13 +122,16 @@
           {:else}
             <input
               class="input w-[180px] {field} font-[640]"
-              aria-label="Name in {humane(name)}"
+              aria-label={say('Name in {0}', humane(name))}
               value={e.key}
               onchange={(ev) => void editor.edit([{ op: 'rename', path: at, name: ev.currentTarget.value }])}
             />
           {/if}
-          {#if !(isScalar(e.part) && of)}<button type="button" class={small} aria-label="Remove {humane(e.key)}" onclick={() => void editor.edit(remove(at))}
-              >remove</button
+          {#if !(isScalar(e.part) && of)}<button
+              type="button"
+              class={small}
+              aria-label={say('Remove {0}', humane(e.key))}
+              onclick={() => void editor.edit(remove(at))}>{say('remove')}</button
             >{/if}
         </div>
         {#if of}
@@ -135,10 +139,12 @@
             <PartForm {editor} schema={of} {root} path={at} name={e.key} {names} {words} {asOf} {reload} />
           </div>
           {#if isScalar(e.part) && !(way.required ?? []).includes(e.key)}
-            <button type="button" class={small} aria-label="Remove {humane(e.key)}" onclick={() => void editor.edit(remove(at))}>remove</button>
+            <button type="button" class={small} aria-label={say('Remove {0}', humane(e.key))} onclick={() => void editor.edit(remove(at))}
+              >{say('remove')}</button
+            >
           {/if}
         {:else}
-          <p class="text-sm text-quiet">This is edited in the file.</p>
+          <p class="text-sm text-quiet">{say('This is edited in the file.')}</p>
         {/if}
       </div>
     {/each}
@@ -160,11 +166,17 @@
           input.value = '';
         }}
       >
-        <input class="input w-[180px] {field}" aria-label="Another name in {humane(name)}" placeholder="another name" list="{id}-entries" autocomplete="off" />
+        <input
+          class="input w-[180px] {field}"
+          aria-label={say('Another name in {0}', humane(name))}
+          placeholder={say('another name')}
+          list="{id}-entries"
+          autocomplete="off"
+        />
         {#if name === 'answers'}<datalist id="{id}-entries"
             >{#each names.prompt ?? [] as n (n)}<option value={n}></option>{/each}</datalist
           >{/if}
-        <button class="btn-plain" type="submit">Add</button>
+        <button class="btn-plain" type="submit">{say('Add')}</button>
       </form>
     {/if}
   </div>
@@ -190,17 +202,18 @@
             type="button"
             class={small}
             disabled={i === 0}
-            aria-label="Move {humane(name)} {i + 1} up"
+            aria-label={say('Move {0} {1} up', humane(name), i + 1)}
             onclick={() => void editor.edit(moveTo(`${path}/${i}`, path, i - 1))}>↑</button
           >
           <button
             type="button"
             class={small}
             disabled={i === items(part).length - 1}
-            aria-label="Move {humane(name)} {i + 1} down"
+            aria-label={say('Move {0} {1} down', humane(name), i + 1)}
             onclick={() => void editor.edit(moveTo(`${path}/${i}`, path, i + 2))}>↓</button
           >
-          <button type="button" class={small} aria-label="Remove {humane(name)} {i + 1}" onclick={() => void editor.edit(remove(`${path}/${i}`))}>remove</button
+          <button type="button" class={small} aria-label={say('Remove {0} {1}', humane(name), i + 1)} onclick={() => void editor.edit(remove(`${path}/${i}`))}
+            >{say('remove')}</button
           >
         </div>
       </div>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   // A list to pick one thing from: typing narrows it, arrows go through it, Enter picks.
   type Option = { value: string; text: string; note?: string; look?: 'prompt' };
   type Props = { label: string; options: Option[]; chosen?: string; pick: (value: string) => void };
@@ -69,4 +70,4 @@
     </li>
   {/each}
 </ul>
-{#if found.length === 0}<p class="px-2 py-1 text-sm text-quiet" role="status">Nothing holds these words.</p>{/if}
+{#if found.length === 0}<p class="px-2 py-1 text-sm text-quiet" role="status">{say('Nothing holds these words.')}</p>{/if}

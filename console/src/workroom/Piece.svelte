@@ -49,7 +49,7 @@
 
 <button
   type="button"
-  class="cursor-pointer px-px text-left leading-[1.5] [unicode-bidi:isolate] hover:bg-tint {looks[look]}"
+  class="cursor-pointer px-px text-start leading-[1.5] [unicode-bidi:isolate] hover:bg-tint {looks[look]}"
   bind:this={button}
   popovertarget={id}
   data-path={path}

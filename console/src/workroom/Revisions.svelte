@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import { messageOf } from '../lib/api';
   import { momentText } from '../lib/format';
   import Notice from '../parts/Notice.svelte';
@@ -66,15 +67,15 @@
   const changes = $derived(editor.draft?.changes ?? []);
 </script>
 
-<section class="rounded-container border border-line bg-card px-5 py-4" aria-label="What this draft changes">
-  <h2 class="text-[15px] font-[660]">What this draft changes</h2>
+<section class="rounded-container border border-line bg-card px-5 py-4" aria-label={say('What this draft changes')}>
+  <h2 class="text-[15px] font-[660]">{say('What this draft changes')}</h2>
   {#if changes.length === 0}
     <p class="text-quiet">
       {editor.isDraft && editor.draft?.base === 0
-        ? 'It is new.'
+        ? say('It is new.')
         : editor.text !== '' && editor.isDraft
-          ? 'No setting differs; comments or the way of writing may.'
-          : 'There is no draft.'}
+          ? say('No setting differs; comments or the way of writing may.')
+          : say('There is no draft.')}
     </p>
   {:else}
     <ul class="mt-1 grid gap-1">
@@ -82,36 +83,36 @@
     </ul>
   {/if}
   {#if start && editor.isDraft && start.text !== editor.text}
-    <TextDifference old={{ text: start.text, name: `Revision ${start.revision}` }} now={{ text: editor.text, name: 'This draft' }} />
+    <TextDifference old={{ text: start.text, name: say('Revision {0}', start.revision) }} now={{ text: editor.text, name: say('This draft') }} />
   {/if}
-  {#if editor.isDraft}<p class="mt-3"><button type="button" class="btn-plain" onclick={drop}>Drop this draft</button></p>{/if}
+  {#if editor.isDraft}<p class="mt-3"><button type="button" class="btn-plain" onclick={drop}>{say('Drop this draft')}</button></p>{/if}
 </section>
 {#if failed}<Notice kind="failed">{failed}</Notice>{/if}
 {#if revisions.length > 0}
-  <section class="rounded-container border border-line bg-card px-5 py-4" aria-label="Revisions">
-    <h2 class="text-[15px] font-[660]">Revisions</h2>
+  <section class="rounded-container border border-line bg-card px-5 py-4" aria-label={say('Revisions')}>
+    <h2 class="text-[15px] font-[660]">{say('Revisions')}</h2>
     <ul class="mt-1 divide-y divide-line">
       {#each revisions as r (r.revision)}
         <li class="py-1.5">
           <div class="flex flex-wrap items-baseline gap-3">
-            <b class="w-8 text-right font-[640]">{r.revision}</b><span class="flex-1"
-              >{momentText(r.saved_at)} by {r.saved_by}{#if r.published}, <span class="text-deep">published</span>{/if}</span
+            <b class="w-8 text-end font-[640]">{r.revision}</b><span class="flex-1"
+              >{say('{0} by {1}', momentText(r.saved_at), r.saved_by)}{#if r.published}, <span class="text-deep">{say('published')}</span>{/if}</span
             >
             {#if published !== undefined && !r.published}
               <button type="button" class="btn-plain" aria-expanded={looked?.revision === r.revision} onclick={() => void look(r.revision)}
-                >What it would change</button
+                >{say('What it would change')}</button
               >
             {/if}
-            <button type="button" class="btn-plain" onclick={() => void back(r.revision)}>Bring back as a draft</button>
+            <button type="button" class="btn-plain" onclick={() => void back(r.revision)}>{say('Bring back as a draft')}</button>
           </div>
           {#if looked?.revision === r.revision}
-            <div class="mt-2 ml-11">
+            <div class="ms-11 mt-2">
               <ul class="grid gap-1 text-sm">
-                {#each looked.changes as c, i (i)}<li><Setting change={c} /></li>{:else}<li class="text-quiet">No setting differs.</li>{/each}
+                {#each looked.changes as c, i (i)}<li><Setting change={c} /></li>{:else}<li class="text-quiet">{say('No setting differs.')}</li>{/each}
               </ul>
               <TextDifference
-                old={{ text: looked.now, name: `Revision ${published}, which readers see` }}
-                now={{ text: looked.text, name: `Revision ${r.revision}` }}
+                old={{ text: looked.now, name: say('Revision {0}, which readers see', published) }}
+                now={{ text: looked.text, name: say('Revision {0}', r.revision) }}
               />
             </div>
           {/if}

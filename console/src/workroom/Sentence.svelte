@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import type { Edit, Schema, Words } from './api';
   import Criteria from './Criteria.svelte';
   import type { DraftEditor } from './draft.svelte';
@@ -41,14 +42,19 @@
   function groupText(part: (typeof group)[number]): string {
     const by = entries(part)[0];
     if (!by) return label(textOf(part));
-    return `${label(by.key)} by ${textOf(entry(by.part, 'by')).replaceAll('-', ' ')}${textOf(entry(by.part, 'fill')) === 'true' ? ', none left out' : ''}`;
+    return say(
+      '{0} by {1}{2}',
+      label(by.key),
+      textOf(entry(by.part, 'by')).replaceAll('-', ' '),
+      textOf(entry(by.part, 'fill')) === 'true' ? say(', none left out') : '',
+    );
   }
 
   function figureText(key: string, part: (typeof group)[number]): string {
     const named = textOf(entry(part, 'label'));
     if (textOf(part) === 'count') return named || key;
     const of = entries(part).find((e) => !['label', 'scale'].includes(e.key));
-    const what = of ? `${of.key} of ${textOf(of.part) || items(of.part).map(textOf).join(' by ')}` : key;
+    const what = of ? say('{0} of {1}', of.key, textOf(of.part) || items(of.part).map(textOf).join(' by ')) : key;
     return named ? `${named} (${what})` : what;
   }
 
@@ -62,7 +68,17 @@
     const type = words?.columns.find((c) => c.name === column)?.type;
     const dated = type === 'date' || type === 'datetime' || type === 'instant';
     const number = type === 'integer' || type === 'decimal' || type === 'number' || (isSummary && summaries.some((s) => s.key === column));
-    const order = dated ? (down ? 'newest first' : 'oldest first') : number ? (down ? 'greatest first' : 'least first') : down ? 'Z to A' : 'A to Z';
+    const order = dated
+      ? down
+        ? say('newest first')
+        : say('oldest first')
+      : number
+        ? down
+          ? say('greatest first')
+          : say('least first')
+        : down
+          ? say('Z to A')
+          : say('A to Z');
     return `${label(column)}, ${order}`;
   }
 
@@ -86,9 +102,9 @@
   }
 
   const listActions = (path: string, i: number, of: number) => [
-    ...(i > 0 ? [{ text: 'Move forward', edits: moveTo(`${path}/${i}`, path, i - 1) }] : []),
-    ...(i < of - 1 ? [{ text: 'Move back', edits: moveTo(`${path}/${i}`, path, i + 2) }] : []),
-    { text: 'Remove', edits: [{ op: 'remove' as const, path: `${path}/${i}` }] },
+    ...(i > 0 ? [{ text: say('Move forward'), edits: moveTo(`${path}/${i}`, path, i - 1) }] : []),
+    ...(i < of - 1 ? [{ text: say('Move back'), edits: moveTo(`${path}/${i}`, path, i + 2) }] : []),
+    { text: say('Remove'), edits: [{ op: 'remove' as const, path: `${path}/${i}` }] },
   ];
 </script>
 
@@ -107,15 +123,15 @@
   </div>
 {/snippet}
 
-<div role="group" aria-label="As a sentence" class="say rounded-container border border-line bg-card px-6 py-4 text-[18px]/[1.75]">
+<div role="group" aria-label={say('As a sentence')} class="say rounded-container border border-line bg-card px-6 py-4 text-[18px]/[1.75]">
   {#if isQuery}
     <div>
       {#if isSummary}
-        <b class="font-[640]">Count up</b>
+        <b class="font-[640]">{say('Count up')}</b>
         {#each summaries as s, i (i)}
           <Piece
             text={figureText(s.key, s.part)}
-            names="Figure"
+            names={say('Figure')}
             path={`/summaries${pointer(s.key)}`}
             after={i < summaries.length - 1 ? ', ' : ''}
             look={findingsAt(findings, `/summaries${pointer(s.key)}`).some((f) => !f.warning) ? 'wrong' : 'data'}
@@ -139,22 +155,22 @@
                   onclick={() => {
                     close();
                     void editor.edit([{ op: 'remove', path: `/summaries${pointer(s.key)}` }]);
-                  }}>Remove</button
+                  }}>{say('Remove')}</button
                 >
               </div>
             {/snippet}
           </Piece>
         {/each}
         <PickPiece
-          text="+ figure"
-          names="Add"
+          text={say('+ figure')}
+          names={say('Add')}
           look="add"
-          label="A figure of what?"
+          label={say('A figure of what?')}
           options={[
-            { value: '', text: 'How many records' },
+            { value: '', text: say('How many records') },
             ...(words?.columns ?? [])
               .filter((c) => ['integer', 'decimal', 'number'].includes(c.type))
-              .map((c) => ({ value: c.name, text: `Sum of ${c.label}`, note: c.name })),
+              .map((c) => ({ value: c.name, text: say('Sum of {0}', c.label), note: c.name })),
           ]}
           pick={(of) => {
             const key = of === '' ? 'records' : `sum_of_${of.toLowerCase().replace(/\W+/g, '_')}`;
@@ -166,12 +182,12 @@
             ]);
           }}
         />
-        <b class="font-[640]">by</b>
+        <b class="font-[640]">{say('by')}</b>
         {#each group as g, i (i)}
-          {#if i > 0}and{/if}
+          {#if i > 0}{say('and')}{/if}
           <Piece
             text={groupText(g)}
-            names="Put together by"
+            names={say('Put together by')}
             path={`/group/${i}`}
             look={findingsAt(findings, `/group/${i}`).some((f) => !f.warning) ? 'wrong' : 'data'}
           >
@@ -181,7 +197,7 @@
                 schema={schema.properties?.group?.items as Schema}
                 root={schema}
                 path={`/group/${i}`}
-                name="group"
+                name={say('group')}
                 {names}
                 {words}
                 {asOf}
@@ -192,10 +208,10 @@
           </Piece>
         {/each}
         <PickPiece
-          text="+ group"
-          names="Add"
+          text={say('+ group')}
+          names={say('Add')}
           look="add"
-          label="Put together by which column?"
+          label={say('Put together by which column?')}
           options={columns}
           pick={(name) => {
             const dated = ['date', 'datetime', 'instant'].includes(words?.columns.find((c) => c.name === name)?.type ?? '');
@@ -203,15 +219,15 @@
           }}
         />
       {:else}
-        <b class="font-[640]">Show</b>
+        <b class="font-[640]">{say('Show')}</b>
         {#each show as name, i (i)}
           <PickPiece
             text={label(name)}
-            names="Column"
+            names={say('Column')}
             path={`/show/${i}`}
             after={i < show.length - 1 ? ',' : ''}
             look={unknown(name) ? 'wrong' : 'data'}
-            label="Another column"
+            label={say('Another column')}
             chosen={name}
             options={columns}
             pick={(to) => set(`/show/${i}`, to)}
@@ -220,20 +236,23 @@
           </PickPiece>
         {/each}
         <PickPiece
-          text="+ column"
-          names="Add"
+          text={say('+ column')}
+          names={say('Add')}
           look="add"
-          label="Which column?"
+          label={say('Which column?')}
           options={columns.filter((c) => !show.includes(c.value))}
           pick={(name) => append('show', name, 'where')}
         />
       {/if}
-      <Piece text={isSummary ? 'or show records' : 'or count up'} names="Instead" look="add">
+      <Piece text={isSummary ? say('or show records') : say('or count up')} names={say('Instead')} look="add">
         {#snippet children(close)}
           <p class="mb-2 max-w-[320px] text-sm">
-            {isSummary
-              ? 'The figures and groups give way to columns of the records themselves.'
-              : 'The columns give way to figures: how many, sums, averages, by groups.'} Undo brings them back.
+            {say(
+              '{0} Undo brings them back.',
+              isSummary
+                ? say('The figures and groups give way to columns of the records themselves.')
+                : say('The columns give way to figures: how many, sums, averages, by groups.'),
+            )}
           </p>
           <button
             type="button"
@@ -241,11 +260,11 @@
             onclick={() => {
               close();
               void editor.edit(turned());
-            }}>{isSummary ? 'Show records' : 'Count up'}</button
+            }}>{isSummary ? say('Show records') : say('Count up')}</button
           >
         {/snippet}
       </Piece>
-      <b class="font-[640]">of</b>
+      <b class="font-[640]">{say('of')}</b>
       {@render dataset()}
     </div>
     <Findings
@@ -253,7 +272,7 @@
       findings={[...findingsAt(findings, '/show'), ...findingsAt(findings, '/of'), ...findingsAt(findings, '/group'), ...findingsAt(findings, '/summaries')]}
     />
   {:else}
-    <div><b class="font-[640]">Of</b> {@render dataset()} <b class="font-[640]">those</b></div>
+    <div><b class="font-[640]">{say('Of')}</b> {@render dataset()} <b class="font-[640]">{say('those')}</b></div>
   {/if}
   <div class="mt-1">
     <Criteria {editor} {words} path="/where" lead="where" {asOf} {reload} {counts} before={isSummary ? 'group' : 'sort'} />
@@ -264,7 +283,7 @@
         {editor}
         words={words && { ...words, columns: summaries.map((s) => ({ name: s.key, label: s.key, type: 'number' as const })), operators: words.operators }}
         path="/having"
-        lead="of which"
+        lead={say('of which')}
         {asOf}
         {reload}
       />
@@ -272,16 +291,16 @@
   {/if}
   {#if isQuery}
     <div class="mt-1">
-      <b class="font-[640]">sorted by</b>
+      <b class="font-[640]">{say('sorted by')}</b>
       {#each sort as text, i (i)}
         {@const by = direction(text)}
         <PickPiece
           text={sortText(text)}
-          names="Sorted by"
+          names={say('Sorted by')}
           path={`/sort/${i}`}
-          after={i < sort.length - 1 ? ', then' : ''}
+          after={i < sort.length - 1 ? say(', then') : ''}
           look={sortable.some((c) => c.value === by.column) || !words ? 'data' : 'wrong'}
-          label="By another column"
+          label={say('By another column')}
           chosen={by.column}
           options={sortable}
           pick={(to) => set(`/sort/${i}`, by.down ? `${to} descending` : to)}
@@ -294,7 +313,7 @@
                 onclick={() => {
                   close();
                   set(`/sort/${i}`, by.down ? by.column : `${by.column} descending`);
-                }}>Turn round</button
+                }}>{say('Turn round')}</button
               >
             </div>
           {/snippet}
@@ -302,14 +321,14 @@
         </PickPiece>
       {/each}
       <PickPiece
-        text="+ sort"
-        names="Add"
+        text={say('+ sort')}
+        names={say('Add')}
         look="add"
-        label="By which column?"
+        label={say('By which column?')}
         options={sortable.filter((c) => !sort.some((s) => direction(s).column === c.value))}
         pick={(name) => append('sort', name, '')}
       />
-      {#if words && !isSummary}<span class="text-quiet">(then {words.key.map(label).join(', ')}, so that the order never changes)</span>{/if}
+      {#if words && !isSummary}<span class="text-quiet">{say('(then {0}, so that the order never changes)', words.key.map(label).join(', '))}</span>{/if}
     </div>
     <Findings {editor} findings={findingsAt(findings, '/sort')} />
   {/if}
@@ -319,16 +338,16 @@
   {@const of = textOf(entry(form, 'of'))}
   <PickPiece
     text={words?.title ?? of}
-    names="Dataset"
+    names={say('Dataset')}
     path="/of"
     look={words ? 'data' : 'wrong'}
-    label="Another dataset"
+    label={say('Another dataset')}
     chosen={of}
     options={(names.dataset ?? []).map((n) => ({ value: n, text: n }))}
     pick={(to) => set('/of', to)}
   >
     {#snippet below()}
-      <p class="mt-2 border-t border-line pt-2 text-sm"><a href="/workroom/dataset/{encodeURIComponent(of)}">The dataset {of}</a></p>
+      <p class="mt-2 border-t border-line pt-2 text-sm"><a href="/workroom/dataset/{encodeURIComponent(of)}">{say('The dataset {0}', of)}</a></p>
     {/snippet}
   </PickPiece>
 {/snippet}

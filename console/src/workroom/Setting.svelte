@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import type { Setting } from './api';
 
   // One setting that differs, in words.
@@ -6,7 +7,7 @@
 </script>
 
 <code class="bg-transparent p-0 font-semibold">{change.path}</code>
-{#if change.from}was moved there from <code class="bg-transparent p-0">{change.from}</code>
-{:else if change.old === undefined}is new: <ins class="text-green no-underline">{change.new}</ins>
-{:else if change.new === undefined}is gone; it was <del class="text-brick">{change.old}</del>
-{:else}was <del class="text-brick">{change.old}</del>, is <ins class="text-green no-underline">{change.new}</ins>{/if}
+{#if change.from}{say('was moved there from')} <code class="bg-transparent p-0">{change.from}</code>
+{:else if change.old === undefined}{say('is new:')} <ins class="text-green no-underline">{change.new}</ins>
+{:else if change.new === undefined}{say('is gone; it was')} <del class="text-brick">{change.old}</del>
+{:else}{say('was')} <del class="text-brick">{change.old}</del>{say(', is')} <ins class="text-green no-underline">{change.new}</ins>{/if}

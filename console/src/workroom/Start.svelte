@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import { follow, go } from '../lib/route.svelte';
   import Notice from '../parts/Notice.svelte';
   import PageHead from '../parts/PageHead.svelte';
@@ -47,11 +48,11 @@
     event.preventDefault();
     failed = '';
     if (!words || !name) {
-      failed = !name ? 'Give the report a title of some letters.' : 'Choose a dataset first.';
+      failed = !name ? say('Give the report a title of some letters.') : say('Choose a dataset first.');
       return;
     }
     if (needsDate && dates.length === 0) {
-      failed = `${words.title} has no column of dates; begin with all records.`;
+      failed = say('{0} has no column of dates; begin with all records.', words.title);
       return;
     }
     try {
@@ -63,27 +64,27 @@
   }
 </script>
 
-<svelte:head><title>New report · Workroom · Pike Gate</title></svelte:head>
+<svelte:head><title>{say('New report · Workroom · Pike Gate')}</title></svelte:head>
 
 <div class="mx-auto max-w-[760px] px-6 pt-7 pb-15">
-  <PageHead title="New report">
-    {#snippet about()}<a href="/workroom" onclick={follow}>Workroom</a> · by the question that it answers{/snippet}
+  <PageHead title={say('New report')}>
+    {#snippet about()}<a href="/workroom" onclick={follow}>{say('Workroom')}</a> {say('· by the question that it answers')}{/snippet}
   </PageHead>
   {#if datasets && datasets.length === 0}
     <Notice kind="warning" class="mt-4"
-      >Nothing is described yet that a report could show. <a href="/workroom/data" onclick={follow}>Find data first</a>.</Notice
+      >{say('Nothing is described yet that a report could show.')} <a href="/workroom/data" onclick={follow}>{say('Find data first')}</a>.</Notice
     >
   {:else}
     <form class="mt-5 grid gap-5" onsubmit={make}>
       {#if failed}<Notice kind="failed">{failed}</Notice>{/if}
       <label class="grid gap-1 font-[640]"
-        >Of which records?
+        >{say('Of which records?')}
         <select class="select bg-field font-normal" bind:value={of}>
           {#each datasets ?? [] as d (d)}<option value={d}>{d}</option>{/each}
         </select>
       </label>
       <fieldset class="grid gap-1">
-        <legend class="mb-1 font-[640]">What do readers want to know?</legend>
+        <legend class="mb-1 font-[640]">{say('What do readers want to know?')}</legend>
         {#each starts as s (s.start)}
           <label class="flex items-baseline gap-2.5 px-1 py-0.5 hover:bg-tint"
             ><input class="radio translate-y-0.5" type="radio" name="start" value={s.start} bind:group={start} />
@@ -93,18 +94,18 @@
       </fieldset>
       {#if needsDate && dates.length > 0}
         <label class="grid gap-1 font-[640]"
-          >By which date?
+          >{say('By which date?')}
           <select class="select bg-field font-normal" value={date || dates[0]!.name} onchange={(e) => (date = e.currentTarget.value)}>
             {#each dates as c (c.name)}<option value={c.name}>{c.label}</option>{/each}
           </select>
         </label>
       {/if}
       <label class="grid gap-1 font-[640]"
-        >Title
-        <input class="input bg-field font-normal" bind:value={title} placeholder="Late sailings" autocomplete="off" />
-        <span class="text-sm font-normal text-quiet">{name ? `Commands and files name it ${name}.` : 'What readers find it by.'}</span>
+        >{say('Title')}
+        <input class="input bg-field font-normal" bind:value={title} placeholder={say('Late sailings')} autocomplete="off" />
+        <span class="text-sm font-normal text-quiet">{name ? say('Commands and files name it {0}.', name) : say('What readers find it by.')}</span>
       </label>
-      <p><button class="btn bg-deep px-5 py-2 text-on-deep" type="submit">Make it</button></p>
+      <p><button class="btn bg-deep px-5 py-2 text-on-deep" type="submit">{say('Make it')}</button></p>
     </form>
   {/if}
 </div>

@@ -1,5 +1,6 @@
 <script lang="ts">
-  import { counted } from '../lib/format';
+  import { counted, numberText, say } from '../lib/words';
+  import {} from '../lib/format';
   import { follow, go } from '../lib/route.svelte';
   import DataTable from '../parts/DataTable.svelte';
   import Notice from '../parts/Notice.svelte';
@@ -62,55 +63,61 @@
 
 <div class="mx-auto max-w-[1180px] px-6 pt-7 pb-15">
   <PageHead title={table}>
-    {#snippet about()}<a href="/workroom/data" onclick={follow}>Data</a> · {source}{#if info}{' '}· about {counted(info.about, 'record')}, {info.sampled
-          ? `a sample of ${info.looked_at.toLocaleString('en')} from both ends of its key looked at, so that pictures leave the middle out`
-          : 'all looked at'}{info.key.length ? ` · key ${info.key.join(', ')}` : ' · no key'}{/if}{/snippet}
+    {#snippet about()}<a href="/workroom/data" onclick={follow}>{say('Data')}</a> · {source}{#if info}{' '}{say(
+          '· about {0}, {1}{2}',
+          counted(info.about, '{0} record|{0} records'),
+          info.sampled
+            ? say('a sample of {0} from both ends of its key looked at, so that pictures leave the middle out', numberText(info.looked_at))
+            : say('all looked at'),
+          info.key.length ? say(' · key {0}', info.key.join(', ')) : say(' · no key'),
+        )}{/if}{/snippet}
     {#snippet tools()}
-      <button type="button" class="btn bg-deep text-on-deep" disabled={!info} onclick={() => void describe()}>Describe it as a dataset</button>
+      <button type="button" class="btn bg-deep text-on-deep" disabled={!info} onclick={() => void describe()}>{say('Describe it as a dataset')}</button>
     {/snippet}
   </PageHead>
   {#if failed}<Notice kind="failed" class="mt-4">{failed}</Notice>{/if}
   {#if info}
     <div class="mt-4 overflow-x-auto">
       <DataTable
-        caption="Columns"
+        caption={say('Columns')}
         heads={[
-          { text: 'Column' },
-          { text: 'Seems to be' },
-          { text: 'Spread, or commonest' },
-          { text: 'Least' },
-          { text: 'Greatest' },
-          { text: 'Different', isNumber: true },
-          { text: 'Missing', isNumber: true },
+          { text: say('Column') },
+          { text: say('Seems to be') },
+          { text: say('Spread, or commonest') },
+          { text: say('Least') },
+          { text: say('Greatest') },
+          { text: say('Different'), isNumber: true },
+          { text: say('Missing'), isNumber: true },
         ]}
       >
         {#snippet rows()}
           {#each info!.columns as c (c.name)}
             <tr class={cell}>
-              <td><b class="font-[640]">{c.name}</b><br /><span class="text-sm text-quiet">{c.database_type}{c.required ? ', always there' : ''}</span></td>
+              <td><b class="font-[640]">{c.name}</b><br /><span class="text-sm text-quiet">{c.database_type}{c.required ? say(', always there') : ''}</span></td
+              >
               <td
                 >{c.type}{#if c.stored}<span class="text-quiet">, {c.stored}</span>{/if}{#if c.pattern}<br /><code class="bg-transparent p-0 text-sm"
                     >{c.pattern}</code
-                  >{/if}{#if c.or_pattern}<span class="text-sm text-amber">{' '}or <code class="bg-transparent p-0">{c.or_pattern}</code>: say which</span
-                  >{/if}{#if c.or_type}<span class="text-sm text-amber">{' '}or {c.or_type}: say which</span>{/if}{#if c.share < 1 && c.share > 0}<br /><span
-                    class="text-sm text-amber">{(c.share * 100).toFixed(1)} % fit</span
-                  >{/if}</td
+                  >{/if}{#if c.or_pattern}<span class="text-sm text-amber"
+                    >{' '}{say('or')} <code class="bg-transparent p-0">{c.or_pattern}</code>{say(': say which')}</span
+                  >{/if}{#if c.or_type}<span class="text-sm text-amber">{' '}{say('or {0}: say which', c.or_type)}</span
+                  >{/if}{#if c.share < 1 && c.share > 0}<br /><span class="text-sm text-amber">{say('{0} % fit', (c.share * 100).toFixed(1))}</span>{/if}</td
               >
               <td>
                 {#if c.spread}
                   {@const most = Math.max(...c.spread)}
-                  <span class="flex h-[34px] w-[150px] items-end gap-px" role="img" aria-label="How the values spread from the least to the greatest"
+                  <span class="flex h-[34px] w-[150px] items-end gap-px" role="img" aria-label={say('How the values spread from the least to the greatest')}
                     >{#each c.spread as n, i (i)}<span
                         class="flex-1 bg-deep"
                         style:height="{n === 0 ? 0 : Math.max(4, (100 * n) / most)}%"
-                        title={n.toLocaleString('en')}
+                        title={numberText(n)}
                       ></span>{/each}</span
                   >
                 {:else if c.commonest}
                   <ul class="text-sm">
                     {#each c.commonest.slice(0, 3) as f, i (i)}
                       <li class="grid grid-cols-[110px_56px] items-baseline gap-1.5">
-                        <span class="truncate">{f.value || 'empty text'}</span><span class="text-right text-quiet">{f.records.toLocaleString('en')}</span>
+                        <span class="truncate">{f.value || say('empty text')}</span><span class="text-end text-quiet">{numberText(f.records)}</span>
                       </li>
                     {/each}
                   </ul>
@@ -118,15 +125,15 @@
               </td>
               <td class="max-w-[200px] truncate">{c.least ?? ''}</td>
               <td class="max-w-[200px] truncate">{c.greatest ?? ''}</td>
-              <td class="text-right">{c.distinct.toLocaleString('en')}</td>
-              <td class="text-right" class:text-quiet={c.missing === 0}>{c.missing.toLocaleString('en')}</td>
+              <td class="text-end">{numberText(c.distinct)}</td>
+              <td class="text-end" class:text-quiet={c.missing === 0}>{numberText(c.missing)}</td>
             </tr>
           {/each}
         {/snippet}
       </DataTable>
     </div>
     {#if joins && joins.length > 0}
-      <h2 class="mt-6 mb-1 text-[17px] font-[660]">Could stand beside them</h2>
+      <h2 class="mt-6 mb-1 text-[17px] font-[660]">{say('Could stand beside them')}</h2>
       <ul>
         {#each joins as j, i (i)}
           <li>
@@ -138,34 +145,38 @@
                 onchange={(e) => (joined[nameOfJoin(j)] = e.currentTarget.checked)}
               />
               <span
-                ><b class="font-[640]">{j.table}</b>, found by its {j.key} from {j.column}: of {counted(j.looked, 'record')}
-                {j.lost === 0 ? 'each finds one' : `${j.lost.toLocaleString('en')} find none, and are kept without`}{j.gained > 0
-                  ? `; some find several, which makes ${j.gained.toLocaleString('en')} more`
-                  : ''}.</span
+                ><b class="font-[640]">{j.table}</b>{say(
+                  ', found by its {0} from {1}: of {2} {3}{4}.',
+                  j.key,
+                  j.column,
+                  counted(j.looked, '{0} record|{0} records'),
+                  j.lost === 0 ? say('each finds one') : say('{0} find none, and are kept without', numberText(j.lost)),
+                  j.gained > 0 ? say('; some find several, which makes {0} more', numberText(j.gained)) : '',
+                )}</span
               ></label
             >
           </li>
         {/each}
       </ul>
     {/if}
-    <h2 class="mt-6 mb-1 text-[17px] font-[660]">Some records</h2>
+    <h2 class="mt-6 mb-1 text-[17px] font-[660]">{say('Some records')}</h2>
     <!-- it scrolls, by keys too -->
     <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-    <div class="overflow-x-auto" role="region" aria-label="Some records" tabindex="0">
-      <DataTable caption="Some records" heads={info.columns.map((c) => ({ text: c.name }))}>
+    <div class="overflow-x-auto" role="region" aria-label={say('Some records')} tabindex="0">
+      <DataTable caption={say('Some records')} heads={info.columns.map((c) => ({ text: c.name }))}>
         {#snippet rows()}
           {#each info!.rows as row, i (i)}
             <tr class="{cell} [&>td]:whitespace-nowrap"
-              >{#each row as value, c (c)}<td class:text-quiet={value === null}>{value ?? 'missing'}</td>{/each}</tr
+              >{#each row as value, c (c)}<td class:text-quiet={value === null}>{value ?? say('missing')}</td>{/each}</tr
             >
           {/each}
         {/snippet}
       </DataTable>
     </div>
     {#if info.indexes.length > 0}
-      <h2 class="mt-6 mb-1 text-[17px] font-[660]">Indexes</h2>
+      <h2 class="mt-6 mb-1 text-[17px] font-[660]">{say('Indexes')}</h2>
       <ul class="text-sm">
-        {#each info.indexes as x (x.name)}<li>{x.name}: {x.columns.join(', ')}{x.unique ? ', unique' : ''}</li>{/each}
+        {#each info.indexes as x (x.name)}<li>{x.name}: {x.columns.join(', ')}{x.unique ? say(', unique') : ''}</li>{/each}
       </ul>
     {/if}
   {/if}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { say } from '../lib/words';
   import { mounted } from './mounted';
 
   // Two texts of a definition beside each other.
@@ -20,6 +21,6 @@
   bind:this={box}
   tabindex="0"
   role="region"
-  aria-label="The texts beside each other"
+  aria-label={say('The texts beside each other')}
   class="max-h-[60vh] overflow-auto rounded-container border border-line bg-card"
 ></div>

@@ -1,7 +1,8 @@
 <script lang="ts">
+  import { counted, numberText, say } from '../lib/words';
   import Question from '../fields/Question.svelte';
   import { ReportRun } from '../lib/run.svelte';
-  import { counted } from '../lib/format';
+  import {} from '../lib/format';
   import Evidence from '../pages/Evidence.svelte';
   import Numbers from '../pages/Numbers.svelte';
   import Sections from '../pages/Sections.svelte';
@@ -68,7 +69,7 @@
     note = '';
     const limit = setTimeout(() => {
       run.running?.abort();
-      note = `It took longer than ${longest / 1000} seconds and was stopped. Fewer days, or a narrower answer, would show more.`;
+      note = say('It took longer than {0} seconds and was stopped. Fewer days, or a narrower answer, would show more.', longest / 1000);
     }, longest);
     void run.run().finally(() => clearTimeout(limit));
   }
@@ -129,9 +130,9 @@
 <div class="grid gap-4 p-5">
   <details class="group" bind:open={isAnswering}>
     <summary class="flex cursor-pointer list-none flex-wrap items-baseline gap-x-2.5 text-sm [&::-webkit-details-marker]:hidden">
-      <h2 class="text-[15px] font-[660]">Tried with</h2>
-      <span class="min-w-0 flex-1 text-quiet">{brief || 'no answers'}</span>
-      <span class="text-deep after:content-['_›'] group-open:after:content-['_⌄']">answers</span>
+      <h2 class="text-[15px] font-[660]">{say('Tried with')}</h2>
+      <span class="min-w-0 flex-1 text-quiet">{brief || say('no answers')}</span>
+      <span class="text-deep after:content-['_›'] group-open:after:content-['_⌄']">{say('answers')}</span>
     </summary>
     <div class="mt-3">
       {#if run.report && !hasErrors}
@@ -145,16 +146,16 @@
             report={run.name}
             answers={run.answers}
           />
-        {:else}<p class="text-sm text-quiet">It asks nothing.</p>{/each}
+        {:else}<p class="text-sm text-quiet">{say('It asks nothing.')}</p>{/each}
       {/if}
     </div>
   </details>
   <div class="flex flex-wrap gap-x-5 gap-y-2">
     <label class="flex items-center gap-2 text-sm text-quiet"
-      >As of
+      >{say('As of')}
       <input
         class="input w-[190px] bg-field text-sm"
-        placeholder={run.report ? `today, ${run.report.as_of}` : 'today'}
+        placeholder={run.report ? say('today, {0}', run.report.as_of) : 'today'}
         value={run.asOf}
         onchange={(e) => (run.asOf = e.currentTarget.value)}
         autocomplete="off"
@@ -162,26 +163,26 @@
     </label>
     {#if sources.length > 1}
       <label class="flex items-center gap-2 text-sm text-quiet"
-        >Read from
+        >{say('Read from')}
         <select class="select w-auto bg-field text-sm" bind:value={run.source}>
-          <option value="">its own source</option>
+          <option value="">{say('its own source')}</option>
           {#each sources as s (s.name)}<option value={s.name}>{s.title || s.name}</option>{/each}
         </select>
       </label>
     {/if}
   </div>
   <details class="text-[14.5px]" ontoggle={toggledRehearsal}>
-    <summary class="cursor-pointer text-deep">On telling days</summary>
+    <summary class="cursor-pointer text-deep">{say('On telling days')}</summary>
     {#if rehearsal}
       <!-- it scrolls, by keys too -->
       <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-      <div class="mt-1 overflow-x-auto" tabindex="0" role="region" aria-label="What phrases mean on telling days">
+      <div class="mt-1 overflow-x-auto" tabindex="0" role="region" aria-label={say('What phrases mean on telling days')}>
         <table class="border-collapse text-sm">
           <thead>
             <tr
-              ><th scope="col" class="px-2 py-1 text-left">Phrase</th>{#each rehearsal.days as d, i (i)}<th
+              ><th scope="col" class="px-2 py-1 text-start">{say('Phrase')}</th>{#each rehearsal.days as d, i (i)}<th
                   scope="col"
-                  class="px-2 py-1 text-left font-normal whitespace-nowrap"
+                  class="px-2 py-1 text-start font-normal whitespace-nowrap"
                   ><b class="font-[640]">{d.spelled}</b><br /><span class="text-quiet">{d.why}</span></th
                 >{/each}</tr
             >
@@ -189,10 +190,10 @@
           <tbody>
             {#each rehearsal.phrases as p, i (i)}
               <tr class="[&>*]:border-t [&>*]:border-line [&>*]:px-2 [&>*]:py-1 [&>*]:align-top"
-                ><th scope="row" class="text-left font-[600]">{p.phrase}<br /><span class="font-normal text-quiet">{p.where}</span></th
+                ><th scope="row" class="text-start font-[600]">{p.phrase}<br /><span class="font-normal text-quiet">{p.where}</span></th
                 >{#each p.means as m, i (i)}<td class:text-brick={!!m.refused}>{m.spelled ?? m.refused}</td>{/each}</tr
               >
-            {:else}<tr><td class="text-quiet">There are no phrases in it.</td></tr>{/each}
+            {:else}<tr><td class="text-quiet">{say('There are no phrases in it.')}</td></tr>{/each}
           </tbody>
         </table>
       </div>
@@ -201,70 +202,75 @@
   {#if note}<Notice kind="failed">{note}</Notice>{/if}
   {#if hasErrors}
     <Notice kind="warning"
-      >It runs again once {editor.errors.length > 0 ? counted(editor.errors.length, 'error') : 'what is wrong with its parts'}
-      {editor.errors.length > 1 ? 'are' : 'is'} mended.</Notice
+      >{say(
+        'It runs again once {0} {1} mended.',
+        editor.errors.length > 0 ? counted(editor.errors.length, '{0} error|{0} errors') : say('what is wrong with its parts'),
+        editor.errors.length > 1 ? 'are' : 'is',
+      )}</Notice
     >
   {:else if run.failed}
     <Notice kind="failed">{run.failed}</Notice>
   {/if}
   {#if receipt?.read_back_pieces && editor.kind !== 'prompt'}
-    <p class="read border-l-4 border-deep bg-tint px-3 py-1.5 text-[15px]">
+    <p class="read border-s-4 border-deep bg-tint px-3 py-1.5 text-[15px]">
       <ReadBack pieces={receipt.read_back_pieces} />
     </p>
   {/if}
   {#if evidence && editor.kind !== 'prompt' && evidence.condition_counts.length > 0}
-    <section aria-label="What each condition left">
-      <h2 class="mb-1 text-[15px] font-[660]">What each condition left</h2>
+    <section aria-label={say('What each condition left')}>
+      <h2 class="mb-1 text-[15px] font-[660]">{say('What each condition left')}</h2>
       <ul class="grid gap-1 text-[14.5px]">
         {#each evidence.condition_counts as step, i (i)}
           <li class="grid grid-cols-[minmax(0,1fr)_110px_64px] items-baseline gap-2">
-            {#if step.at}<button type="button" class="cursor-pointer text-left hover:underline" onclick={() => open(step.at!)}>{step.says}</button>{:else}<span
+            {#if step.at}<button type="button" class="cursor-pointer text-start hover:underline" onclick={() => open(step.at!)}>{step.says}</button>{:else}<span
                 >{step.says}</span
               >{/if}
             <Bar share={step.left / most} kept={i > 0} />
-            <span class="text-right font-[640]" class:text-brick={step.left === 0}>{step.left.toLocaleString('en')}</span>
+            <span class="text-end font-[640]" class:text-brick={step.left === 0}>{numberText(step.left)}</span>
           </li>
         {/each}
       </ul>
     </section>
   {/if}
   {#if explained && !hasErrors && editor.kind !== 'prompt'}
-    <section aria-label="What the database is asked">
-      <h2 class="mb-1 text-[15px] font-[660]">What the database is asked</h2>
+    <section aria-label={say('What the database is asked')}>
+      <h2 class="mb-1 text-[15px] font-[660]">{say('What the database is asked')}</h2>
       <!-- it scrolls, by keys too -->
       <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
       <pre
         class="max-h-[220px] overflow-auto rounded-base bg-paper p-2.5 font-mono text-[12.5px]/[1.5] whitespace-pre-wrap"
         tabindex="0">{#each pieces as p, i (i)}{#if p.isValue}<b class="text-amber">{p.text}</b>{:else}{p.text}{/if}{/each}</pre>
-      {#if explained.reads_whole_table}<p class="text-sm text-amber">It reads a table from its first record to its last.</p>{/if}
+      {#if explained.reads_whole_table}<p class="text-sm text-amber">{say('It reads a table from its first record to its last.')}</p>{/if}
     </section>
   {/if}
   {#if run.result && run.report && !hasErrors && editor.kind !== 'prompt'}
-    <section aria-label="Records of the trial" class="min-w-0" aria-busy={!!run.running}>
+    <section aria-label={say('Records of the trial')} class="min-w-0" aria-busy={!!run.running}>
       {#if run.result.several}
         <div class="mb-1 flex items-baseline justify-between">
-          <h2 class="text-[15px] font-[660]">As readers see it</h2>
-          <button type="button" class="btn-plain" onclick={() => (whole = !whole)}>{whole ? 'Records only' : 'Figures and charts too'}</button>
+          <h2 class="text-[15px] font-[660]">{say('As readers see it')}</h2>
+          <button type="button" class="btn-plain" onclick={() => (whole = !whole)}>{whole ? say('Records only') : say('Figures and charts too')}</button>
         </div>
         {#if whole}<Sections {run} sections={run.result.sections} />{:else}{@render rows(
             run.result.sections.find((s) => s.kind === 'table') ?? run.result.sections[0]!,
           )}{/if}
       {:else}
         <h2 class="mb-1 text-[15px] font-[660]">
-          <span role="status">{receipt?.records === undefined ? 'Records' : counted(receipt.records, 'record')}</span>
+          <span role="status">{receipt?.records === undefined ? say('Records') : counted(receipt.records, '{0} record|{0} records')}</span>
         </h2>
         {@render rows(run.result.sections[0]!)}
       {/if}
       {#if receipt && run.result.several}<Evidence {receipt} />{/if}
       {#if (editor.kind === 'query' || editor.kind === 'report') && receipt?.evidence}
-        <p class="mt-2"><button type="button" class="btn-plain" onclick={() => void prove()}>Make a proof of this</button></p>
+        <p class="mt-2"><button type="button" class="btn-plain" onclick={() => void prove()}>{say('Make a proof of this')}</button></p>
       {/if}
     </section>
   {:else if run.running}
-    <p class="text-sm text-quiet" role="status">Reading… <button type="button" class="btn-plain" onclick={() => run.running?.abort()}>Cancel</button></p>
+    <p class="text-sm text-quiet" role="status">
+      {say('Reading…')} <button type="button" class="btn-plain" onclick={() => run.running?.abort()}>{say('Cancel')}</button>
+    </p>
   {/if}
 </div>
 
 {#snippet rows(section: NonNullable<typeof run.result>['sections'][number])}
-  <Numbers {section} label="Records" />
+  <Numbers {section} label={say('Records')} />
 {/snippet}

@@ -1,3 +1,4 @@
+import { say } from '../lib/words';
 import { messageOf, Refused, Unreached } from '../lib/api';
 import { editDraft, getDraft, saveDraft, stepDraft, takeTheirs, type Draft, type Edit } from './api';
 import { merged } from './merged';
@@ -153,8 +154,8 @@ export class DraftEditor {
         }
         if (moved)
           this.note = this.#isOver
-            ? 'This draft was changed in another window too, at the same place. What you typed was saved over it; Undo shows what was there.'
-            : 'This draft was changed in another window too. Both changes are in it now.';
+            ? say('This draft was changed in another window too, at the same place. What you typed was saved over it; Undo shows what was there.')
+            : say('This draft was changed in another window too. Both changes are in it now.');
       }
       this.#from = text;
       if (this.typed !== text) continue; // typed on meanwhile
@@ -199,10 +200,10 @@ export class DraftEditor {
         return 'done' as const;
       } catch (cause) {
         this.note = messageOf(cause);
-        if (cause instanceof Unreached) this.note = 'The service does not answer. What you did is kept here and saved as soon as it does.';
+        if (cause instanceof Unreached) this.note = say('The service does not answer. What you did is kept here and saved as soon as it does.');
         if (cause instanceof Refused && cause.problem.errors?.[0]?.code === 'draft_moved_on') {
           await this.load(true);
-          this.note = 'This draft was changed in another window. It is shown as it is there now; your last change was not made.';
+          this.note = say('This draft was changed in another window. It is shown as it is there now; your last change was not made.');
           return 'moved' as const;
         }
         return cause instanceof Refused ? ('refused' as const) : ('failed' as const);

@@ -1,4 +1,5 @@
 // The file view: CodeMirror with completion and help from the schema, and findings at their lines.
+import { say } from '../lib/words';
 import { autocompletion, closeBrackets, completionKeymap, type Completion, type CompletionContext } from '@codemirror/autocomplete';
 import { defaultKeymap, indentWithTab } from '@codemirror/commands';
 import { yaml } from '@codemirror/lang-yaml';
@@ -203,7 +204,7 @@ export function fileEditor(box: HTMLElement, draft: DraftEditor, root: Schema): 
         severity: f.warning ? 'warning' : 'error',
         message: `${f.message.charAt(0).toUpperCase()}${f.message.slice(1)}.`,
         actions: (f.suggestions ?? []).map((text) => ({
-          name: text.length <= 60 ? `Write ${text}` : 'Mend',
+          name: text.length <= 60 ? say('Write {0}', text) : say('Mend'),
           apply: () => void draft.edit([{ op: 'mend', path: f.path, key: f.key, text }]),
         })),
       };
@@ -250,7 +251,7 @@ export function fileEditor(box: HTMLElement, draft: DraftEditor, root: Schema): 
           ...defaultKeymap,
           indentWithTab,
         ]),
-        EditorView.contentAttributes.of({ 'aria-label': 'The definition as a file' }),
+        EditorView.contentAttributes.of({ 'aria-label': say('The definition as a file') }),
         EditorView.lineWrapping,
         EditorView.theme({ '.cm-scroller': { minHeight: '300px' } }),
         EditorView.updateListener.of((update) => {

@@ -1,5 +1,4 @@
 // What a definition says, part by part, as conditions and the other pieces of a sentence.
-import { spelledDay } from '../lib/format';
 import type { Edit, Entry, Finding, Part, Words } from './api';
 
 /** A JSON pointer (RFC 6901) to a part. */
@@ -96,35 +95,6 @@ export function criteria(part: Part | undefined, path: string): Node | undefined
     operandPath: at + pointer(op.key),
     ignoresCase: textOf(entry(first.part, 'ignore_case')) === 'true',
   };
-}
-
-/** A condition in the words of the sentence. */
-export function conditionWords(node: Node & { is: 'condition' }, words: Words | undefined): { column: string; op: string; operand: string } {
-  const labelOf = (name: string) => words?.columns.find((c) => c.name === name)?.label;
-  const type = words?.columns.find((c) => c.name === node.column)?.type;
-  const op = words?.operators.find((t) => t.type === type)?.operators.find((o) => o.op === node.op);
-  return {
-    column: labelOf(node.column)?.toLowerCase() ?? node.column,
-    op: op?.said ?? node.op.replaceAll('_', ' '),
-    operand: operandWords(node, words, labelOf),
-  };
-}
-
-function operandWords(node: Node & { is: 'condition' }, words: Words | undefined, labelOf: (name: string) => string | undefined): string {
-  const of = node.operand;
-  const prompt = textOf(entry(of, 'prompt'));
-  if (prompt) return `${words?.prompts.find((p) => p.name === prompt)?.ask ?? prompt}${entry(of, 'side') ? ` (its ${textOf(entry(of, 'side'))})` : ''}`;
-  const column = textOf(entry(of, 'column'));
-  if (column) return `the record's ${labelOf(column) ?? column}`;
-  if (entry(of, 'person')) return `the ${textOf(entry(of, 'person'))} of who runs it`;
-  if (of?.kind === 'mapping')
-    return entries(of)
-      .map((e) => `${items(e.part).map(textOf).join(', ') || textOf(entry(e.part, 'prompt'))} (${e.key})`)
-      .join(', ');
-  if (!of) return '';
-  const texts = of.kind === 'list' ? items(of).map(textOf) : [textOf(of)];
-  if (node.op === 'within' && texts.length === 2) return texts.join(' to ');
-  return texts.map((t) => (/^\d{4}-\d\d-\d\d$/.test(t) ? spelledDay(t) : t === '' ? '…' : t)).join(', ');
 }
 
 /** How many conditions criteria have. */

@@ -1,4 +1,5 @@
 // Definitions to start from, made of a developer's own columns.
+import { say } from '../lib/words';
 import type { Answers, Receipt } from '../lib/api';
 import type { ColumnWord, OpWord, Words } from './api';
 
@@ -46,12 +47,12 @@ export function promptText(name: string, column: ColumnWord, op: OpWord, dataset
 
 /** What a developer can begin with, as questions that readers ask. */
 export const starts = [
-  { start: 'between', text: 'Records between two dates', note: 'a period is asked for' },
-  { start: 'day', text: 'Records of one day', note: 'a day is asked for' },
-  { start: 'month', text: 'How many by month', note: 'a chart and a table' },
-  { start: 'due', text: 'What is due', note: 'a date in the days to come' },
-  { start: 'open', text: 'What is still open', note: 'a date that is missing' },
-  { start: 'all', text: 'All records', note: 'conditions come later' },
+  { start: 'between', text: say('Records between two dates'), note: say('a period is asked for') },
+  { start: 'day', text: say('Records of one day'), note: say('a day is asked for') },
+  { start: 'month', text: say('How many by month'), note: say('a chart and a table') },
+  { start: 'due', text: say('What is due'), note: say('a date in the days to come') },
+  { start: 'open', text: say('What is still open'), note: say('a date that is missing') },
+  { start: 'all', text: say('All records'), note: say('conditions come later') },
 ] as const;
 export type Start = (typeof starts)[number]['start'];
 

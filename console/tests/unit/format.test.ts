@@ -1,5 +1,6 @@
 import { expect, test } from 'vitest';
-import { cellText, clockOf, clockText, counted, dayOf, isNumeric, spelledDay } from '../../src/lib/format';
+import { cellText, clockOf, clockText, dayOf, isNumeric, spelledDay } from '../../src/lib/format';
+import { counted } from '../../src/lib/words';
 import type { Column } from '../../src/lib/api';
 
 const column = (type: string, zone?: string) => ({ name: 'c', label: 'C', type, zone }) as unknown as Column;
@@ -28,7 +29,8 @@ test('values as they are', () => {
 });
 
 test('numbers of things and names of clocks', () => {
-  expect([counted(1, 'record'), counted(0, 'record'), counted(1234, 'record')]).toEqual(['1 record', '0 records', '1,234 records']);
+  const records = '{0} record|{0} records';
+  expect([counted(1, records), counted(0, records), counted(1234, records)]).toEqual(['1 record', '0 records', '1,234 records']);
   expect([clockText('Harbour time', 'Europe/Helsinki'), clockText('Europe/Helsinki', 'Europe/Helsinki')]).toEqual(['harbour time', 'Europe/Helsinki']);
 });
 
