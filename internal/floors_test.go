@@ -29,7 +29,7 @@ var floors = [][]string{
 	{"internal/source", "internal/load", "internal/store", "internal/export"},
 	{"internal/service/kept"},
 	{"internal/service/base"},
-	{"internal/service/counts"},
+	{"internal/service/counts", "internal/service/people"},
 	{"internal/service/answer"},
 	{"internal/service/receipt"},
 	{"internal/service/run", "internal/service/author", "internal/service/saved"},

@@ -9,24 +9,45 @@
   import ReportPage from './pages/ReportPage.svelte';
   import ReportsPage from './pages/ReportsPage.svelte';
   import RunsPage from './pages/RunsPage.svelte';
+  import SignIn from './pages/SignIn.svelte';
 
   const url = $derived(currentUrl());
   const report = $derived(/^\/reports\/([^/]+)$/.exec(url.pathname)?.[1]);
   const receipt = $derived(/^\/receipts\/(\d+)$/.exec(url.pathname)?.[1]);
   const isRuns = $derived(url.pathname === '/runs');
   const isWorkroom = $derived(/^\/workroom(\/|$)/.test(url.pathname));
-  const isReports = $derived(!receipt && !isRuns && !isWorkroom);
+  const isAccount = $derived(url.pathname === '/account');
+  const isPeople = $derived(url.pathname === '/people');
+  const isReports = $derived(!receipt && !isRuns && !isWorkroom && !isAccount && !isPeople);
   const find = $derived(report || !(isReports || isWorkroom) ? '' : (url.searchParams.get('find') ?? ''));
   let version = $state('');
   let notice = $state(''); // what whoever keeps the service should know
 
-  about().then(
-    (a) => {
-      ({ version, notice = '' } = a);
-      setPerson(a.person, a.role);
-    },
-    () => {}, // the page itself says that the service does not answer
-  );
+  let signsIn = $state(false); // whether people sign in to this service
+  let isKnown = $state<boolean>(); // whether who sits here may go on
+  let shown = $state(0); // the pages are drawn anew for somebody else
+
+  /** Asks who sits here. Nothing else is asked of the service before. */
+  function ask() {
+    about().then(
+      (a) => {
+        ({ version, notice = '' } = a);
+        if (currentPerson().name !== a.person) shown++;
+        setPerson(a.person, a.role);
+        signsIn = a.sign_in;
+        isKnown = a.person !== '';
+      },
+      () => (isKnown = true), // the page itself says that the service does not answer
+    );
+  }
+  ask();
+
+  /** Asks for sign-in where the service does: what stands on the page stays, behind it. */
+  addEventListener('signinrequired', () => (isKnown = false));
+  function left() {
+    setPerson('', '');
+    isKnown = false;
+  }
 
   function search(text: string) {
     const at = isWorkroom ? '/workroom' : '/';
@@ -55,29 +76,51 @@
     </svg>
     <span class="max-[420px]:sr-only">Pike Gate</span>
   </a>
-  <nav class="flex gap-[22px] max-[700px]:gap-3 max-[420px]:gap-2" aria-label={say('Console')}>
-    {@render tab('/', say('Reports'), isReports, isReports && !report)}
-    {@render tab('/runs', say('Runs'), !isReports && !isWorkroom, isRuns)}
-    {#if isDeveloper() || isWorkroom}{@render tab('/workroom', say('Workroom'), isWorkroom, url.pathname === '/workroom')}{/if}
-  </nav>
-  <input
-    class="ms-auto input w-[270px] min-w-[60px] bg-[#164f56] text-sm text-white ring-[#2c6970] placeholder:text-[#c9dad8] max-[420px]:w-[60px] max-[420px]:grow"
-    type="search"
-    aria-label={isWorkroom ? say('Find a definition') : say('Find a report')}
-    placeholder={isWorkroom ? say('Find a definition') : say('Find a report, answers too')}
-    title={isWorkroom ? undefined : say('A report, and answers to what it asks, in any order; Enter opens it')}
-    value={find}
-    oninput={(e) => search(e.currentTarget.value)}
-    onkeydown={(e) => void open(e)}
-  />
+  {#if isKnown !== false}
+    <nav class="flex gap-[22px] max-[700px]:gap-3 max-[420px]:gap-2" aria-label={say('Console')}>
+      {@render tab('/', say('Reports'), isReports, isReports && !report)}
+      {@render tab('/runs', say('Runs'), isRuns || !!receipt, isRuns)}
+      {#if isDeveloper() || isWorkroom}{@render tab('/workroom', say('Workroom'), isWorkroom, url.pathname === '/workroom')}{/if}
+      {#if signsIn && currentPerson().role === 'admin'}{@render tab('/people', say('People'), isPeople, isPeople)}{/if}
+    </nav>
+    <input
+      class="ms-auto input w-[270px] min-w-[60px] bg-[#164f56] text-sm text-white ring-[#2c6970] placeholder:text-[#c9dad8] max-[420px]:w-[60px] max-[420px]:grow"
+      type="search"
+      aria-label={isWorkroom ? say('Find a definition') : say('Find a report')}
+      placeholder={isWorkroom ? say('Find a definition') : say('Find a report, answers too')}
+      title={isWorkroom ? undefined : say('A report, and answers to what it asks, in any order; Enter opens it')}
+      value={find}
+      oninput={(e) => search(e.currentTarget.value)}
+      onkeydown={(e) => void open(e)}
+    />
+  {:else}
+    <span class="ms-auto"></span>
+  {/if}
   <button class="cursor-pointer border-b border-dotted border-[#6d8f92] text-[#c9dad8]" onclick={nextMode} title={say('Light, dark, or as the system has it')}>
     <span class="sr-only">{say('Appearance:')}</span>
     {currentMode()}
   </button>
-  <span class="whitespace-nowrap text-[#c9dad8] max-[700px]:hidden" title={version && `Pike Gate ${version}`}>{currentPerson().name}</span>
+  {#if signsIn && currentPerson().name}
+    <a class="whitespace-nowrap text-[#c9dad8]" href="/account" onclick={follow} aria-current={isAccount ? 'page' : undefined}>{currentPerson().name}</a>
+  {:else}
+    <span class="whitespace-nowrap text-[#c9dad8] max-[700px]:hidden" title={version && `Pike Gate ${version}`}>{currentPerson().name}</span>
+  {/if}
 </header>
 <main id="main">
-  {#if report}
+  {#if isKnown === false}<SignIn done={ask} />{/if}
+  <div class="contents" hidden={isKnown === false}>
+    {#if isKnown !== undefined && (!signsIn || currentPerson().name)}
+      {#key shown}{@render page()}{/key}
+    {/if}
+  </div>
+</main>
+
+{#snippet page()}
+  {#if isAccount}
+    {#await import('./pages/AccountPage.svelte') then { default: AccountPage }}<AccountPage {left} />{/await}
+  {:else if isPeople}
+    {#await import('./pages/PeoplePage.svelte') then { default: PeoplePage }}<PeoplePage />{/await}
+  {:else if report}
     {#key report}<ReportPage name={decodedPart(report)} />{/key}
   {:else if receipt}
     {#key receipt}<ReceiptPage id={receipt} />{/key}
@@ -92,7 +135,8 @@
   {:else}
     <ReportsPage {find} />
   {/if}
-</main>
+{/snippet}
+
 {#if version && !report && !isWorkroom}
   <footer class="mx-auto max-w-[1180px] px-6 py-4 text-sm text-quiet print:hidden">
     Pike Gate {version}

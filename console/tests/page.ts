@@ -18,7 +18,10 @@ export const test = base.extend<{ page: Page }>({
     // What a test keeps from the service fails, and what two windows save at once is refused to one: both are told there too.
     expect(
       log.filter(
-        (line) => !/status of 4\d\d .*drafts=true$|status of 409 .*\/drafts\/|status of 502 .*(drafts=true|drafts\/readings.*)$|net::ERR_FAILED/.test(line),
+        (line) =>
+          !/status of 4\d\d .*drafts=true$|status of 409 .*\/drafts\/|status of 401 .*|status of 40[39] .*\/(people|audit)|status of 502 .*(drafts=true|drafts\/readings.*)$|net::ERR_FAILED/.test(
+            line,
+          ),
       ),
     ).toEqual([]);
   },

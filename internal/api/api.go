@@ -25,7 +25,6 @@ import (
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/service"
-	"pikegate/internal/service/base"
 	"pikegate/internal/service/run"
 )
 
@@ -54,6 +53,7 @@ type Limits struct {
 	Hosts []string      // names that it is called by, beside loopback ones
 	Stall time.Duration // the longest until the next part of an answer is taken, or of a file comes; 30 seconds
 	Send  time.Duration // the longest until all of it is; an hour
+	Open  bool          // whether everybody may do everything though others than this machine reach it
 }
 
 // New makes the handler of a service.
@@ -62,7 +62,8 @@ func New(s *service.Service, limits Limits) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
 	engine.HandleMethodNotAllowed = true
-	engine.Use(logged, recovered, personal)
+	r := routes{service: s, limits: limits}
+	engine.Use(logged, recovered, r.personal)
 	huma.NewError = requestProblem
 	huma.DefaultArrayNullable = false // an empty list is [], never null
 
@@ -73,7 +74,7 @@ func New(s *service.Service, limits Limits) http.Handler {
 	config.RejectUnknownQueryParameters = true
 	config.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[prompt.Entered](), reflect.TypeFor[enteredShape]())
 	document := humagin.New(engine, config)
-	r := routes{service: s, limits: limits}
+	document.UseMiddleware(r.held)
 	r.register(document)
 	listed(document)
 	refusable(document)
@@ -164,12 +165,6 @@ func recovered(c *gin.Context) {
 		}
 		writeProblem(c, p)
 	}()
-	c.Next()
-}
-
-// personal tells who asks. So far everybody is the developer at this machine.
-func personal(c *gin.Context) {
-	c.Request = c.Request.WithContext(base.WithPerson(c.Request.Context(), base.Person{Name: "local developer", Role: "developer"}))
 	c.Next()
 }
 

@@ -11,6 +11,7 @@ import (
 	"pikegate/internal/core/edit"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/service/author"
+	"pikegate/internal/service/base"
 	"pikegate/internal/service/draft"
 	"pikegate/internal/service/publish"
 	"pikegate/internal/service/run"
@@ -26,6 +27,9 @@ type Drafted struct {
 func (r routes) within(ctx context.Context, in Drafted) (context.Context, error) {
 	if !in.Drafts {
 		return ctx, nil
+	}
+	if p := r.may(ctx, base.Developer, "ask drafts"); p != nil {
+		return nil, p
 	}
 	within, err := r.service.Drafts.Within(ctx, in.Source)
 	if err != nil {

@@ -76,13 +76,14 @@ func listed(api huma.API) {
 
 // refusals are the problems that any call can meet, whatever it is for.
 var refusals = map[int]string{
-	http.StatusBadRequest: "The request does not have the shape that this document describes.", http.StatusForbidden: "Another site's page sent it.",
+	http.StatusBadRequest: "The request does not have the shape that this document describes.", http.StatusUnauthorized: "One has to sign in first; the extension x-right of each operation names the role that it takes.",
+	http.StatusForbidden:        "Another site's page sent it, or whoever asks has not the role that it takes.",
 	http.StatusMethodNotAllowed: "The path knows no such method.", http.StatusRequestTimeout: "It did not come in time.",
 	http.StatusUnsupportedMediaType: "Its body is of another media type.", http.StatusMisdirectedRequest: "The service is not called by the name that was asked for.",
 	http.StatusServiceUnavailable: "The service has too much to do, or is not ready.", http.StatusInsufficientStorage: "There is no room on the disk.",
 }
 
-// refusable adds them to each operation that does not tell of them itself.
+// refusable adds them to each operation that does not tell of them itself, and the role that it takes.
 func refusable(api huma.API) {
 	problem := &huma.Schema{Ref: "#/components/schemas/Problem"}
 	for _, path := range api.OpenAPI().Paths {
@@ -90,6 +91,7 @@ func refusable(api huma.API) {
 			if o == nil {
 				continue
 			}
+			o.Extensions = map[string]any{"x-right": rights[o.OperationID]}
 			for status, about := range refusals {
 				if key := strconv.Itoa(status); o.Responses[key] == nil {
 					o.Responses[key] = &huma.Response{Description: about, Content: map[string]*huma.MediaType{"application/problem+json": {Schema: problem}}}

@@ -154,6 +154,10 @@ func refused(r *base.Refusal) *Problem {
 	switch r.Kind {
 	case fault.DefinitionInError:
 		detail = "the definition of this report is in error, so that nothing was run: " + r.Faults[0].Sentence()
+	case fault.SignInRefused:
+		status, detail = http.StatusUnauthorized, r.Faults[0].Sentence()
+	case fault.PersonRefused:
+		detail = r.Faults[0].Sentence()
 	case fault.Unknown:
 		status, detail = http.StatusNotFound, r.Faults[0].Sentence()
 	case fault.LinkRevoked:

@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"reflect"
 	"slices"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -206,11 +207,12 @@ func (cell) Schema(huma.Registry) *huma.Schema {
 
 // About is what the service says of itself and of who asks.
 type About struct {
-	Version string `json:"version" doc:"Version of the service."`
+	Version string `json:"version" doc:"Version of the service; empty for somebody who has to sign in first."`
 	Today   string `json:"today,omitempty" doc:"The day that the service was told to take for today; absent where it goes by the clock."`
-	Person  string `json:"person" doc:"Who asks."`
+	Person  string `json:"person" doc:"Who asks; empty for somebody who has to sign in first."`
 	Notice  string `json:"notice,omitempty" doc:"What whoever keeps the service should know; absent where that is nothing."`
-	Role    string `json:"role" enum:"reader,developer,admin" doc:"What they may do."`
+	Role    string `json:"role" enum:",reader,developer,admin" doc:"What they may do; empty for somebody who has to sign in first."`
+	SignIn  bool   `json:"sign_in" doc:"Whether one has to sign in."`
 }
 
 type status struct {
@@ -251,6 +253,7 @@ func (r routes) register(api huma.API) {
 	r.registerReceipts(api)
 	r.registerDrafts(api)
 	r.registerSaved(api)
+	r.registerPeople(api)
 	run := huma.Operation{OperationID: "run-report", Method: http.MethodPost, Path: Prefix + "/reports/{report}/runs",
 		Summary: "Run a report and send its records", Errors: []int{400, 404, 406, 409, 413, 502, 504}, MaxBodyBytes: mostRunBytes, BodyReadTimeout: readTime}
 	run.Responses = map[string]*huma.Response{"200": {Description: "The records. The header Link leads to the receipt, as describedby.", Content: resultContent(api.OpenAPI().Components.Schemas)}}
@@ -273,7 +276,14 @@ func resultContent(schemas huma.Registry) map[string]*huma.MediaType {
 
 func (r routes) about(ctx context.Context, _ *struct{}) (*body[About], error) {
 	person := base.PersonOf(ctx)
-	return &body[About]{About{Version: Version, Today: r.service.Base.FixedToday().String(), Person: person.Name, Role: person.Role, Notice: r.service.Receipts.Notice(ctx)}}, nil
+	told := About{Person: person.Name, Role: person.Role, SignIn: r.service.People.On()}
+	if person.Name != "" {
+		told.Version, told.Today, told.Notice = Version, r.service.Base.FixedToday().String(), r.service.Receipts.Notice(ctx)
+	}
+	if r.limits.Open {
+		told.Notice = strings.TrimPrefix(told.Notice+"; everybody who reaches this service may do everything", "; ")
+	}
+	return &body[About]{told}, nil
 }
 
 // ReportList is the reports that were found.
@@ -445,6 +455,11 @@ func (r routes) run(ctx context.Context, in *struct {
 	ctx, err := r.within(ctx, in.Drafted)
 	if err != nil {
 		return nil, err
+	}
+	if len(in.Body.Files) > 0 {
+		if p := r.may(ctx, base.Developer, "try definitions"); p != nil {
+			return nil, p
+		}
 	}
 	format, err := formatOf(in.Output, in.Accept)
 	if err != nil {

@@ -146,7 +146,11 @@ func (r routes) live(ctx context.Context, in *struct {
 	if section == 0 && as.format == export.CSV {
 		section = answer.OnlyTable
 	}
-	ctx = base.WithPerson(ctx, base.Person{Name: link.Person, Role: link.Role})
+	who, there := r.service.People.Now(ctx, link.Person, link.Role)
+	if !there {
+		return nil, newProblem(http.StatusNotFound, fault.UnknownLink, "there is no such live link")
+	}
+	ctx = base.WithPerson(ctx, who)
 	run, err := r.service.Runs.Prepare(ctx, link.Report, answer.Request{Section: section, View: link.View, Answers: link.Answers, AsOf: link.AsOf})
 	if err != nil {
 		return nil, problemOf(ctx, err)

@@ -132,6 +132,7 @@ returns the matching records, sorted.
 		{"reports", "Run reports:", []*cobra.Command{newReports(), newShow(), newRun(), newAsk(), newExplain(), newHistory(), newReceipt(), newRows(), newAgain(), newCancel(), newKept(), newLink(), newDate()}},
 		{"definitions", "Write and publish definitions:", []*cobra.Command{newCheck(), newPut(), newGet(), newRevisions(), newDifference(), newPublish(), newUses(), newEffect(), newRename(), newDelete(), newDrafts(), newRehearse(), newProof(), newSchema()}},
 		{"data", "Look into sources, load files:", []*cobra.Command{newSources(), newSource(), newDataset(), newLoad(), newTable()}},
+		{"people", "Who may do what:", []*cobra.Command{newSignIn(), newSignOut(), newPeople(), newTokens(), newAudit()}},
 		{"service", "Run the service:", []*cobra.Command{newServe(), newDemo(), newVersion()}},
 	} {
 		root.AddGroup(&cobra.Group{ID: g.id, Title: g.title})
@@ -186,7 +187,7 @@ func codeOf(p *api.Problem) int {
 		return exitAnswers
 	case fault.DefinitionInError, fault.DefinitionsRefused, fault.LoadRefused:
 		return exitDefinitions
-	case fault.Unknown, fault.InvalidRequest:
+	case fault.Unknown, fault.InvalidRequest, fault.PersonRefused:
 		return exitUsage
 	case fault.SourceFailed:
 		return exitUnreached

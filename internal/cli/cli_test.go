@@ -73,6 +73,11 @@ func TestEvidenceCommands(t *testing.T) {
 	scripts(t, demotest.Start(t).URL, all...)
 }
 
+// Signing in, people and what was done: against a service of its own.
+func TestPeopleCommands(t *testing.T) {
+	scripts(t, demotest.Start(t).URL, "testdata/people/people.txtar")
+}
+
 // Drafts, what they would change for readers, and new names: against a service of their own.
 func TestWorkroomCommands(t *testing.T) {
 	ferries := demotest.Start(t)

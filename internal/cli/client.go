@@ -22,13 +22,25 @@ import (
 
 const (
 	serverVariable = "PIKEGATE_SERVER"
+	tokenVariable  = "PIKEGATE_TOKEN"
 	defaultServer  = "http://127.0.0.1:8080"
 )
 
 // client calls the API of a service.
 type client struct {
-	base string
-	http *http.Client
+	base    string
+	http    *http.Client
+	token   string         // sent where it is not ""
+	cookies []*http.Cookie // of a session, while one signs in
+}
+
+// host is the name or address of the service.
+func (c *client) host() string {
+	u, err := url.Parse(c.base)
+	if err != nil {
+		return ""
+	}
+	return u.Hostname()
 }
 
 // serverFlag adds the flag that says which service to call.
@@ -48,7 +60,15 @@ func newClient(c *cobra.Command) (*client, error) {
 	if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
 		return nil, fail(exitUsage, "%q is not the address of a service; it is like %s", base, defaultServer)
 	}
-	return &client{base: strings.TrimRight(base, "/"), http: &http.Client{}}, nil
+	to := &client{base: strings.TrimRight(base, "/"), http: &http.Client{}, token: os.Getenv(tokenVariable)}
+	if to.token == "" {
+		tokens, err := keptTokens()
+		if err != nil {
+			return nil, fail(exitFailed, "the tokens that are kept cannot be read: %w", err)
+		}
+		to.token = tokens[to.base]
+	}
+	return to, nil
 }
 
 // calling makes what a command does of what it does with a client.
@@ -80,6 +100,12 @@ func (c *client) call(ctx context.Context, method, path string, body any, accept
 		return nil, err
 	}
 	req.Header.Set("Accept", accept)
+	if c.token != "" {
+		req.Header.Set("Authorization", "Bearer "+c.token)
+	}
+	for _, cookie := range c.cookies {
+		req.AddCookie(cookie)
+	}
 	if body != nil {
 		req.Header.Set("Content-Type", kind)
 	}
@@ -97,6 +123,9 @@ func (c *client) call(ctx context.Context, method, path string, body any, accept
 	if err := json.NewDecoder(io.LimitReader(answer.Body, 16<<20)).Decode(p); err != nil || p.Code == "" {
 		return nil, fail(exitUnreached, "what answers at %s is not this service: %s", c.base, answer.Status)
 	}
+	if p.Code == fault.SignInRequired {
+		return nil, &exit{code: codeOf(p), err: fmt.Errorf("%w; pikegate sign-in --name NAME --password-file FILE --server %s", p, c.base)}
+	}
 	return nil, &exit{code: codeOf(p), err: p}
 }
 
@@ -110,6 +139,9 @@ func (c *client) json(ctx context.Context, method, path string, body, into any) 
 		return err
 	}
 	defer answer.Body.Close()
+	if into == nil {
+		return nil
+	}
 	if err := json.NewDecoder(io.LimitReader(answer.Body, mostAnswer)).Decode(into); err != nil {
 		return fail(exitInterrupted, "the answer broke off: %w", err)
 	}

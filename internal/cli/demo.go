@@ -21,6 +21,7 @@ import (
 
 func newDemo() *cobra.Command {
 	var listen, dir, asOf, engine string
+	var withPeople bool
 	c := &cobra.Command{
 		Use:   "demo",
 		Short: "Serve a made-up ferry line to try everything on",
@@ -54,12 +55,13 @@ or mariadb://user@127.0.0.1:3306/. There the demo makes a schema of its own,
 			if !c.Flags().Changed("data") && on != catalog.Embedded {
 				dir += "-" + engine
 			}
-			return serveDemo(c, listener, dir, on, day)
+			return serveDemo(c, listener, dir, on, day, withPeople)
 		},
 	}
 	c.Flags().StringVar(&listen, "listen", "127.0.0.1:8080", "address and port; without the flag, the next free port where 8080 is taken")
 	c.Flags().StringVar(&dir, "data", dataHome("demo"), "directory of the demo's files")
 	wordFlag(c, &engine, "engine", "sqlite", []string{"sqlite", "postgres", "mariadb"}, "where the records lie")
+	c.Flags().BoolVar(&withPeople, "people", false, "let four made-up people sign in: an admin, a developer, two readers; their passwords are printed, new ones at each start")
 	c.Flags().StringVar(&asOf, "as-of", "today", "the day that the records reach up to, and that the service takes for today")
 	return c
 }
@@ -88,7 +90,7 @@ func demoListener(address string, chosen bool) (net.Listener, error) {
 	return nil, err
 }
 
-func serveDemo(c *cobra.Command, listener net.Listener, dir string, on catalog.Engine, asOf civil.Day) error {
+func serveDemo(c *cobra.Command, listener net.Listener, dir string, on catalog.Engine, asOf civil.Day, withPeople bool) error {
 	defer listener.Close()
 	ctx := c.Context()
 	if err := startLog("warn", c.ErrOrStderr()); err != nil {
@@ -103,6 +105,14 @@ func serveDemo(c *cobra.Command, listener net.Listener, dir string, on catalog.E
 	defer s.Close()
 	if err := prepareDemo(ctx, s, dir, on, asOf); err != nil {
 		return fail(exitFailed, "make the demo in %s: %w", dir, err)
+	}
+	if withPeople {
+		if err := addDemoPeople(c, s); err != nil {
+			return err
+		}
+	}
+	if err := guardedBy(ctx, s, listener, to); err != nil {
+		return err
 	}
 	fmt.Fprintf(c.OutOrStdout(), "Lantern Sound Ferries as of %s: http://%s\n", asOf.Spelled(), listener.Addr())
 	return serveOn(ctx, s, listener, to)

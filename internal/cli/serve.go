@@ -38,6 +38,9 @@ func newServe() *cobra.Command {
 	}
 	for _, s := range settings {
 		c.Flags().String(s.name, s.value, s.about)
+		if s.value == "no" {
+			c.Flags().Lookup(s.name).NoOptDefVal = "yes" // the flag alone
+		}
 	}
 	c.Flags().String("config", "", "config file, YAML (else $"+variable("config")+")")
 	return c
@@ -57,8 +60,37 @@ func serve(ctx context.Context, to *serving, logTo io.Writer) error {
 		return err
 	}
 	defer s.Close()
+	if err := guardedBy(ctx, s, listener, to); err != nil {
+		return err
+	}
 	slog.Info("the service answers", "address", "http://"+listener.Addr().String(), "data", to.Dir, "version", api.Version)
 	return serveOn(ctx, s, listener, to)
+}
+
+// guardedBy refuses to serve beyond this machine where nobody has to sign in, unless that is wanted.
+func guardedBy(ctx context.Context, s *service.Service, listener net.Listener, to *serving) error {
+	if s.People.On() {
+		if all, err := s.People.List(ctx); err == nil && len(all) == 0 {
+			slog.Warn("nobody may sign in yet; stop the service and run: pikegate people add NAME --role admin --password-file FILE --data " + to.Dir)
+		}
+		return nil
+	}
+	host, _, err := net.SplitHostPort(listener.Addr().String())
+	switch {
+	case err == nil && loopback(host):
+	case to.open:
+		to.limits.Open = true
+		slog.Warn("everybody who reaches the service may do everything, as open-to-everyone says", "address", listener.Addr().String())
+	default:
+		return fail(exitUsage, "%s can be reached from other machines, and nobody has to sign in. Let somebody in first by pikegate people add NAME --role admin --password-file FILE --data %s; or listen on 127.0.0.1; or let everybody do everything by --open-to-everyone", listener.Addr(), to.Dir)
+	}
+	return nil
+}
+
+// loopback tells whether a host is this machine.
+func loopback(host string) bool {
+	ip := net.ParseIP(host)
+	return host == "localhost" || ip != nil && ip.IsLoopback()
 }
 
 // openService opens a service in its directory, which it moves from where earlier versions

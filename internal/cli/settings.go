@@ -29,6 +29,8 @@ type serving struct {
 	connections int
 	log         string
 	grace       time.Duration
+	// open is whether everybody may do everything though the service listens beyond this machine.
+	open bool
 }
 
 // setting is one thing that a service can be told: a flag, an environment variable and a
@@ -52,6 +54,10 @@ var settings = []setting{
 		to.Dir = text
 		return nil
 	}},
+	{"people", "no", "whether one has to sign in even before anybody may; once somebody may, everybody has to: yes or no", takeTruth(func(to *serving) *bool { return &to.People })},
+	{"open-to-everyone", "no", "whether to listen beyond this machine although nobody has to sign in: yes or no", takeTruth(func(to *serving) *bool { return &to.open })},
+	{"session-idle", "12h", "how long a session lasts without use", takeTime(func(to *serving) *time.Duration { return &to.SessionIdle })},
+	{"session-time", "168h", "how long a session lasts at most", takeTime(func(to *serving) *time.Duration { return &to.SessionTime })},
 	{"day-order", "", "how days that are all digits are read: day-first or month-first; unset, ambiguous ones are refused", func(to *serving, text string) (err error) {
 		to.DayOrder, err = dayOrder(text)
 		return err
@@ -92,6 +98,21 @@ var settings = []setting{
 		to.log = text
 		return nil
 	}},
+}
+
+// takeTruth is for yes or no.
+func takeTruth(at func(*serving) *bool) func(*serving, string) error {
+	return func(to *serving, text string) error {
+		switch text {
+		case "yes", "true":
+			*at(to) = true
+		case "no", "false":
+			*at(to) = false
+		default:
+			return fmt.Errorf("%q is not yes or no", text)
+		}
+		return nil
+	}
 }
 
 // takeTime is for a length of time.

@@ -5,6 +5,7 @@ package service
 
 import (
 	"context"
+	"errors"
 	"sync"
 
 	"pikegate/internal/service/answer"
@@ -12,6 +13,7 @@ import (
 	"pikegate/internal/service/base"
 	"pikegate/internal/service/counts"
 	"pikegate/internal/service/draft"
+	"pikegate/internal/service/people"
 	"pikegate/internal/service/publish"
 	"pikegate/internal/service/receipt"
 	"pikegate/internal/service/run"
@@ -29,6 +31,7 @@ type Service struct {
 	Author    *author.Author
 	Drafts    *draft.Drafts
 	Saved     *saved.Saved
+	People    *people.People
 
 	stopped sync.WaitGroup // what goes on by itself
 	close   func() error
@@ -41,6 +44,9 @@ func Open(ctx context.Context, c base.Config) (*Service, error) {
 		return nil, err
 	}
 	s := &Service{Base: base, Counts: counts.New(base), Receipts: receipt.New(base), Author: author.New(base)}
+	if s.People, err = people.New(ctx, base); err != nil {
+		return nil, errors.Join(err, base.Close())
+	}
 	s.Answers = answer.New(base, s.Counts)
 	s.Saved = saved.New(base, s.Answers)
 	s.Runs = run.New(base, s.Counts, s.Answers, s.Receipts)

@@ -68,6 +68,7 @@ export async function call(path: string, init: RequestInit): Promise<Response> {
   }
   if (response.ok) return response;
   const problem: Problem | undefined = await response.json().catch(() => undefined);
+  if (problem?.code === 'sign_in_required') dispatchEvent(new Event('signinrequired'));
   if (problem?.code) throw new Refused(problem);
   throw new Unreached(say('The service answered with {0} and no words. Try again in a moment.', response.status));
 }

@@ -172,6 +172,13 @@ const (
 	UnknownKept        Code = "unknown_kept"
 	UnknownLink        Code = "unknown_link"
 	LinkRevoked        Code = "link_revoked"
+	SignInRequired     Code = "sign_in_required"
+	SignInRefused      Code = "sign_in_refused"
+	TooManyTries       Code = "too_many_tries"
+	RightMissing       Code = "right_missing"
+	PersonRefused      Code = "person_refused"
+	UnknownPerson      Code = "unknown_person"
+	UnknownToken       Code = "unknown_token"
 	TooLarge           Code = "too_large"
 	Forbidden          Code = "forbidden"
 	WrongHost          Code = "wrong_host"
@@ -355,6 +362,13 @@ var Registry = []Registered{
 	{UnknownKept, Requests, "There are no such kept answers, or none that one sees.", "TestKeptAnswers"},
 	{UnknownLink, Requests, "There is no such live link.", "TestLiveLinks"},
 	{LinkRevoked, Requests, "The live link was revoked.", "TestLiveLinks"},
+	{SignInRequired, Requests, "One has to sign in, or the session or token that was sent has ended.", "TestWhoMayDoWhat"},
+	{SignInRefused, Requests, "The name or the password is not right.", "TestSignIn"},
+	{TooManyTries, Requests, "Too many passwords were refused lately; Retry-After says how long to wait.", "TestWrongPasswordsInBursts"},
+	{RightMissing, Requests, "The person may not do it; the message names the role that may.", "TestWhoMayDoWhat"},
+	{PersonRefused, Requests, "A name, a password or a role cannot be taken.", "TestPeople"},
+	{UnknownPerson, Requests, "Nobody has the name.", "TestPeople"},
+	{UnknownToken, Requests, "One has no such session or token.", "TestPeople"},
 	{NotRunning, Requests, "The run that is to be cancelled has ended.", "TestARunThatGoesOn"},
 	{TooLarge, Requests, "The body is larger than is read.", "TestTheService"},
 	{Forbidden, Requests, "The page of another site sent it.", "TestWhoIsLetThrough"},

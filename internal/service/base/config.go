@@ -44,7 +44,11 @@ type Config struct {
 	// Sources are where sources may be and what they may refer to. Its Dir is that of the
 	// service.
 	Sources source.Rules
-	Now     func() time.Time
+	// People is whether one has to sign in even before anybody may. SessionIdle is how long a session
+	// lasts without use, SessionTime how long at most; 12 hours and 7 days where they are 0.
+	People                   bool
+	SessionIdle, SessionTime time.Duration
+	Now                      func() time.Time
 }
 
 const (

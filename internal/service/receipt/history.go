@@ -53,6 +53,9 @@ func (s *Receipts) History(ctx context.Context, w Wanted) (all []Receipt, more b
 		}
 		wanted.From, wanted.Until = time.Unix(civil.FirstInstant(day, zone), 0), time.Unix(civil.FirstInstant(day+1, zone), 0)
 	}
+	if who := base.PersonOf(ctx); who.Role == base.Reader {
+		wanted.Person = who.Name
+	}
 	rows, err := s.base.Store.Receipts(ctx, wanted)
 	if err != nil {
 		return nil, false, err
@@ -83,10 +86,12 @@ func (s *Receipts) Find(ctx context.Context, id int64) (*Receipt, error) {
 	return r, err
 }
 
-// Kept finds the record of a run and what is kept of its rows.
+// Kept finds the record of a run and what is kept of its rows. A reader finds their own: those of
+// others are as if they were not.
 func (s *Receipts) Kept(ctx context.Context, id int64) (*Receipt, []byte, error) {
 	row, err := s.base.Store.Receipt(ctx, id)
-	if errors.Is(err, store.ErrNone) {
+	who := base.PersonOf(ctx)
+	if errors.Is(err, store.ErrNone) || err == nil && who.Role == base.Reader && row.Person != who.Name {
 		return nil, nil, &base.Refusal{Kind: fault.Unknown, Faults: fault.List{fault.New(fault.UnknownReceipt, "no receipt %d", id)}}
 	}
 	if err != nil {

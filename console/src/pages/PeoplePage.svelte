@@ -1,0 +1,135 @@
+<script lang="ts">
+  import { messageOf } from '../lib/api';
+  import { momentText } from '../lib/format';
+  import { addPerson, changePerson, listAudit, listPeople, type AuditEntry, type Person, type Role } from '../lib/people';
+  import { say } from '../lib/words';
+  import DataTable from '../parts/DataTable.svelte';
+  import Notice from '../parts/Notice.svelte';
+  import PageHead from '../parts/PageHead.svelte';
+
+  // For admins: who may sign in and do what, and what was done.
+  let people = $state.raw<Person[]>();
+  let entries = $state.raw<AuditEntry[]>([]);
+  let failed = $state('');
+  let said = $state('');
+  let name = $state('');
+  let password = $state('');
+  let role = $state<Role>('reader');
+
+  const roles: Role[] = ['reader', 'developer', 'admin'];
+  const cell = 'border-b border-line px-2.5 py-1.5 align-top';
+
+  /** Does something, says what was done, and shows what there is then. */
+  async function doing(what: () => Promise<string>) {
+    failed = said = '';
+    try {
+      said = await what();
+    } catch (cause) {
+      failed = messageOf(cause);
+    }
+    try {
+      [people, entries] = await Promise.all([listPeople(), listAudit()]);
+    } catch (cause) {
+      failed ||= messageOf(cause);
+    }
+  }
+  void doing(() => Promise.resolve(''));
+
+  function add(event: SubmitEvent) {
+    event.preventDefault();
+    void doing(async () => {
+      const added = await addPerson(name, password, role);
+      name = password = '';
+      return say('{0} may sign in as {1}.', added.name, added.role);
+    });
+  }
+
+  const setRole = (person: Person, to: Role) =>
+    doing(async () => {
+      await changePerson(person.name, { role: to });
+      return say('{0} is {1} now.', person.name, to);
+    });
+
+  const setAway = (person: Person, away: boolean) =>
+    doing(async () => {
+      await changePerson(person.name, { away });
+      return away ? say('{0} may not sign in any more.', person.name) : say('{0} may sign in again.', person.name);
+    });
+
+  async function earlier() {
+    try {
+      entries = [...entries, ...(await listAudit(entries.at(-1)!.id))];
+    } catch (cause) {
+      failed = messageOf(cause);
+    }
+  }
+</script>
+
+<svelte:head><title>{say('People · Pike Gate')}</title></svelte:head>
+
+<div class="mx-auto flex max-w-[980px] flex-col gap-5 p-6">
+  <PageHead title={say('People')} />
+  {#if failed}<Notice kind="failed">{failed}</Notice>{/if}
+  <p class="text-sm text-quiet" role="status">{said}</p>
+  {#if people}
+    <DataTable caption={say('Who may sign in')} heads={[{ text: say('Name') }, { text: say('May') }, { text: say('Since') }, { text: say('Change') }]}>
+      {#snippet rows()}
+        {#each people ?? [] as person (person.name)}
+          <tr class:text-quiet={!!person.away_at}>
+            <td class={cell}>{person.name}</td>
+            <td class={cell}>
+              <select
+                class="select w-auto bg-field py-1 text-sm"
+                aria-label={say('What {0} may do', person.name)}
+                value={person.role}
+                onchange={(e) => void setRole(person, e.currentTarget.value as Role)}
+              >
+                {#each roles as r (r)}<option value={r}>{r}</option>{/each}
+              </select>
+            </td>
+            <td class={cell}>{person.away_at ? say('away since {0}', momentText(person.away_at)) : momentText(person.made_at)}</td>
+            <td class={cell}>
+              <button type="button" class="btn-plain" onclick={() => void setAway(person, !person.away_at)}
+                >{person.away_at ? say('Let {0} in again', person.name) : say('Send {0} away', person.name)}</button
+              >
+            </td>
+          </tr>
+        {/each}
+      {/snippet}
+    </DataTable>
+    <form class="flex flex-wrap items-end gap-3" onsubmit={add}>
+      <h2 class="w-full text-base font-[640]">{say('Let somebody in')}</h2>
+      <label class="flex flex-col gap-1 text-sm"
+        >{say('Name')} <input class="input bg-field" type="text" autocomplete="off" required maxlength="80" bind:value={name} /></label
+      >
+      <label class="flex flex-col gap-1 text-sm"
+        >{say('Password, 10 letters at least')}
+        <input class="input bg-field" type="password" autocomplete="new-password" required minlength="10" bind:value={password} /></label
+      >
+      <label class="flex flex-col gap-1 text-sm"
+        >{say('May')}
+        <select class="select w-auto bg-field" bind:value={role}>
+          {#each roles as r (r)}<option value={r}>{r}</option>{/each}
+        </select></label
+      >
+      <button class="btn-plain" type="submit">{say('Add')}</button>
+    </form>
+    <section>
+      <h2 class="mb-1 text-base font-[640]">{say('What was done')}</h2>
+      <DataTable caption={say('What was done, the latest first')} heads={[{ text: say('When') }, { text: say('Who') }, { text: say('What') }]}>
+        {#snippet rows()}
+          {#each entries as entry (entry.id)}
+            <tr>
+              <td class="{cell} whitespace-nowrap">{momentText(entry.at)}</td>
+              <td class={cell}>{entry.person || say('nobody known')}</td>
+              <td class="{cell} wrap-anywhere" class:text-brick={entry.action.includes('refused')}>{entry.action} {entry.subject}</td>
+            </tr>
+          {/each}
+        {/snippet}
+      </DataTable>
+      {#if (entries.at(-1)?.id ?? 0) > 1}<p class="py-3">
+          <button type="button" class="btn-plain" onclick={() => void earlier()}>{say('Show earlier ones')}</button>
+        </p>{/if}
+    </section>
+  {/if}
+</div>

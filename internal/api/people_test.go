@@ -1,0 +1,296 @@
+package api_test
+
+import (
+	"database/sql"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/demo/demotest"
+	"pikegate/internal/api"
+	"pikegate/internal/service/base"
+	"pikegate/internal/service/receipt"
+	"pikegate/internal/store"
+)
+
+const (
+	idaPassword  = "gulls over the mole"
+	rolfPassword = "one boat at a time"
+)
+
+// crew are people of each role on a service, with a token for each.
+type crew struct {
+	*caller
+	ferries *demotest.Ferries
+	tokens  map[string]string
+}
+
+func newCrew(t *testing.T) *crew {
+	t.Helper()
+	ferries := demotest.Start(t)
+	c := &crew{caller: newCaller(t, ferries.URL), ferries: ferries, tokens: map[string]string{}}
+	c.add("", "Ida", idaPassword, base.Admin)
+	c.tokens[base.Admin] = c.token("Ida", idaPassword)
+	c.add(base.Admin, "Rolf", rolfPassword, base.Reader)
+	c.add(base.Admin, "Dagny", "the tide is never late", base.Developer)
+	c.tokens[base.Reader] = c.token("Rolf", rolfPassword)
+	c.tokens[base.Developer] = c.token("Dagny", "the tide is never late")
+	return c
+}
+
+// as calls as somebody with the role, or as nobody where that is "".
+func (c *crew) as(role, method, path, route, body string, want int, into any) {
+	c.t.Helper()
+	var headers []string
+	if role != "" {
+		headers = []string{"Authorization", "Bearer " + c.tokens[role]}
+	}
+	status, text := c.do(method, "/api/v1"+path, "/api/v1"+route, body, headers...)
+	require.Equal(c.t, want, status, "%s %s as %q: %s", method, path, role, text)
+	if into != nil {
+		require.NoError(c.t, json.Unmarshal(text, into))
+	}
+}
+
+func (c *crew) add(role, name, password, as string) {
+	c.t.Helper()
+	c.as(role, "POST", "/people", "/people", fmt.Sprintf(`{"name":%q,"password":%q,"role":%q}`, name, password, as), 200, nil)
+}
+
+// session signs in as a browser does.
+func (c *crew) session(name, password string) *http.Cookie {
+	c.t.Helper()
+	answer, err := http.Post(c.url+"/api/v1/session", "application/json", strings.NewReader(fmt.Sprintf(`{"name":%q,"password":%q}`, name, password)))
+	require.NoError(c.t, err)
+	defer answer.Body.Close()
+	require.Equal(c.t, 200, answer.StatusCode)
+	require.Len(c.t, answer.Cookies(), 1)
+	return answer.Cookies()[0]
+}
+
+func (c *crew) token(name, password string) string {
+	c.t.Helper()
+	status, text := c.do("POST", "/api/v1/account/tokens", "/api/v1/account/tokens", `{"name":"a script"}`, "Cookie", c.session(name, password).String())
+	require.Equal(c.t, 200, status, "%s", text)
+	var made api.MadeToken
+	require.NoError(c.t, json.Unmarshal(text, &made))
+	return made.Token
+}
+
+// Every operation of the document has a rule, and each role gets what the rule says: who has not
+// signed in 401, who may not 403, who may anything else.
+func TestWhoMayDoWhat(t *testing.T) {
+	c := newCrew(t)
+	roles := []string{"", base.Reader, base.Developer, base.Admin}
+	level := map[string]int{"anybody": 0, base.Reader: 1, base.Developer: 2, base.Admin: 3}
+	parameter := regexp.MustCompile(`\{[^}]*\}`)
+	tried := 0
+	for route, methods := range c.document["paths"].(map[string]any) {
+		for method, operation := range methods.(map[string]any) {
+			right, _ := operation.(map[string]any)["x-right"].(string)
+			least, known := level[right]
+			require.True(t, known, "%s %s has no rule", method, route)
+			for i, role := range roles {
+				req, err := http.NewRequest(strings.ToUpper(method), c.url+parameter.ReplaceAllString(route, "1"), strings.NewReader(`{"nothing":"of the kind"}`))
+				require.NoError(t, err)
+				req.Header.Set("Content-Type", "application/json")
+				if role != "" {
+					req.Header.Set("Authorization", "Bearer "+c.tokens[role])
+				}
+				answer, err := http.DefaultClient.Do(req)
+				require.NoError(t, err)
+				require.NoError(t, answer.Body.Close())
+				tried++
+				switch {
+				case i >= least:
+					assert.NotContains(t, []int{401, 403}, answer.StatusCode, "%s %s as %q", method, route, role)
+				case i == 0:
+					assert.Equal(t, 401, answer.StatusCode, "%s %s", method, route)
+					assert.Contains(t, answer.Header.Get("WWW-Authenticate"), "Bearer")
+				default:
+					assert.Equal(t, 403, answer.StatusCode, "%s %s as %q", method, route, role)
+				}
+			}
+		}
+	}
+	assert.Greater(t, tried, 250)
+	var p api.Problem
+	c.as("", "GET", "/reports", "/reports", "", 401, &p)
+	assert.Equal(t, "sign_in_required", string(p.Code))
+	c.as(base.Reader, "GET", "/sources", "/sources", "", 403, &p)
+	assert.Equal(t, []string{"right_missing", "that takes the role developer, and Rolf is a reader"}, []string{string(p.Code), p.Detail})
+	// What a reader may call does not let in what they may not.
+	c.as(base.Reader, "POST", "/reports/query:late-sailings/runs?drafts=true", "/reports/{report}/runs", `{}`, 403, nil)
+	c.as(base.Reader, "POST", "/reports/late-sailings/runs", "/reports/{report}/runs", `{"files":[{"name":"a","text":"b"}]}`, 403, nil)
+}
+
+// What others ran, and what they keep, does not exist for a reader.
+func TestReadersSeeTheirOwn(t *testing.T) {
+	c := newCrew(t)
+	const body = `{"answers":{"travel-period":"yesterday"},"evidence":true}`
+	var ran struct{ Receipt receipt.Receipt }
+	c.as(base.Developer, "POST", "/reports/late-sailings/runs", "/reports/{report}/runs", body, 200, &ran)
+	theirs := ran.Receipt.ID
+	c.as(base.Reader, "POST", "/reports/late-sailings/runs", "/reports/{report}/runs", body, 200, &ran)
+	assert.Equal(t, []any{"Rolf", base.Reader}, []any{ran.Receipt.Person, ran.Receipt.Role})
+	var there, nowhere api.Problem
+	path := func(id int64) string { return fmt.Sprintf("/receipts/%d", id) }
+	c.as(base.Reader, "GET", path(theirs), "/receipts/{receipt}", "", 404, &there)
+	c.as(base.Reader, "GET", path(999), "/receipts/{receipt}", "", 404, &nowhere)
+	assert.Equal(t, strings.ReplaceAll(nowhere.Detail, "999", fmt.Sprint(theirs)), there.Detail, "the same as for what there is not")
+	c.as(base.Reader, "POST", path(theirs)+"/again", "/receipts/{receipt}/again", `{}`, 404, nil)
+	c.as(base.Reader, "POST", path(theirs)+"/cancel", "/receipts/{receipt}/cancel", "", 404, nil)
+	c.as(base.Reader, "POST", "/reports/late-sailings/runs", "/reports/{report}/runs", fmt.Sprintf(`{"of":%d}`, theirs), 404, nil)
+	var list api.ReceiptList
+	c.as(base.Reader, "GET", "/receipts?person=Dagny", "/receipts", "", 200, &list)
+	require.Len(t, list.Receipts, 1)
+	assert.Equal(t, "Rolf", list.Receipts[0].Person)
+	c.as(base.Developer, "GET", path(ran.Receipt.ID), "/receipts/{receipt}", "", 200, nil)
+}
+
+// A session is a cookie that pages cannot read; it ends when one signs out, everywhere if one will,
+// with another password, and when its person is sent away. So do tokens, and live links with them.
+func TestSignIn(t *testing.T) {
+	c := newCrew(t)
+	cookie := c.session("rolf", rolfPassword)
+	assert.True(t, cookie.HttpOnly)
+	assert.Equal(t, http.SameSiteLaxMode, cookie.SameSite)
+	with := func(cookie *http.Cookie, method, path, route, body string, want int) []byte {
+		t.Helper()
+		status, text := c.do(method, "/api/v1"+path, "/api/v1"+route, body, "Cookie", cookie.Name+"="+cookie.Value)
+		require.Equal(t, want, status, "%s", text)
+		return text
+	}
+	var told api.Account
+	require.NoError(t, json.Unmarshal(with(cookie, "GET", "/account", "/account", "", 200), &told))
+	assert.Equal(t, "Rolf", told.Person)
+	require.Len(t, told.Passes, 3, "the token, the session that it was made in, and this one")
+	assert.True(t, told.Passes[0].Own)
+	with(cookie, "DELETE", "/session", "/session", "", 200)
+	with(cookie, "GET", "/account", "/account", "", 401)
+	one, other := c.session("Rolf", rolfPassword), c.session("Rolf", rolfPassword)
+	with(one, "DELETE", "/session?everywhere=true", "/session", "", 200)
+	with(other, "GET", "/account", "/account", "", 401)
+
+	var made api.MadeLink
+	c.as(base.Reader, "POST", "/reports/late-sailings/links", "/reports/{report}/links", `{"name":"a sheet","format":"csv","answers":{"travel-period":"yesterday"}}`, 200, &made)
+	live := strings.TrimPrefix(made.Path, "/api/v1")
+	c.as("", "GET", live, "/live/{token}", "", 200, nil)
+	c.as(base.Admin, "PUT", "/people/Rolf", "/people/{person}", `{"away":true}`, 200, nil)
+	c.as(base.Reader, "GET", "/account", "/account", "", 401, nil)
+	c.as("", "GET", live, "/live/{token}", "", 404, nil)
+	var p api.Problem
+	c.as("", "POST", "/session", "/session", fmt.Sprintf(`{"name":"Rolf","password":%q}`, rolfPassword), 401, &p)
+	away := p.Detail
+	c.as("", "POST", "/session", "/session", `{"name":"Nobody","password":"none of all these"}`, 401, &p)
+	assert.Equal(t, []string{"sign_in_refused", away}, []string{string(p.Code), p.Detail}, "who is away, who there is not and who errs are told the same")
+
+	// The last admin stays one.
+	c.as(base.Admin, "PUT", "/people/Ida", "/people/{person}", `{"role":"reader"}`, 409, &p)
+	assert.Equal(t, "Ida is the only admin; make another one first", p.Detail)
+	c.as(base.Admin, "PUT", "/account/password", "/account/password", fmt.Sprintf(`{"before":%q,"password":"the mole is full of gulls"}`, idaPassword), 200, nil)
+	c.as(base.Admin, "GET", "/people", "/people", "", 401, nil)
+	c.session("Ida", "the mole is full of gulls")
+}
+
+// Wrong passwords are slowed down where they come from, and the right person gets in.
+func TestWrongPasswordsInBursts(t *testing.T) {
+	c := newCrew(t)
+	try := func(name, password string) (int, string) {
+		answer, err := http.Post(c.url+"/api/v1/session", "application/json", strings.NewReader(fmt.Sprintf(`{"name":%q,"password":%q}`, name, password)))
+		require.NoError(t, err)
+		defer answer.Body.Close()
+		return answer.StatusCode, answer.Header.Get("Retry-After")
+	}
+	for range 5 {
+		status, _ := try("Rolf", "not the right one")
+		require.Equal(t, 401, status)
+	}
+	status, wait := try("Rolf", rolfPassword)
+	assert.Equal(t, []any{429, "1"}, []any{status, wait}, "the right one too, for a second")
+	status, _ = try("Dagny", "the tide is never late")
+	assert.Equal(t, 200, status, "somebody else is not slowed down")
+	require.Eventually(t, func() bool { status, _ = try("Rolf", rolfPassword); return status == 200 }, 5*time.Second, 200*time.Millisecond)
+	var list api.AuditList
+	c.as(base.Admin, "GET", "/audit", "/audit", "", 200, &list)
+	refused := 0
+	for _, e := range list.Entries {
+		if e.Action == "sign-in refused" && e.Person == "Rolf" {
+			refused++
+		}
+	}
+	assert.Equal(t, 5, refused)
+}
+
+// People, tokens, and the record of what was done, which tells when it was changed.
+func TestPeople(t *testing.T) {
+	ferries := demotest.Start(t)
+	c := newCaller(t, ferries.URL)
+	status, text := c.do("POST", "/api/v1/people", "/api/v1/people", `{"name":"Rolf","password":"one boat at a time","role":"reader"}`)
+	require.Equal(t, 422, status)
+	assert.Contains(t, problem(t, text).Detail, "the first person is an admin")
+	status, _ = c.do("GET", "/api/v1/account", "/api/v1/account", "")
+	assert.Equal(t, 409, status, "nobody has to sign in")
+
+	crew := newCrew(t)
+	var p api.Problem
+	for body, want := range map[string]string{
+		`{"name":"Bo","password":"short","role":"reader"}`:                "10 to 200 letters",
+		`{"name":"Bo","password":"Sunshine123!","role":"reader"}`:         "tried first",
+		`{"name":"Bosse","password":"bosse bosse bo","role":"reader"}`:    "own name",
+		`{"name":"Bo","password":"aaaaaaaaaaaa","role":"reader"}`:         "five different",
+		`{"name":"a\nb","password":"one boat at a time","role":"reader"}`: "on one line",
+	} {
+		crew.as(base.Admin, "POST", "/people", "/people", body, 422, &p)
+		assert.Contains(t, p.Detail, want)
+	}
+	crew.as(base.Admin, "POST", "/people", "/people", `{"name":"ROLF","password":"two boats at a time","role":"reader"}`, 409, &p)
+	assert.Equal(t, "name_taken", string(p.Errors[0].Code))
+	crew.as(base.Admin, "PUT", "/people/Nobody", "/people/{person}", `{"role":"reader"}`, 404, &p)
+	assert.Equal(t, "unknown_person", string(p.Errors[0].Code))
+	crew.as(base.Reader, "DELETE", "/account/passes/999", "/account/passes/{pass}", "", 404, &p)
+	assert.Equal(t, "unknown_token", string(p.Errors[0].Code))
+
+	// A token lets do no more than its person may, nor than it was made for.
+	crew.as(base.Reader, "POST", "/account/tokens", "/account/tokens", `{"name":"more","role":"developer"}`, 422, &p)
+	var less api.MadeToken
+	crew.as(base.Developer, "POST", "/account/tokens", "/account/tokens", `{"name":"less","role":"reader","days":1}`, 200, &less)
+	crew.tokens["less"] = less.Token
+	crew.as("less", "GET", "/sources", "/sources", "", 403, nil)
+	crew.as(base.Admin, "PUT", "/people/Dagny", "/people/{person}", `{"role":"reader"}`, 200, nil)
+	crew.as(base.Developer, "GET", "/sources", "/sources", "", 403, nil)
+	crew.as(base.Developer, "DELETE", fmt.Sprintf("/account/passes/%d", less.ID), "/account/passes/{pass}", "", 200, nil)
+	crew.as("less", "GET", "/reports", "/reports", "", 401, nil)
+
+	var list api.PersonList
+	crew.as(base.Admin, "GET", "/people", "/people", "", 200, &list)
+	assert.Equal(t, []string{"Dagny", "Ida", "Rolf"}, []string{list.People[0].Name, list.People[1].Name, list.People[2].Name})
+
+	var whole api.Verified
+	crew.as(base.Admin, "GET", "/audit/verify", "/audit/verify", "", 200, &whole)
+	assert.Zero(t, whole.Wrong)
+	assert.Greater(t, whole.Entries, int64(10))
+	_, err := openOwn(t, crew.ferries.Dir).Exec(`UPDATE audit SET person = 'Somebody' WHERE id = 3`)
+	require.ErrorContains(t, err, "only added to")
+	_, err = openOwn(t, crew.ferries.Dir).Exec(`DROP TRIGGER audit_stays; UPDATE audit SET person = 'Somebody' WHERE id = 3`)
+	require.NoError(t, err)
+	crew.as(base.Admin, "GET", "/audit/verify", "/audit/verify", "", 200, &whole)
+	assert.Equal(t, int64(3), whole.Wrong)
+}
+
+// openOwn opens the service's own records beside it.
+func openOwn(t *testing.T, dir string) *sql.DB {
+	t.Helper()
+	db, err := sql.Open("sqlite3", store.DSN(filepath.Join(dir, "pikegate.db")))
+	require.NoError(t, err)
+	t.Cleanup(func() { db.Close() })
+	return db
+}

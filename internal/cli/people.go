@@ -1,0 +1,452 @@
+package cli
+
+import (
+	"cmp"
+	"crypto/rand"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"net/http"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"pikegate/internal/api"
+	"pikegate/internal/core/english"
+	"pikegate/internal/service"
+	"pikegate/internal/service/base"
+	"pikegate/internal/service/people"
+)
+
+// passwordFlag adds the flag of the file that a password is read from.
+func passwordFlag(c *cobra.Command, into *string) {
+	c.Flags().StringVar(into, "password-file", "", "file that holds the password; - for standard input")
+}
+
+// readPassword is the first line of a file.
+func readPassword(c *cobra.Command, file string) (string, error) {
+	var text []byte
+	var err error
+	switch file {
+	case "":
+		return "", fail(exitUsage, "--password-file is missing: the password stands in a file, or comes from standard input with -")
+	case "-":
+		text, err = io.ReadAll(io.LimitReader(c.InOrStdin(), 1<<16))
+	default:
+		text, err = os.ReadFile(file)
+	}
+	if err != nil {
+		return "", fail(exitUsage, "%w", err)
+	}
+	line, _, _ := strings.Cut(string(text), "\n")
+	return strings.TrimSuffix(line, "\r"), nil
+}
+
+func newSignIn() *cobra.Command {
+	var name, file string
+	c := &cobra.Command{
+		Use:   "sign-in",
+		Short: "Sign in to a service, and keep a token for it",
+		Long: `Sign in to a service. A token of 90 days is kept for it in your data home, which
+all commands then send; ` + tokenVariable + ` wins over it. pikegate sign-out ends it.`,
+		Example: "  pikegate sign-in --name Tove --password-file - --server https://reports.example.test",
+		Args:    arity(0, 0),
+		RunE: calling(func(c *cobra.Command, client *client, _ []string) error {
+			password, err := readPassword(c, file)
+			if err != nil {
+				return err
+			}
+			client.token = ""
+			if host := client.host(); strings.HasPrefix(client.base, "http:") && !loopback(host) {
+				fmt.Fprintf(c.ErrOrStderr(), "The way to %s is not encrypted: others on it can read the password.\n", host)
+			}
+			session, err := client.call(c.Context(), http.MethodPost, "/session", api.SignIn{Name: name, Password: password}, "application/json")
+			if err != nil {
+				return err
+			}
+			var signed api.Signed
+			err = json.NewDecoder(io.LimitReader(session.Body, mostAnswer)).Decode(&signed)
+			session.Body.Close()
+			if err != nil {
+				return fail(exitInterrupted, "the answer broke off: %w", err)
+			}
+			client.cookies = session.Cookies()
+			host, _ := os.Hostname() // a name to tell it by, no more
+			var made api.MadeToken
+			if err := client.json(c.Context(), http.MethodPost, "/account/tokens", api.NewToken{Name: "pikegate at " + cmp.Or(host, "a machine"), Days: tokenDays}, &made); err != nil {
+				return err
+			}
+			if err := client.json(c.Context(), http.MethodDelete, "/session", nil, nil); err != nil {
+				return err
+			}
+			if err := keepToken(client.base, made.Token); err != nil {
+				return fail(exitFailed, "the token cannot be kept: %w", err)
+			}
+			fmt.Fprintf(c.OutOrStdout(), "Signed in to %s as %s (%s), until %s.\n", client.base, signed.Person, made.Role, made.EndsAt.Format("2006-01-02"))
+			return nil
+		}),
+	}
+	serverFlag(c)
+	c.Flags().StringVar(&name, "name", "", "your name")
+	passwordFlag(c, &file)
+	_ = c.MarkFlagRequired("name") // which there is
+	return c
+}
+
+const tokenDays = 90
+
+func newSignOut() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "sign-out",
+		Short: "End the token that is kept for a service",
+		Args:  arity(0, 0),
+		RunE: calling(func(c *cobra.Command, client *client, _ []string) error {
+			var account api.Account
+			err := client.json(c.Context(), http.MethodGet, "/account", nil, &account)
+			for _, p := range account.Passes {
+				if err == nil && p.Own {
+					err = client.json(c.Context(), http.MethodDelete, "/account/passes/"+strconv.FormatInt(p.ID, 10), nil, nil)
+				}
+			}
+			if lost := keepToken(client.base, ""); lost != nil {
+				return fail(exitFailed, "the token cannot be forgotten: %w", lost)
+			}
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(c.OutOrStdout(), "Signed out of %s.\n", client.base)
+			return nil
+		}),
+	}
+	serverFlag(c)
+	return c
+}
+
+// tokensFile holds the tokens that are kept, by the address of the service.
+func tokensFile() string { return dataHome("tokens.json") }
+
+func keptTokens() (map[string]string, error) {
+	tokens := map[string]string{}
+	text, err := os.ReadFile(tokensFile())
+	if errors.Is(err, fs.ErrNotExist) {
+		return tokens, nil
+	}
+	if err == nil {
+		err = json.Unmarshal(text, &tokens)
+	}
+	return tokens, err
+}
+
+// keepToken keeps a token for a service, or forgets it where it is "". The file is for its user alone.
+func keepToken(server, token string) error {
+	tokens, err := keptTokens()
+	if err != nil {
+		return err
+	}
+	delete(tokens, server)
+	if token != "" {
+		tokens[server] = token
+	}
+	text, err := json.MarshalIndent(tokens, "", "  ")
+	if err != nil {
+		return err
+	}
+	file := tokensFile()
+	if err := os.MkdirAll(filepath.Dir(file), 0o700); err != nil {
+		return err
+	}
+	if err := os.WriteFile(file+".new", append(text, '\n'), 0o600); err != nil {
+		return err
+	}
+	return os.Rename(file+".new", file)
+}
+
+func newPeople() *cobra.Command {
+	return group("people", "Who may sign in", newPeopleList(), newPeopleAdd(), newPeopleSet())
+}
+
+func newPeopleList() *cobra.Command {
+	var output string
+	c := &cobra.Command{
+		Use:   "list",
+		Short: "List who may sign in, and who may no more",
+		Args:  arity(0, 0),
+		RunE: calling(func(c *cobra.Command, client *client, _ []string) error {
+			var list api.PersonList
+			if err := client.json(c.Context(), http.MethodGet, "/people", nil, &list); err != nil {
+				return err
+			}
+			return printed(c, output, list, func() {
+				if len(list.People) == 0 {
+					fmt.Fprintln(c.OutOrStdout(), "Nobody has to sign in. With the first person, an admin, everybody has to.")
+				}
+				for _, p := range list.People {
+					away := ""
+					if p.AwayAt != nil {
+						away = "  away since " + p.AwayAt.Format("2006-01-02")
+					}
+					fmt.Fprintf(c.OutOrStdout(), "%-24s %s%s\n", p.Name, p.Role, away)
+				}
+			})
+		}),
+	}
+	serverFlag(c)
+	outputFlag(c, &output)
+	return c
+}
+
+func newPeopleAdd() *cobra.Command {
+	var role, file, data string
+	c := &cobra.Command{
+		Use:   "add NAME",
+		Short: "Let somebody sign in; with the first one, an admin, everybody has to",
+		Long: `Let somebody sign in. The first person is an admin, and from then on everybody
+has to sign in. Where nobody may yet, as on a service that listens beyond this
+machine, --data names the directory of a service that does not run.`,
+		Example: `  pikegate people add Ines --role admin --password-file ines.txt
+  pikegate people add Ines --role admin --password-file - --data /srv/pikegate`,
+		Args: arity(1, 1),
+		RunE: func(c *cobra.Command, args []string) error {
+			password, err := readPassword(c, file)
+			if err != nil {
+				return err
+			}
+			person := &people.Person{}
+			if data != "" {
+				person, err = addAt(c, data, args[0], password, role)
+			} else {
+				var client *client
+				if client, err = newClient(c); err == nil {
+					err = client.json(c.Context(), http.MethodPost, "/people", api.NewPerson{SignIn: api.SignIn{Name: args[0], Password: password}, Role: role}, person)
+				}
+			}
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(c.OutOrStdout(), "%s may sign in as %s.\n", person.Name, person.Role)
+			return nil
+		},
+	}
+	serverFlag(c)
+	roleFlag(c, &role, base.Reader)
+	passwordFlag(c, &file)
+	c.Flags().StringVar(&data, "data", "", "directory of a service that does not run, to add them there")
+	return c
+}
+
+func roleFlag(c *cobra.Command, into *string, usual string) {
+	wordFlag(c, into, "role", usual, base.Roles, "what they may do")
+}
+
+// addAt adds a person in the directory of a service that does not run.
+func addAt(c *cobra.Command, dir, name, password, role string) (*people.Person, error) {
+	to := usual()
+	to.Dir = dir
+	var person *people.Person
+	s, err := openService(c.Context(), to.Config, c.ErrOrStderr())
+	if err != nil {
+		return nil, err
+	}
+	defer s.Close()
+	if person, err = s.People.Add(c.Context(), name, password, role); err != nil {
+		return nil, fail(exitDefinitions, "%w", err)
+	}
+	return person, nil
+}
+
+func newPeopleSet() *cobra.Command {
+	var role, file string
+	var away, back bool
+	c := &cobra.Command{
+		Use:   "set NAME",
+		Short: "Change what somebody may do, their password, or whether they may sign in",
+		Example: `  pikegate people set Tove --role admin
+  pikegate people set Arvid --away`,
+		Args: arity(1, 1),
+		RunE: calling(func(c *cobra.Command, client *client, args []string) error {
+			change := people.PersonChange{}
+			if c.Flags().Changed("role") {
+				change.Role = role
+			}
+			if file != "" {
+				var err error
+				if change.Password, err = readPassword(c, file); err != nil {
+					return err
+				}
+			}
+			if away || back {
+				change.Away = &away
+			}
+			if change == (people.PersonChange{}) {
+				return fail(exitUsage, "nothing is to change: --role, --password-file, --away or --back says what")
+			}
+			var p people.Person
+			if err := client.json(c.Context(), http.MethodPut, "/people/"+url.PathEscape(args[0]), change, &p); err != nil {
+				return err
+			}
+			may := "may sign in as " + p.Role
+			if p.AwayAt != nil {
+				may = "is away, and may not sign in"
+			}
+			fmt.Fprintf(c.OutOrStdout(), "%s %s.\n", p.Name, may)
+			return nil
+		}),
+	}
+	serverFlag(c)
+	roleFlag(c, &role, base.Reader)
+	passwordFlag(c, &file)
+	c.Flags().BoolVar(&away, "away", false, "they may not sign in any more; their sessions, tokens and live links end")
+	c.Flags().BoolVar(&back, "back", false, "they may again")
+	c.MarkFlagsMutuallyExclusive("away", "back")
+	return c
+}
+
+func newTokens() *cobra.Command {
+	return group("tokens", "Your sessions, and your tokens for scripts", newTokensList(), newTokensMake(), newTokensEnd())
+}
+
+func newTokensList() *cobra.Command {
+	var output string
+	c := &cobra.Command{
+		Use:   "list",
+		Short: "List your sessions and tokens",
+		Args:  arity(0, 0),
+		RunE: calling(func(c *cobra.Command, client *client, _ []string) error {
+			var account api.Account
+			if err := client.json(c.Context(), http.MethodGet, "/account", nil, &account); err != nil {
+				return err
+			}
+			return printed(c, output, account, func() {
+				for _, p := range account.Passes {
+					used := "never used"
+					if p.UsedAt != nil {
+						used = "used " + p.UsedAt.Local().Format("2006-01-02 15:04")
+					}
+					fmt.Fprintf(c.OutOrStdout(), "%6d  %-8s %-30s %s, %s, ends %s\n", p.ID, p.Kind, p.Name, p.Role, used, p.EndsAt.Local().Format("2006-01-02"))
+				}
+			})
+		}),
+	}
+	serverFlag(c)
+	outputFlag(c, &output)
+	return c
+}
+
+func newTokensMake() *cobra.Command {
+	var role string
+	var days int
+	c := &cobra.Command{
+		Use:     "make NAME",
+		Short:   "Make a token for a script, which is told this once",
+		Long:    "Make a token for a script. It is sent as Authorization: Bearer TOKEN, or set as\n" + tokenVariable + " for these commands, and not told again.",
+		Example: "  pikegate tokens make \"nightly export\" --role reader --days 30",
+		Args:    arity(1, 1),
+		RunE: calling(func(c *cobra.Command, client *client, args []string) error {
+			wanted := api.NewToken{Name: args[0], Days: days}
+			if c.Flags().Changed("role") {
+				wanted.Role = role
+			}
+			var made api.MadeToken
+			if err := client.json(c.Context(), http.MethodPost, "/account/tokens", wanted, &made); err != nil {
+				return err
+			}
+			fmt.Fprintln(c.OutOrStdout(), made.Token)
+			fmt.Fprintf(c.ErrOrStderr(), "Token %d, for what a %s may, until %s. It is not told again.\n", made.ID, made.Role, made.EndsAt.Local().Format("2006-01-02"))
+			return nil
+		}),
+	}
+	serverFlag(c)
+	roleFlag(c, &role, base.Reader)
+	c.Flags().IntVar(&days, "days", tokenDays, "how long it lasts, 366 at most")
+	return c
+}
+
+func newTokensEnd() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "end NUMBER",
+		Short: "End a session or token of yours",
+		Args:  arity(1, 1),
+		RunE: calling(func(c *cobra.Command, client *client, args []string) error {
+			if err := client.json(c.Context(), http.MethodDelete, "/account/passes/"+url.PathEscape(args[0]), nil, nil); err != nil {
+				return err
+			}
+			fmt.Fprintln(c.OutOrStdout(), "It has ended.")
+			return nil
+		}),
+	}
+	serverFlag(c)
+	return c
+}
+
+func newAudit() *cobra.Command {
+	var output string
+	var limit int
+	c := &cobra.Command{
+		Use:   "audit",
+		Short: "What was done, and what was refused, the latest first",
+		Args:  arity(0, 0),
+		RunE: calling(func(c *cobra.Command, client *client, _ []string) error {
+			var list api.AuditList
+			if err := client.json(c.Context(), http.MethodGet, "/audit?limit="+strconv.Itoa(limit), nil, &list); err != nil {
+				return err
+			}
+			return printed(c, output, list, func() {
+				for _, e := range list.Entries {
+					fmt.Fprintf(c.OutOrStdout(), "%6d  %s  %s: %s\n", e.ID, e.At.Local().Format("2006-01-02 15:04:05"), cmp.Or(e.Person, "(nobody)"), strings.TrimSuffix(e.Action+" "+e.Subject, " "))
+				}
+			})
+		}),
+	}
+	serverFlag(c)
+	outputFlag(c, &output)
+	c.Flags().IntVar(&limit, "limit", 200, "how many at most")
+	c.AddCommand(newAuditVerify())
+	return c
+}
+
+func newAuditVerify() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "verify",
+		Short: "Hold the record of what was done to its hashes",
+		Args:  arity(0, 0),
+		RunE: calling(func(c *cobra.Command, client *client, _ []string) error {
+			var told api.Verified
+			if err := client.json(c.Context(), http.MethodGet, "/audit/verify", nil, &told); err != nil {
+				return err
+			}
+			if told.Wrong > 0 {
+				return fail(exitFailed, "record %d does not hold: it or one before it was changed, or one is left out", told.Wrong)
+			}
+			fmt.Fprintf(c.OutOrStdout(), "%s, each as it was written, and none left out.\n", english.Count(int(told.Entries), "record"))
+			return nil
+		}),
+	}
+	serverFlag(c)
+	return c
+}
+
+// addDemoPeople lets four made-up people sign in to the demo, with new passwords at each start.
+func addDemoPeople(c *cobra.Command, s *service.Service) error {
+	ctx := base.WithPerson(c.Context(), base.Person{Name: "demo", Role: base.Admin})
+	for _, p := range demoPeople {
+		password := strings.ToLower(rand.Text()[:16])
+		_, err := s.People.Set(ctx, p.name, people.PersonChange{Password: password})
+		var none *base.Refusal
+		if errors.As(err, &none) {
+			_, err = s.People.Add(ctx, p.name, password, p.role)
+		}
+		if err != nil {
+			return fail(exitFailed, "%w", err)
+		}
+		fmt.Fprintf(c.OutOrStdout(), "person %s %s %s\n", p.name, password, p.role)
+	}
+	return nil
+}
+
+var demoPeople = []struct{ name, role string }{{"Ines", base.Admin}, {"Tove", base.Developer}, {"Arvid", base.Reader}, {"Solveig", base.Reader}}
