@@ -106,7 +106,7 @@
     <span class="whitespace-nowrap text-[#c9dad8] max-[700px]:hidden" title={version && `Pike Gate ${version}`}>{currentPerson().name}</span>
   {/if}
 </header>
-<main id="main">
+<main id="main" class="min-h-[calc(100dvh-52px)] print:min-h-0">
   {#if isKnown === false}<SignIn done={ask} />{/if}
   <div class="contents" hidden={isKnown === false}>
     {#if isKnown !== undefined && (!signsIn || currentPerson().name)}

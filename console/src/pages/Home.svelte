@@ -61,7 +61,7 @@
       {#each fresh.slice(0, 10) as r (r.name)}
         <li class={row}>
           <a class="font-[640]" href="/reports/{encodeURIComponent(r.name)}" onclick={follow}>{r.title}</a>
-          <span class="text-sm text-quiet">{seen?.[r.name] ? 'changed' : 'new'}</span>
+          <span class="text-sm text-quiet">{seen?.[r.name] ? say('changed') : say('new')}</span>
         </li>
       {/each}
     </ul>

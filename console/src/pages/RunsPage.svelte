@@ -86,7 +86,7 @@
   <form class="my-3 flex flex-wrap gap-x-4.5 gap-y-2" onsubmit={(e) => e.preventDefault()}>
     <Field name={say('Report')}>
       <select
-        class="select w-auto bg-field text-sm max-[420px]:max-w-[190px]"
+        class="select w-[260px] bg-field text-sm max-[420px]:w-[190px]"
         value={wanted.get('report') ?? ''}
         onchange={(e) => want('report', e.currentTarget.value)}
       >
