@@ -46,6 +46,7 @@ const readTime = 15 * time.Second
 type routes struct {
 	service *service.Service
 	limits  Limits
+	measured
 }
 
 // Limits are who may call a service, and how slowly. What is 0 is as usual.
@@ -63,6 +64,7 @@ func New(s *service.Service, limits Limits) http.Handler {
 	engine := gin.New()
 	engine.HandleMethodNotAllowed = true
 	r := routes{service: s, limits: limits}
+	r.measure()
 	engine.Use(logged, recovered, r.personal)
 	huma.NewError = requestProblem
 	huma.DefaultArrayNullable = false // an empty list is [], never null

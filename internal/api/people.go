@@ -77,6 +77,7 @@ func (r routes) signIn(ctx context.Context, in *struct {
 		return nil, problemOf(ctx, base.NobodySignsIn())
 	}
 	secret, ends, err := r.service.People.SignIn(ctx, in.Body.Name, in.Body.Password, in.address, in.agent)
+	r.signedIn(err)
 	if err != nil {
 		return nil, r.putOff(ctx, err)
 	}

@@ -286,6 +286,31 @@ func TestPeople(t *testing.T) {
 	assert.Equal(t, int64(3), whole.Wrong)
 }
 
+// Whoever watches the service is told what ran, how it ended and who came in, in the text format of
+// Prometheus.
+func TestMetrics(t *testing.T) {
+	c := newCrew(t)
+	c.as(base.Reader, "POST", "/reports/late-sailings/runs", "/reports/{report}/runs", `{"answers":{"travel-period":"yesterday"}}`, 200, nil)
+	c.as(base.Reader, "POST", "/reports/late-sailings/runs", "/reports/{report}/runs", `{"answers":{"travel-period":"never"}}`, 422, nil)
+	c.as("", "POST", "/session", "/session", `{"name":"Rolf","password":"another one"}`, 401, nil)
+	read := func(role string, want int) string {
+		t.Helper()
+		status, text := c.do("GET", "/metrics", "/metrics", "", "Authorization", "Bearer "+c.tokens[role])
+		require.Equal(t, want, status)
+		return string(text)
+	}
+	read(base.Reader, 403)
+	text := read(base.Developer, 200)
+	for _, line := range []string{
+		`pikegate_runs_total{report="late-sailings",state="rows"} 1`, `pikegate_runs_total{report="late-sailings",state="refused"} 1`,
+		`pikegate_sign_ins_total{ended="done"} 3`, `pikegate_sign_ins_total{ended="refused"} 1`, `pikegate_run_seconds_count{part="database"} 2`, "pikegate_runs_under_way 0",
+	} {
+		assert.Contains(t, text, line+"\n")
+	}
+	assert.Regexp(t, `pikegate_own_records_bytes [1-9]`, text)
+	assert.Contains(t, text, "go_goroutines ")
+}
+
 // openOwn opens the service's own records beside it.
 func openOwn(t *testing.T, dir string) *sql.DB {
 	t.Helper()

@@ -42,7 +42,7 @@ var rights = map[string]string{
 	"publish-drafts": base.Developer, "list-readings": base.Developer, "list-words": base.Developer, "drop-draft": base.Developer, "get-draft": base.Developer,
 	"save-draft": base.Developer, "count-variants": base.Developer, "edit-draft": base.Developer, "redo-draft": base.Developer, "take-theirs": base.Developer,
 	"undo-draft": base.Developer, "remove-table": base.Developer, "load-table": base.Developer, "rename-table": base.Developer,
-	"list-sources": base.Developer, "list-counts": base.Developer, "count-again": base.Developer, "list-tables": base.Developer, "inspect-table": base.Developer,
+	"metrics": base.Developer, "list-sources": base.Developer, "list-counts": base.Developer, "count-again": base.Developer, "list-tables": base.Developer, "inspect-table": base.Developer,
 	"propose-joins": base.Developer,
 
 	"list-people": base.Admin, "add-person": base.Admin, "change-person": base.Admin, "list-audit": base.Admin, "verify-audit": base.Admin,

@@ -170,6 +170,15 @@ func (s *Runs) Cancel(ctx context.Context, id int64) (*receipt.Receipt, error) {
 	return s.receipts.Find(ctx, id)
 }
 
+// UnderWay is how many runs are under way.
+func (s *Runs) UnderWay() (n int) {
+	s.underWay.Range(func(any, any) bool {
+		n++
+		return true
+	})
+	return n
+}
+
 // CancelAll ends all runs that are under way.
 func (s *Runs) CancelAll() {
 	s.underWay.Range(func(_, r any) bool {

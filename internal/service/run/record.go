@@ -70,6 +70,9 @@ func (r *Run) finished(got *reading) ([]byte, error) {
 	}
 	row := r.receipt.Row(text, head, kept)
 	row.Begun, row.Anew = r.begun, r.kept
+	if !r.kept {
+		r.runs.receipts.Ended.Add(&r.receipt)
+	}
 	r.kept = true
 	return text, r.runs.base.Store.Keep(row)
 }
