@@ -45,7 +45,7 @@ var rights = map[string]string{
 	"metrics": base.Developer, "list-sources": base.Developer, "list-counts": base.Developer, "count-again": base.Developer, "list-tables": base.Developer, "inspect-table": base.Developer,
 	"propose-joins": base.Developer,
 
-	"list-people": base.Admin, "add-person": base.Admin, "change-person": base.Admin, "list-audit": base.Admin, "verify-audit": base.Admin,
+	"list-people": base.Admin, "add-person": base.Admin, "change-person": base.Admin, "list-audit": base.Admin, "verify-audit": base.Admin, "backup": base.Admin,
 }
 
 // onRecord are the operations that the audit tells of once they are done, beside what people and
@@ -53,7 +53,7 @@ var rights = map[string]string{
 var onRecord = map[string]string{
 	"put-definitions": "put definitions", "publish-drafts": "publish drafts", "publish-revision": "publish a revision", "delete-definition": "delete a definition",
 	"rename-definition": "rename a definition", "load-table": "load a table", "rename-table": "rename a table", "remove-table": "remove a table",
-	"make-link": "make a live link", "revoke-link": "revoke a live link",
+	"backup": "make a backup", "make-link": "make a live link", "revoke-link": "revoke a live link",
 }
 
 // signedIn is the cookie of a session.

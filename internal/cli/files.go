@@ -7,8 +7,14 @@ import (
 	"path/filepath"
 )
 
+// readable is the mode of a file that others may read, own of one for its user alone.
+const (
+	readable os.FileMode = 0o644
+	own      os.FileMode = 0o600
+)
+
 // writeFile writes a file under a temporary name and gives it its own when it is whole.
-func writeFile(path string, write func(io.Writer) error) (err error) {
+func writeFile(path string, mode os.FileMode, write func(io.Writer) error) (err error) {
 	f, err := os.CreateTemp(filepath.Dir(path), "."+filepath.Base(path)+".*")
 	var refused *os.PathError
 	if errors.As(err, &refused) { // without the temporary name, which says nothing to anybody
@@ -26,7 +32,7 @@ func writeFile(path string, write func(io.Writer) error) (err error) {
 	if err := write(f); err != nil {
 		return err
 	}
-	if err := f.Chmod(0o644); err != nil {
+	if err := f.Chmod(mode); err != nil {
 		return err
 	}
 	if err := f.Close(); err != nil {

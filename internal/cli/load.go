@@ -66,7 +66,7 @@ func newLoad() *cobra.Command {
 				return err
 			}
 			if refused != "" && !req.Dry {
-				if err := writeFile(refused, func(w io.Writer) error { return writeRefused(w, report) }); err != nil {
+				if err := writeFile(refused, readable, func(w io.Writer) error { return writeRefused(w, report) }); err != nil {
 					return fail(exitFailed, "%w", err)
 				}
 			}

@@ -161,10 +161,10 @@ func keepToken(server, token string) error {
 	if err := os.MkdirAll(filepath.Dir(file), 0o700); err != nil {
 		return err
 	}
-	if err := os.WriteFile(file+".new", append(text, '\n'), 0o600); err != nil {
+	return writeFile(file, own, func(to io.Writer) error {
+		_, err := to.Write(append(text, '\n'))
 		return err
-	}
-	return os.Rename(file+".new", file)
+	})
 }
 
 func newPeople() *cobra.Command {

@@ -41,7 +41,7 @@ report, and publish it: from then on it is run at each check and before publishi
 				_, err = c.OutOrStdout().Write(text)
 				return err
 			}
-			err = writeFile(to, func(w io.Writer) error {
+			err = writeFile(to, readable, func(w io.Writer) error {
 				_, err := w.Write(text)
 				return err
 			})

@@ -113,7 +113,7 @@ func getAll(c *cobra.Command, to string) error {
 	}
 	for _, d := range list.Definitions {
 		path := filepath.Join(to, string(d.Kind)+"-"+d.Name+".yaml")
-		if err := writeFile(path, func(w io.Writer) error { _, err := io.WriteString(w, d.Text); return err }); err != nil {
+		if err := writeFile(path, readable, func(w io.Writer) error { _, err := io.WriteString(w, d.Text); return err }); err != nil {
 			return fail(exitFailed, "%w", err)
 		}
 	}

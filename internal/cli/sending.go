@@ -105,7 +105,7 @@ func (s *sending) send(c *cobra.Command, client *client, report string, asked ap
 	case s.to == "":
 		err = write(c.OutOrStdout())
 	default:
-		err = writeFile(s.to, write)
+		err = writeFile(s.to, readable, write)
 	}
 	if err == nil && s.output != tableOutput {
 		return client.readAgain(c, asked.Of, link)

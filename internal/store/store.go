@@ -13,7 +13,6 @@ import (
 	"log/slog"
 	"net/url"
 	"os"
-	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -209,11 +208,7 @@ func (s *Store) migrate() error {
 	if err := s.db.Raw("PRAGMA user_version").Scan(&version).Error; err != nil {
 		return err
 	}
-	names, err := fs.Glob(migrations, "migrations/*.sql")
-	if err != nil {
-		return err
-	}
-	slices.Sort(names)
+	names := migrationNames()
 	if version > len(names) {
 		return fmt.Errorf("the file is of version %d, and this program knows versions up to %d; use a newer program", version, len(names))
 	}
