@@ -25,6 +25,7 @@ import (
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/service"
+	"pikegate/internal/service/base"
 	"pikegate/internal/service/run"
 )
 
@@ -135,7 +136,7 @@ func logged(c *gin.Context) {
 	start := time.Now()
 	ended := false
 	defer func() {
-		slog.Info("request", "id", c.Writer.Header().Get(requestIDHeader), "method", c.Request.Method, "path", loggedPath(c.Request.URL.Path), "status", c.Writer.Status(),
+		slog.Info("request", "id", c.Writer.Header().Get(requestIDHeader), "method", c.Request.Method, "path", loggedPath(c.Request.URL.Path), "person", base.PersonOf(c.Request.Context()).Name, "status", c.Writer.Status(),
 			"bytes", c.Writer.Size(), "ms", float64(time.Since(start).Microseconds())/1000, "whole", ended)
 	}()
 	c.Next()

@@ -141,6 +141,10 @@ func TestReadersSeeTheirOwn(t *testing.T) {
 	theirs := ran.Receipt.ID
 	c.as(base.Reader, "POST", "/reports/late-sailings/runs", "/reports/{report}/runs", body, 200, &ran)
 	assert.Equal(t, []any{"Rolf", base.Reader}, []any{ran.Receipt.Person, ran.Receipt.Role})
+	c.as(base.Reader, "POST", "/reports/late-sailings/runs?output=csv", "/reports/{report}/runs", body, 200, nil)
+	var done api.AuditList
+	c.as(base.Admin, "GET", "/audit?limit=1", "/audit", "", 200, &done)
+	assert.Equal(t, []string{"Rolf", "export", fmt.Sprintf("late-sailings as csv, receipt %d", ran.Receipt.ID+1)}, []string{done.Entries[0].Person, done.Entries[0].Action, done.Entries[0].Subject})
 	var there, nowhere api.Problem
 	path := func(id int64) string { return fmt.Sprintf("/receipts/%d", id) }
 	c.as(base.Reader, "GET", path(theirs), "/receipts/{receipt}", "", 404, &there)
@@ -151,7 +155,7 @@ func TestReadersSeeTheirOwn(t *testing.T) {
 	c.as(base.Reader, "POST", "/reports/late-sailings/runs", "/reports/{report}/runs", fmt.Sprintf(`{"of":%d}`, theirs), 404, nil)
 	var list api.ReceiptList
 	c.as(base.Reader, "GET", "/receipts?person=Dagny", "/receipts", "", 200, &list)
-	require.Len(t, list.Receipts, 1)
+	require.Len(t, list.Receipts, 2)
 	assert.Equal(t, "Rolf", list.Receipts[0].Person)
 	c.as(base.Developer, "GET", path(ran.Receipt.ID), "/receipts/{receipt}", "", 200, nil)
 }

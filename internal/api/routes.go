@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"net/http"
 	"reflect"
 	"slices"
@@ -479,6 +480,9 @@ func (r routes) run(ctx context.Context, in *struct {
 		Limit: in.Body.Limit, Skip: in.Body.Skip, Uncounted: in.Body.Uncounted, Evidence: in.Body.Evidence != "", Whole: in.Body.Evidence == WholeEvidence, Files: in.Body.Files, Of: in.Body.Of, After: in.Body.After})
 	if err != nil {
 		return nil, problemOf(ctx, err)
+	}
+	if format != export.JSON && format != export.Events {
+		r.service.People.Done(ctx, "export", fmt.Sprintf("%s as %s, receipt %d", in.Report, format, run.ID()))
 	}
 	return r.sent(ctx, run, sentAs{format: format, form: form, follow: in.Body.Follow, goesOn: in.Body.GoOn && in.Body.Evidence != ""}), nil
 }

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"io"
 	"log/slog"
@@ -63,7 +64,7 @@ func serve(ctx context.Context, to *serving, logTo io.Writer) error {
 	if err := guardedBy(ctx, s, listener, to); err != nil {
 		return err
 	}
-	slog.Info("the service answers", "address", "http://"+listener.Addr().String(), "data", to.Dir, "version", api.Version)
+	slog.Info("the service answers", "address", to.scheme()+"://"+listener.Addr().String(), "data", to.Dir, "version", api.Version)
 	return serveOn(ctx, s, listener, to)
 }
 
@@ -85,6 +86,14 @@ func guardedBy(ctx context.Context, s *service.Service, listener net.Listener, t
 		return fail(exitUsage, "%s can be reached from other machines, and nobody has to sign in. Let somebody in first by pikegate people add NAME --role admin --password-file FILE --data %s; or listen on 127.0.0.1; or let everybody do everything by --open-to-everyone", listener.Addr(), to.Dir)
 	}
 	return nil
+}
+
+// scheme is how the service is called.
+func (to *serving) scheme() string {
+	if to.encrypted.cert != "" {
+		return "https"
+	}
+	return "http"
 }
 
 // loopback tells whether a host is this machine.
@@ -125,7 +134,15 @@ func serveOn(ctx context.Context, s *service.Service, listener net.Listener, to 
 		limits.Hosts = append(limits.Hosts, host)
 	}
 	server := api.Server(api.New(s, limits))
-	err := api.Serve(ctx, server, func() error { return server.Serve(netutil.LimitListener(listener, to.connections)) }, to.grace)
+	listener = netutil.LimitListener(listener, to.connections)
+	if to.encrypted.cert != "" || to.encrypted.key != "" {
+		config, err := to.encrypted.config()
+		if err != nil {
+			return fail(exitUsage, "tls-certificate and tls-key: %w", err)
+		}
+		listener = tls.NewListener(listener, config)
+	}
+	err := api.Serve(ctx, server, func() error { return server.Serve(listener) }, to.grace)
 	if err != nil && !errors.Is(err, http.ErrServerClosed) {
 		return fail(exitFailed, "%w", err)
 	}

@@ -31,6 +31,8 @@ type serving struct {
 	grace       time.Duration
 	// open is whether everybody may do everything though the service listens beyond this machine.
 	open bool
+	// encrypted is the certificate that the service has, where it encrypts by itself.
+	encrypted certificate
 }
 
 // setting is one thing that a service can be told: a flag, an environment variable and a
@@ -44,6 +46,14 @@ type setting struct {
 var settings = []setting{
 	{"listen", "127.0.0.1:8080", "address and port to listen on; loopback unless told otherwise", func(to *serving, text string) error {
 		to.listen = text
+		return nil
+	}},
+	{"tls-certificate", "", "file of the certificate, PEM, with which the service encrypts; with tls-key; both are read again when they change", func(to *serving, text string) error {
+		to.encrypted.cert = text
+		return nil
+	}},
+	{"tls-key", "", "file of the certificate's private key, PEM", func(to *serving, text string) error {
+		to.encrypted.key = text
 		return nil
 	}},
 	{"hosts", "", "names that the service is called by, beside loopback ones and the address that it listens on; a request for another name gets 421", func(to *serving, text string) error {

@@ -202,7 +202,6 @@ func toldPass(row store.Pass, own int64) Pass {
 func (p *People) SignIn(ctx context.Context, name, password, address, browser string) (secret string, ends time.Time, err error) {
 	now := p.base.Config.Now()
 	if wait := p.tries.wait(now, name, address); wait > 0 {
-		p.audit(ctx, name, "sign-in put off", address)
 		return "", ends, &TooMany{Wait: wait}
 	}
 	row, err := p.base.Store.PersonNamed(ctx, strings.TrimSpace(name))
