@@ -49,7 +49,7 @@ func TestTheSameOnEveryEngine(t *testing.T) {
 			theirs := demotest.StartOn(t, engine)
 			put(t, theirs)
 			compared := 0
-			for _, report := range ours.Service.Base.Reports("") {
+			for _, report := range ours.Service.Base.Reports(t.Context(), "") {
 				asked := more[report.Name]
 				if report.Name != "freight-of-a-shipper" { // which has no default
 					asked = append(asked, "{}")

@@ -211,7 +211,7 @@ func TestTheEvidenceIsTrue(t *testing.T) {
 	for _, s := range scans {
 		looked[s.report] = true
 	}
-	assert.Len(t, looked, len(f.Service.Base.Reports("")), "no report of the demo is left out")
+	assert.Len(t, looked, len(f.Service.Base.Reports(t.Context(), "")), "no report of the demo is left out")
 }
 
 // Of a report without a period the condition counts and the ends are told; nothing is reconciled.

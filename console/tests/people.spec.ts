@@ -40,6 +40,13 @@ test('people sign in, are added, make tokens, and do what their role lets them',
   await page.getByRole('button', { name: 'Add', exact: true }).click();
   await expect(page.getByRole('status')).toHaveText('Arvid may sign in as reader.');
   await expect(page.getByRole('table', { name: 'What was done' })).toContainText('add person Arvid, reader');
+  const shelves = page.getByLabel('Shelves that Arvid sees, parted by commas');
+  await shelves.fill('Claims desk, Crew office');
+  await shelves.press('Tab');
+  await expect(page.getByRole('status')).toHaveText('Arvid sees the reports of Claims desk, Crew office.');
+  await shelves.fill('');
+  await shelves.press('Tab');
+  await expect(page.getByRole('status')).toHaveText('Arvid sees the reports of all shelves.');
   await page.getByLabel('What Ines may do').selectOption('reader');
   await expect(page.getByRole('alert')).toHaveText('Ines is the only admin; make another one first');
   await accessible(page);

@@ -193,11 +193,12 @@ func (r routes) people(ctx context.Context, _ *struct{}) (*body[PersonList], err
 // NewPerson is a person to be added.
 type NewPerson struct {
 	SignIn
-	Role string `json:"role" enum:"reader,developer,admin" doc:"What they may do."`
+	Role    string   `json:"role" enum:"reader,developer,admin" doc:"What they may do."`
+	Shelves []string `json:"shelves,omitempty" maxItems:"200" doc:"Of a reader: the shelves whose reports there are for them; all where it is absent."`
 }
 
 func (r routes) addPerson(ctx context.Context, in *struct{ Body NewPerson }) (*body[people.Person], error) {
-	return answered[people.Person](ctx)(r.service.People.Add(ctx, in.Body.Name, in.Body.Password, in.Body.Role))
+	return answered[people.Person](ctx)(r.service.People.Add(ctx, in.Body.Name, in.Body.Password, in.Body.Role, in.Body.Shelves...))
 }
 
 func (r routes) changePerson(ctx context.Context, in *struct {

@@ -160,6 +160,65 @@ func TestReadersSeeTheirOwn(t *testing.T) {
 	c.as(base.Developer, "GET", path(ran.Receipt.ID), "/receipts/{receipt}", "", 200, nil)
 }
 
+// A reader can be limited to shelves: reports of others are for them as if they were not.
+func TestShelves(t *testing.T) {
+	c := newCrew(t)
+	var ran, kept struct {
+		ID      int64
+		Receipt receipt.Receipt
+	}
+	const body = `{"answers":{"travel-period":"yesterday"},"evidence":true}`
+	c.as(base.Reader, "POST", "/reports/late-sailings/runs", "/reports/{report}/runs", body, 200, &ran)
+	c.as(base.Developer, "POST", "/reports/late-sailings/kept", "/reports/{report}/kept", `{"name":"shared","shared":true}`, 200, &kept)
+	var made api.MadeLink
+	c.as(base.Reader, "POST", "/reports/late-sailings/links", "/reports/{report}/links", `{"name":"a sheet","format":"csv","answers":{"travel-period":"yesterday"}}`, 200, &made)
+	var p api.Problem
+	c.as(base.Admin, "PUT", "/people/Rolf", "/people/{person}", `{"shelves":["Claims desk"]}`, 200, nil)
+	c.as(base.Admin, "PUT", "/people/Dagny", "/people/{person}", `{"shelves":["Claims desk"]}`, 422, &p)
+	assert.Contains(t, p.Detail, "shelves limit readers")
+	c.as(base.Admin, "PUT", "/people/Rolf", "/people/{person}", `{"role":"developer"}`, 422, nil)
+
+	var list api.ReportList
+	c.as(base.Reader, "GET", "/reports", "/reports", "", 200, &list)
+	require.Len(t, list.Reports, 4)
+	for _, r := range list.Reports {
+		assert.Equal(t, "Claims desk", r.Shelf)
+	}
+	c.as(base.Reader, "GET", "/reports?search=late", "/reports", "", 200, &list)
+	assert.Empty(t, list.Reports)
+	for _, call := range [][3]string{
+		{"GET", "", ""}, {"POST", "/answers", `{}`}, {"POST", "/matches", `{}`}, {"POST", "/runs", body}, {"POST", "/kept", `{"name":"x"}`}, {"POST", "/links", `{"name":"x","format":"csv"}`},
+		{"POST", "/prompts/routes/choices", `{}`}, {"GET", "/prompts/travel-period/histogram", ""},
+	} {
+		route := strings.NewReplacer("/routes/", "/{prompt}/", "/travel-period/", "/{prompt}/").Replace(call[1])
+		var hidden, none api.Problem
+		c.as(base.Reader, call[0], "/reports/late-sailings"+call[1], "/reports/{report}"+route, call[2], 404, &hidden)
+		c.as(base.Reader, call[0], "/reports/late-sailing-x"+call[1], "/reports/{report}"+route, call[2], 404, &none)
+		assert.Equal(t, strings.ReplaceAll(none.Detail, "late-sailing-x", "late-sailings"), hidden.Detail, "the same as for what there is not")
+		assert.NotContains(t, none.Detail, "did you mean", "nor is it suggested")
+	}
+	var line struct{ Report string }
+	c.as(base.Reader, "POST", "/line", "/line", `{"text":"late sailings last month"}`, 200, &line)
+	assert.NotEqual(t, "late-sailings", line.Report)
+	c.as(base.Reader, "GET", fmt.Sprintf("/receipts/%d", ran.Receipt.ID), "/receipts/{receipt}", "", 404, nil)
+	c.as(base.Reader, "POST", "/reports/open-claims/runs", "/reports/{report}/runs", fmt.Sprintf(`{"of":%d}`, ran.Receipt.ID), 404, nil)
+	c.as(base.Reader, "GET", fmt.Sprintf("/kept/%d", kept.ID), "/kept/{kept}", "", 404, nil)
+	var receipts api.ReceiptList
+	c.as(base.Reader, "GET", "/receipts", "/receipts", "", 200, &receipts)
+	assert.Empty(t, receipts.Receipts)
+	var all api.KeptList
+	c.as(base.Reader, "GET", "/kept", "/kept", "", 200, &all)
+	assert.Empty(t, all.Kept)
+	var links api.LinkList
+	c.as(base.Reader, "GET", "/links", "/links", "", 200, &links)
+	assert.Empty(t, links.Links)
+	c.as("", "GET", strings.TrimPrefix(made.Path, "/api/v1"), "/live/{token}", "", 404, nil)
+
+	c.as(base.Admin, "PUT", "/people/Rolf", "/people/{person}", `{"shelves":[]}`, 200, nil)
+	c.as(base.Reader, "GET", fmt.Sprintf("/receipts/%d", ran.Receipt.ID), "/receipts/{receipt}", "", 200, nil)
+	c.as("", "GET", strings.TrimPrefix(made.Path, "/api/v1"), "/live/{token}", "", 200, nil)
+}
+
 // A session is a cookie that pages cannot read; it ends when one signs out, everywhere if one will,
 // with another password, and when its person is sent away. So do tokens, and live links with them.
 func TestSignIn(t *testing.T) {

@@ -294,10 +294,10 @@ type ReportList struct {
 	Reports []ReportSummary `json:"reports" doc:"By shelf, then title."`
 }
 
-func (r routes) reports(_ context.Context, in *struct {
+func (r routes) reports(ctx context.Context, in *struct {
 	Search string `query:"search" maxLength:"200" doc:"Words that a report's name, title, purpose, shelf, columns, questions or choices must hold; where none holds one, slips of the keys are forgiven."`
 }) (*body[ReportList], error) {
-	found := r.service.Base.Reports(in.Search)
+	found := r.service.Base.Reports(ctx, in.Search)
 	out := &body[ReportList]{}
 	out.Body.Reports = make([]ReportSummary, len(found))
 	for i, report := range found {

@@ -145,6 +145,6 @@ func TestAFirstStartThatIsKilled(t *testing.T) {
 	require.NoError(t, fillDemo(t.Context(), dir, catalog.Embedded, day))
 	require.NoError(t, s.Base.SetToday(t.Context(), day))
 	require.NoError(t, prepareDemo(t.Context(), s, dir, catalog.Embedded, day))
-	assert.Len(t, s.Base.Reports(""), 25)
+	assert.Len(t, s.Base.Reports(t.Context(), ""), 25)
 	require.NoError(t, s.Close())
 }

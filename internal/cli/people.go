@@ -191,6 +191,9 @@ func newPeopleList() *cobra.Command {
 					if p.AwayAt != nil {
 						away = "  away since " + p.AwayAt.Format("2006-01-02")
 					}
+					if len(p.Shelves) > 0 {
+						away = "  " + strings.Join(p.Shelves, ", ") + away
+					}
 					fmt.Fprintf(c.OutOrStdout(), "%-24s %s%s\n", p.Name, p.Role, away)
 				}
 			})
@@ -203,6 +206,7 @@ func newPeopleList() *cobra.Command {
 
 func newPeopleAdd() *cobra.Command {
 	var role, file, data string
+	var shelves []string
 	c := &cobra.Command{
 		Use:   "add NAME",
 		Short: "Let somebody sign in; with the first one, an admin, everybody has to",
@@ -219,11 +223,11 @@ machine, --data names the directory of a service that does not run.`,
 			}
 			person := &people.Person{}
 			if data != "" {
-				person, err = addAt(c, data, args[0], password, role)
+				person, err = addAt(c, data, args[0], password, role, shelves)
 			} else {
 				var client *client
 				if client, err = newClient(c); err == nil {
-					err = client.json(c.Context(), http.MethodPost, "/people", api.NewPerson{SignIn: api.SignIn{Name: args[0], Password: password}, Role: role}, person)
+					err = client.json(c.Context(), http.MethodPost, "/people", api.NewPerson{SignIn: api.SignIn{Name: args[0], Password: password}, Role: role, Shelves: shelves}, person)
 				}
 			}
 			if err != nil {
@@ -236,8 +240,13 @@ machine, --data names the directory of a service that does not run.`,
 	serverFlag(c)
 	roleFlag(c, &role, base.Reader)
 	passwordFlag(c, &file)
+	shelfFlag(c, &shelves)
 	c.Flags().StringVar(&data, "data", "", "directory of a service that does not run, to add them there")
 	return c
+}
+
+func shelfFlag(c *cobra.Command, into *[]string) {
+	c.Flags().StringArrayVar(into, "shelf", nil, "of a reader: a shelf whose reports there are for them, and no others; may be said several times")
 }
 
 func roleFlag(c *cobra.Command, into *string, usual string) {
@@ -245,7 +254,7 @@ func roleFlag(c *cobra.Command, into *string, usual string) {
 }
 
 // addAt adds a person in the directory of a service that does not run.
-func addAt(c *cobra.Command, dir, name, password, role string) (*people.Person, error) {
+func addAt(c *cobra.Command, dir, name, password, role string, shelves []string) (*people.Person, error) {
 	to := usual()
 	to.Dir = dir
 	var person *people.Person
@@ -254,7 +263,7 @@ func addAt(c *cobra.Command, dir, name, password, role string) (*people.Person, 
 		return nil, err
 	}
 	defer s.Close()
-	if person, err = s.People.Add(c.Context(), name, password, role); err != nil {
+	if person, err = s.People.Add(c.Context(), name, password, role, shelves...); err != nil {
 		return nil, fail(exitDefinitions, "%w", err)
 	}
 	return person, nil
@@ -262,7 +271,8 @@ func addAt(c *cobra.Command, dir, name, password, role string) (*people.Person, 
 
 func newPeopleSet() *cobra.Command {
 	var role, file string
-	var away, back bool
+	var away, back, allShelves bool
+	var shelves []string
 	c := &cobra.Command{
 		Use:   "set NAME",
 		Short: "Change what somebody may do, their password, or whether they may sign in",
@@ -283,8 +293,12 @@ func newPeopleSet() *cobra.Command {
 			if away || back {
 				change.Away = &away
 			}
+			if len(shelves) > 0 || allShelves {
+				limit := append([]string{}, shelves...) // an empty list, and not none
+				change.Shelves = &limit
+			}
 			if change == (people.PersonChange{}) {
-				return fail(exitUsage, "nothing is to change: --role, --password-file, --away or --back says what")
+				return fail(exitUsage, "nothing is to change: --role, --shelf, --all-shelves, --password-file, --away or --back says what")
 			}
 			var p people.Person
 			if err := client.json(c.Context(), http.MethodPut, "/people/"+url.PathEscape(args[0]), change, &p); err != nil {
@@ -303,6 +317,9 @@ func newPeopleSet() *cobra.Command {
 	passwordFlag(c, &file)
 	c.Flags().BoolVar(&away, "away", false, "they may not sign in any more; their sessions, tokens and live links end")
 	c.Flags().BoolVar(&back, "back", false, "they may again")
+	shelfFlag(c, &shelves)
+	c.Flags().BoolVar(&allShelves, "all-shelves", false, "the reports of all shelves are there for them again")
+	c.MarkFlagsMutuallyExclusive("shelf", "all-shelves")
 	c.MarkFlagsMutuallyExclusive("away", "back")
 	return c
 }
@@ -436,10 +453,10 @@ func addDemoPeople(c *cobra.Command, s *service.Service) error {
 	ctx := base.WithPerson(c.Context(), base.Person{Name: "demo", Role: base.Admin})
 	for _, p := range demoPeople {
 		password := strings.ToLower(rand.Text()[:16])
-		_, err := s.People.Set(ctx, p.name, people.PersonChange{Password: password})
+		_, err := s.People.Set(ctx, p.name, people.PersonChange{Password: password, Shelves: &p.shelves})
 		var none *base.Refusal
 		if errors.As(err, &none) {
-			_, err = s.People.Add(ctx, p.name, password, p.role)
+			_, err = s.People.Add(ctx, p.name, password, p.role, p.shelves...)
 		}
 		if err != nil {
 			return fail(exitFailed, "%w", err)
@@ -449,4 +466,8 @@ func addDemoPeople(c *cobra.Command, s *service.Service) error {
 	return nil
 }
 
-var demoPeople = []struct{ name, role string }{{"Ines", base.Admin}, {"Tove", base.Developer}, {"Arvid", base.Reader}, {"Solveig", base.Reader}}
+// demoPeople are an admin first, who lets the others in.
+var demoPeople = []struct {
+	name, role string
+	shelves    []string
+}{{"Ines", base.Admin, nil}, {"Tove", base.Developer, nil}, {"Arvid", base.Reader, nil}, {"Solveig", base.Reader, []string{"Claims desk"}}}

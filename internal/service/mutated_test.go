@@ -93,7 +93,7 @@ func TestDefinitionsThatAreBrokenByChance(t *testing.T) {
 		}
 	}()
 	s, n := ferries.Service, 0
-	reports := s.Base.Reports("")
+	reports := s.Base.Reports(t.Context(), "")
 	who := base.WithPerson(context.Background(), base.Person{Name: "Ines", Role: "developer"})
 	for until := time.Now().Add(fuzzTime(t)); time.Now().Before(until); n++ {
 		tried = slices.Clone(files)

@@ -118,7 +118,7 @@ func TestDefinitionsOutliveARestart(t *testing.T) {
 	assert.Len(t, stored.Stored, 5)
 	require.NoError(t, s.Close())
 	s = open(t, dir, time.Now())
-	assert.Len(t, s.Base.Reports(""), 1)
+	assert.Len(t, s.Base.Reports(t.Context(), ""), 1)
 	stored, err = s.Publisher.Put(ctx, publish.Put{Files: file(kiritimati)})
 	require.NoError(t, err)
 	for _, d := range stored.Stored {
@@ -146,7 +146,7 @@ func TestABrokenDefinitionIsLeftOut(t *testing.T) {
 
 	s = open(t, dir, time.Now())
 	var names []string
-	for _, r := range s.Base.Reports("") {
+	for _, r := range s.Base.Reports(t.Context(), "") {
 		names = append(names, r.Name)
 	}
 	assert.Equal(t, []string{"two"}, names)
@@ -176,7 +176,7 @@ func TestPublishingAtTheSameTime(t *testing.T) {
 		})
 	}
 	all.Wait()
-	assert.Len(t, s.Base.Reports(""), 9)
+	assert.Len(t, s.Base.Reports(t.Context(), ""), 9)
 }
 
 // A named period of the business is there for prompts and answers alike.
@@ -225,14 +225,14 @@ func TestTheSameNameTwiceInOneUpload(t *testing.T) {
 	s := open(t, t.TempDir(), time.Now())
 	_, err := s.Publisher.Put(ctx, publish.Put{Files: append(file(kiritimati), catalog.File{Name: "g.yaml", Text: "\npikegate: 1\nprompt: day\nask: Which?\ntype: day\n"})})
 	assert.EqualError(t, err, "g.yaml:1:1: the prompt day is defined at f.yaml:15 already [defined_twice]")
-	assert.Empty(t, s.Base.Reports(""))
+	assert.Empty(t, s.Base.Reports(t.Context(), ""))
 }
 
 func TestFindingReports(t *testing.T) {
 	ferries := demotest.Start(t)
 	for search, want := range map[string]int{"": 25, "LATE": 5, "office late newest left": 1, "freight fuel": 0, "waybills day": 2,
 		"latee sailngs outer loop": 2, "late sailngs": 5, "kelp point": 2, "price per litre": 2, "hazadrous": 1, "xyzzyx": 0} {
-		assert.Len(t, ferries.Service.Base.Reports(search), want, "%q", search)
+		assert.Len(t, ferries.Service.Base.Reports(t.Context(), search), want, "%q", search)
 	}
 	_, err := ferries.Service.Base.Report(t.Context(), "waybill-by-day")
 	assert.EqualError(t, err, `no report "waybill-by-day"; did you mean "waybills-by-day"? [unknown_report]`)
@@ -246,9 +246,9 @@ func TestFindingReports(t *testing.T) {
 	large := open(t, t.TempDir(), time.Now())
 	_, err = large.Publisher.Put(ctx, publish.Put{Files: file(many.String())})
 	require.NoError(t, err)
-	large.Base.Reports("") // which makes what is searched
+	large.Base.Reports(t.Context(), "") // which makes what is searched
 	start := time.Now()
-	assert.Len(t, large.Base.Reports("crosings vesel 1999"), 1)
+	assert.Len(t, large.Base.Reports(t.Context(), "crosings vesel 1999"), 1)
 	assert.Less(t, time.Since(start), 200*time.Millisecond, "also on a busy machine")
 
 	s := open(t, t.TempDir(), time.Now())

@@ -19,6 +19,7 @@ type Person struct {
 	Name     string
 	Role     string
 	Password string    // what Argon2id made of it
+	Shelves  []string  `gorm:"serializer:json"`
 	MadeAt   time.Time `gorm:"serializer:moment"`
 	AwayAt   time.Time `gorm:"serializer:moment"`
 }

@@ -56,6 +56,14 @@
       return away ? say('{0} may not sign in any more.', person.name) : say('{0} may sign in again.', person.name);
     });
 
+  const setShelves = (person: Person, text: string) =>
+    doing(async () => {
+      const { shelves } = await changePerson(person.name, { shelves: text.split(',').map((shelf) => shelf.trim()) });
+      return shelves.length > 0
+        ? say('{0} sees the reports of {1}.', person.name, shelves.join(', '))
+        : say('{0} sees the reports of all shelves.', person.name);
+    });
+
   async function earlier() {
     try {
       entries = [...entries, ...(await listAudit(entries.at(-1)!.id))];
@@ -72,7 +80,10 @@
   {#if failed}<Notice kind="failed">{failed}</Notice>{/if}
   <p class="text-sm text-quiet" role="status">{said}</p>
   {#if people}
-    <DataTable caption={say('Who may sign in')} heads={[{ text: say('Name') }, { text: say('May') }, { text: say('Since') }, { text: say('Change') }]}>
+    <DataTable
+      caption={say('Who may sign in')}
+      heads={[{ text: say('Name') }, { text: say('May') }, { text: say('Shelves') }, { text: say('Since') }, { text: say('Change') }]}
+    >
       {#snippet rows()}
         {#each people ?? [] as person (person.name)}
           <tr class:text-quiet={!!person.away_at}>
@@ -86,6 +97,19 @@
               >
                 {#each roles as r (r)}<option value={r}>{r}</option>{/each}
               </select>
+            </td>
+            <td class={cell}>
+              {#if person.role === 'reader'}
+                <input
+                  class="input bg-field py-1 text-sm placeholder:text-quiet"
+                  type="text"
+                  autocomplete="off"
+                  placeholder={say('all')}
+                  aria-label={say('Shelves that {0} sees, parted by commas', person.name)}
+                  value={person.shelves.join(', ')}
+                  onchange={(e) => void setShelves(person, e.currentTarget.value)}
+                />
+              {:else}{say('all')}{/if}
             </td>
             <td class={cell}>{person.away_at ? say('away since {0}', momentText(person.away_at)) : momentText(person.made_at)}</td>
             <td class={cell}>

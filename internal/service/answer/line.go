@@ -55,10 +55,13 @@ func (s *Answers) Line(ctx context.Context, text, asOf string) (*Line, error) {
 	if len(text) > longestLine {
 		return nil, &base.Refusal{Kind: fault.AnswersRefused, Faults: fault.List{fault.New(fault.TooLong, "the line has %d bytes; at most %d are read", len(text), longestLine)}}
 	}
-	published := s.base.In(ctx).Reports
+	published, who := s.base.In(ctx).Reports, base.PersonOf(ctx)
 	var all []*oneline.Report
 	for _, name := range slices.Sorted(maps.Keys(published)) {
 		r := published[name]
+		if !who.Sees(r.Shelf) {
+			continue
+		}
 		setting, err := s.settingFor(ctx, r, asOf)
 		if err != nil {
 			return nil, err

@@ -2,6 +2,7 @@ package base
 
 import (
 	"cmp"
+	"context"
 	"slices"
 	"strings"
 	"unicode"
@@ -15,10 +16,11 @@ import (
 // Reports finds reports, sorted by shelf and title, that have all words of a search in their name,
 // title, purpose or shelf, or in their columns, questions and choices. Where none has a word as it is
 // typed, slips of the keys are forgiven.
-func (s *Base) Reports(search string) []*catalog.Report {
+func (s *Base) Reports(ctx context.Context, search string) []*catalog.Report {
 	p := s.Published.Load()
 	p.search.Do(func() { p.finder = newFinder(p.Catalog) })
-	return p.finder.find(strings.Fields(value.Fold(search)))
+	who := PersonOf(ctx)
+	return slices.DeleteFunc(p.finder.find(strings.Fields(value.Fold(search))), func(r *catalog.Report) bool { return !who.Sees(r.Shelf) })
 }
 
 // finder finds reports by words.

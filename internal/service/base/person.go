@@ -10,6 +10,13 @@ type Person struct {
 	Name string
 	Role string // one of Roles
 	Pass int64  // the session or token that let them in; 0 for none
+	// Shelves are those whose reports there are for them; all where it is empty.
+	Shelves []string
+}
+
+// Sees tells whether the reports of a shelf are there for the person.
+func (p Person) Sees(shelf string) bool {
+	return len(p.Shelves) == 0 || slices.Contains(p.Shelves, shelf)
 }
 
 // What people may do: run reports, write and publish definitions too, and keep people too.

@@ -65,7 +65,7 @@ func (s *Base) IsTried(ctx context.Context) bool { return s.In(ctx).tried }
 // Report finds a report.
 func (s *Base) Report(ctx context.Context, name string) (*catalog.Report, error) {
 	published := s.In(ctx)
-	if r := published.Reports[name]; r != nil {
+	if r := published.Reports[name]; r != nil && PersonOf(ctx).Sees(r.Shelf) {
 		return r, nil
 	}
 	if kind, of, isAlone := strings.Cut(name, ":"); isAlone && published.tried {
@@ -74,7 +74,20 @@ func (s *Base) Report(ctx context.Context, name string) (*catalog.Report, error)
 	if broken := published.broken[catalog.Ref{Kind: catalog.KindReport, Name: name}]; len(broken) > 0 {
 		return nil, &Refusal{Kind: fault.DefinitionInError, Faults: broken}
 	}
-	return nil, UnknownReport(name, published.Catalog)
+	return nil, unknown(fault.UnknownReport, "report", name, published.namesFor(ctx))
+}
+
+// namesFor are the names of the reports that there are for who asks.
+func (p *Published) namesFor(ctx context.Context) []string {
+	who := PersonOf(ctx)
+	names := slices.Sorted(maps.Keys(p.Reports))
+	return slices.DeleteFunc(names, func(name string) bool { return !who.Sees(p.Reports[name].Shelf) })
+}
+
+// IsHidden tells whether there is a report that is not there for who asks.
+func (s *Base) IsHidden(ctx context.Context, report string) bool {
+	r := s.Published.Load().Reports[report]
+	return r != nil && !PersonOf(ctx).Sees(r.Shelf)
 }
 
 // BrokenFor is what is wrong with a definition that is left out, or with what it is made of.
@@ -128,11 +141,6 @@ func (p *Published) BuiltOf(report string) []Revised {
 	}
 	p.built.Store(report, all)
 	return all
-}
-
-// UnknownReport refuses the name of a report that there is not, and suggests a near one.
-func UnknownReport(name string, among *catalog.Catalog) error {
-	return unknown(fault.UnknownReport, "report", name, slices.Sorted(maps.Keys(among.Reports)))
 }
 
 // UnknownSource refuses the name of a source that there is not, with the nearest one.

@@ -49,14 +49,15 @@ func (p *People) On() bool { return p.on.Load() }
 
 // Person is somebody who may sign in, as they are listed.
 type Person struct {
-	Name   string     `json:"name" doc:"Their name."`
-	Role   string     `json:"role" enum:"reader,developer,admin" doc:"What they may do."`
-	MadeAt time.Time  `json:"made_at" doc:"Since when they are known."`
-	AwayAt *time.Time `json:"away_at,omitempty" doc:"Since when they may not sign in any more; absent for who may."`
+	Name    string     `json:"name" doc:"Their name."`
+	Role    string     `json:"role" enum:"reader,developer,admin" doc:"What they may do."`
+	Shelves []string   `json:"shelves" doc:"The shelves whose reports there are for them; all where it is empty."`
+	MadeAt  time.Time  `json:"made_at" doc:"Since when they are known."`
+	AwayAt  *time.Time `json:"away_at,omitempty" doc:"Since when they may not sign in any more; absent for who may."`
 }
 
 func told(p store.Person) Person {
-	t := Person{Name: p.Name, Role: p.Role, MadeAt: p.MadeAt}
+	t := Person{Name: p.Name, Role: p.Role, Shelves: listed(p.Shelves), MadeAt: p.MadeAt}
 	if !p.AwayAt.IsZero() {
 		t.AwayAt = &p.AwayAt
 	}
@@ -76,7 +77,7 @@ func (p *People) List(ctx context.Context) ([]Person, error) {
 const mostName = 80
 
 // Add adds a person. With the first one everybody has to sign in, so that this is an admin.
-func (p *People) Add(ctx context.Context, name, password, role string) (*Person, error) {
+func (p *People) Add(ctx context.Context, name, password, role string, shelves ...string) (*Person, error) {
 	name = strings.TrimSpace(name)
 	if name == "" || utf8.RuneCountInString(name) > mostName || strings.ContainsFunc(name, func(r rune) bool { return r < ' ' || r == 0x7f }) {
 		return nil, refused(fault.PersonRefused, "a name has up to %d letters, on one line", mostName)
@@ -87,12 +88,15 @@ func (p *People) Add(ctx context.Context, name, password, role string) (*Person,
 	if f := weak(name, password); f != nil {
 		return nil, &base.Refusal{Kind: fault.PersonRefused, Faults: fault.List{f}}
 	}
+	if err := limited(role, shelves); err != nil {
+		return nil, err
+	}
 	hash, err := p.hash(ctx, password)
 	if err != nil {
 		return nil, err
 	}
 	now := p.base.Config.Now()
-	row := store.Person{Name: name, Role: role, Password: hash, MadeAt: now}
+	row := store.Person{Name: name, Role: role, Password: hash, Shelves: listed(shelves), MadeAt: now}
 	err = p.base.Store.AddPerson(ctx, row, p.entry(ctx, "add person", name+", "+role))
 	if errors.Is(err, store.ErrTaken) {
 		return nil, &base.Refusal{Kind: fault.Conflict, Faults: fault.List{fault.New(fault.NameTaken, "there is somebody of that name already")}}
@@ -107,9 +111,10 @@ func (p *People) Add(ctx context.Context, name, password, role string) (*Person,
 
 // PersonChange is what is to be other about a person; what is absent stays.
 type PersonChange struct {
-	Role     string `json:"role,omitempty" enum:"reader,developer,admin" doc:"What they may do."`
-	Password string `json:"password,omitempty" maxLength:"1000" doc:"A new password; their sessions and tokens end."`
-	Away     *bool  `json:"away,omitempty" doc:"Whether they may not sign in any more; their sessions and tokens end then."`
+	Role     string    `json:"role,omitempty" enum:"reader,developer,admin" doc:"What they may do."`
+	Password string    `json:"password,omitempty" maxLength:"1000" doc:"A new password; their sessions and tokens end."`
+	Shelves  *[]string `json:"shelves,omitempty" maxItems:"200" doc:"Of a reader: the shelves whose reports there are for them; empty for all."`
+	Away     *bool     `json:"away,omitempty" doc:"Whether they may not sign in any more; their sessions and tokens end then."`
 }
 
 // Set changes a person. The last admin stays one.
@@ -141,6 +146,13 @@ func (p *People) Set(ctx context.Context, name string, to PersonChange) (*Person
 		}
 		done, ends = append(done, "password"), true
 	}
+	if to.Shelves != nil {
+		row.Shelves = listed(*to.Shelves)
+		done = append(done, "shelves "+cmp.Or(strings.Join(row.Shelves, " | "), "all"))
+	}
+	if err := limited(row.Role, row.Shelves); err != nil {
+		return nil, err
+	}
 	if err := p.leavesAdmin(ctx, row); err != nil {
 		return nil, err
 	}
@@ -149,6 +161,19 @@ func (p *People) Set(ctx context.Context, name string, to PersonChange) (*Person
 	}
 	t := told(row)
 	return &t, nil
+}
+
+// limited refuses limits of who could read the definitions anyway.
+func limited(role string, shelves []string) error {
+	if role != base.Reader && len(shelves) > 0 {
+		return refused(fault.PersonRefused, "shelves limit readers: a %s sees the definitions of all reports; take the limit away, or make them a reader", role)
+	}
+	return nil
+}
+
+// listed is a list without nothing in it.
+func listed(shelves []string) []string {
+	return slices.DeleteFunc(append([]string{}, shelves...), func(s string) bool { return strings.TrimSpace(s) == "" })
 }
 
 // leavesAdmin refuses a change after which nobody could change anything any more.
@@ -241,7 +266,7 @@ func (p *People) Who(ctx context.Context, secret string, kind store.PassKind) (b
 			slog.Error("the use of a pass is not on record", "err", err)
 		}
 	}
-	return base.Person{Name: row.Name, Role: base.Lower(pass.Role, row.Role), Pass: pass.ID}, nil
+	return base.Person{Name: row.Name, Role: base.Lower(pass.Role, row.Role), Pass: pass.ID, Shelves: row.Shelves}, nil
 }
 
 // Now is a person as they are now, with a role no higher than one that they had; false for who is
@@ -254,7 +279,7 @@ func (p *People) Now(ctx context.Context, name, role string) (base.Person, bool)
 	if err != nil || !row.AwayAt.IsZero() {
 		return base.Person{}, false
 	}
-	return base.Person{Name: row.Name, Role: base.Lower(role, row.Role)}, true
+	return base.Person{Name: row.Name, Role: base.Lower(role, row.Role), Shelves: row.Shelves}, true
 }
 
 // Passes are the sessions and tokens of who asks, the latest first.

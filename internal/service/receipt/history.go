@@ -3,6 +3,7 @@ package receipt
 import (
 	"context"
 	"errors"
+	"slices"
 	"strings"
 	"time"
 
@@ -63,6 +64,7 @@ func (s *Receipts) History(ctx context.Context, w Wanted) (all []Receipt, more b
 	if len(rows) > w.Most {
 		rows, more = rows[:w.Most], true
 	}
+	rows = slices.DeleteFunc(rows, func(row store.Receipt) bool { return s.base.IsHidden(ctx, row.Report) })
 	all = make([]Receipt, len(rows))
 	for i, row := range rows {
 		r := &all[i]
@@ -87,11 +89,11 @@ func (s *Receipts) Find(ctx context.Context, id int64) (*Receipt, error) {
 }
 
 // Kept finds the record of a run and what is kept of its rows. A reader finds their own: those of
-// others are as if they were not.
+// others, and of reports that are not there for them, are as if they were not.
 func (s *Receipts) Kept(ctx context.Context, id int64) (*Receipt, []byte, error) {
 	row, err := s.base.Store.Receipt(ctx, id)
 	who := base.PersonOf(ctx)
-	if errors.Is(err, store.ErrNone) || err == nil && who.Role == base.Reader && row.Person != who.Name {
+	if errors.Is(err, store.ErrNone) || err == nil && (who.Role == base.Reader && row.Person != who.Name || s.base.IsHidden(ctx, row.Report)) {
 		return nil, nil, &base.Refusal{Kind: fault.Unknown, Faults: fault.List{fault.New(fault.UnknownReceipt, "no receipt %d", id)}}
 	}
 	if err != nil {

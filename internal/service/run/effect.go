@@ -88,7 +88,7 @@ func (s *Runs) Effect(ctx context.Context, files []catalog.File, most int) (*Eff
 func (s *Runs) EffectOf(ctx context.Context, tried *base.Published, changed []catalog.Ref, most int) (*Effect, error) {
 	published := s.base.Published.Load()
 	effect := &Effect{Reports: []string{}, Runs: []Affected{}}
-	for _, r := range s.base.Reports("") {
+	for _, r := range s.base.Reports(ctx, "") {
 		ref := catalog.Ref{Kind: catalog.KindReport, Name: r.Name}
 		if slices.ContainsFunc(slices.Concat(published.PartsOf(ref), tried.PartsOf(ref)), func(part catalog.Ref) bool { return slices.Contains(changed, part) }) {
 			effect.Reports = append(effect.Reports, r.Name)

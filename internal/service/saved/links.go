@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"slices"
 	"time"
 
 	"pikegate/internal/core/english"
@@ -123,6 +124,7 @@ func (s *Saved) Links(ctx context.Context) ([]Link, error) {
 	if err != nil {
 		return nil, err
 	}
+	rows = slices.DeleteFunc(rows, func(l store.LiveLink) bool { return s.base.IsHidden(ctx, l.Report) })
 	return each(ctx, rows, s.toldLink)
 }
 

@@ -163,6 +163,7 @@ func (s *Saved) List(ctx context.Context, report string) ([]Kept, error) {
 	if err != nil {
 		return nil, err
 	}
+	rows = slices.DeleteFunc(rows, func(k store.KeptAnswers) bool { return s.base.IsHidden(ctx, k.Report) })
 	return each(ctx, rows, s.told)
 }
 
@@ -182,7 +183,7 @@ func each[Row, Told any](ctx context.Context, rows []Row, tell func(context.Cont
 // Find finds answers that the person sees, by their number.
 func (s *Saved) Find(ctx context.Context, id int64) (*Kept, error) {
 	row, err := s.base.Store.AnswersKept(ctx, id)
-	if errors.Is(err, store.ErrNone) || err == nil && !row.Shared && row.Person != base.PersonOf(ctx).Name {
+	if errors.Is(err, store.ErrNone) || err == nil && (!row.Shared && row.Person != base.PersonOf(ctx).Name || s.base.IsHidden(ctx, row.Report)) {
 		return nil, unknown(fault.UnknownKept, "no kept answers %d", id)
 	}
 	if err != nil {

@@ -4,6 +4,7 @@ CREATE TABLE people (
   name     TEXT NOT NULL UNIQUE COLLATE NOCASE,
   role     TEXT NOT NULL CHECK (role IN ('reader', 'developer', 'admin')),
   password TEXT NOT NULL, -- what Argon2id makes of it, with its salt and costs
+  shelves  TEXT NOT NULL, -- JSON, a list of those whose reports there are for them; [] for all
   made_at  TEXT NOT NULL,
   away_at  TEXT NOT NULL  -- '' for who may sign in
 ) STRICT;
