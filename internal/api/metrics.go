@@ -38,8 +38,8 @@ func (r *routes) measure() {
 	r.measured = m
 }
 
-// signedIn counts a try to sign in.
-func (m measured) signedIn(err error) {
+// countSignIn counts a try to sign in.
+func (m measured) countSignIn(err error) {
 	ended := "done"
 	var refusal *base.Refusal
 	switch {

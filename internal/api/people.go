@@ -57,7 +57,7 @@ func (o *origin) Resolve(ctx huma.Context) []error {
 }
 
 func (o *origin) cookie(secret string, ends time.Time) http.Cookie {
-	c := http.Cookie{Name: signedIn, Value: secret, Path: "/", HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: o.secure, Expires: ends}
+	c := http.Cookie{Name: sessionCookie, Value: secret, Path: "/", HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: o.secure, Expires: ends}
 	if secret == "" {
 		c.MaxAge = -1
 	}
@@ -77,7 +77,7 @@ func (r routes) signIn(ctx context.Context, in *struct {
 		return nil, problemOf(ctx, base.NobodySignsIn())
 	}
 	secret, ends, err := r.service.People.SignIn(ctx, in.Body.Name, in.Body.Password, in.address, in.agent)
-	r.signedIn(err)
+	r.countSignIn(err)
 	if err != nil {
 		return nil, r.putOff(ctx, err)
 	}

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"net/http/httptest"
 	"path/filepath"
 	"regexp"
 	"strings"
@@ -29,14 +30,29 @@ const (
 // crew are people of each role on a service, with a token for each.
 type crew struct {
 	*caller
-	ferries *demotest.Ferries
-	tokens  map[string]string
+	dir    string
+	tokens map[string]string
 }
 
+// newCrew is a crew of the ferry line.
 func newCrew(t *testing.T) *crew {
 	t.Helper()
 	ferries := demotest.Start(t)
-	c := &crew{caller: newCaller(t, ferries.URL), ferries: ferries, tokens: map[string]string{}}
+	return crewOf(t, ferries.URL, ferries.Dir)
+}
+
+// newSmallCrew is one of a service without reports.
+func newSmallCrew(t *testing.T) *crew {
+	t.Helper()
+	dir := t.TempDir()
+	server := httptest.NewServer(api.New(demotest.Empty(t, dir), api.Limits{}))
+	t.Cleanup(server.Close)
+	return crewOf(t, server.URL, dir)
+}
+
+func crewOf(t *testing.T, url, dir string) *crew {
+	t.Helper()
+	c := &crew{caller: newCaller(t, url), dir: dir, tokens: map[string]string{}}
 	c.add("", "Ida", idaPassword, base.Admin)
 	c.tokens[base.Admin] = c.token("Ida", idaPassword)
 	c.add(base.Admin, "Rolf", rolfPassword, base.Reader)
@@ -88,7 +104,7 @@ func (c *crew) token(name, password string) string {
 // Every operation of the document has a rule, and each role gets what the rule says: who has not
 // signed in 401, who may not 403, who may anything else.
 func TestWhoMayDoWhat(t *testing.T) {
-	c := newCrew(t)
+	c := newSmallCrew(t)
 	roles := []string{"", base.Reader, base.Developer, base.Admin}
 	level := map[string]int{"anybody": 0, base.Reader: 1, base.Developer: 2, base.Admin: 3}
 	parameter := regexp.MustCompile(`\{[^}]*\}`)
@@ -266,7 +282,7 @@ func TestSignIn(t *testing.T) {
 
 // Wrong passwords are slowed down where they come from, and the right person gets in.
 func TestWrongPasswordsInBursts(t *testing.T) {
-	c := newCrew(t)
+	c := newSmallCrew(t)
 	try := func(name, password string) (int, string) {
 		answer, err := http.Post(c.url+"/api/v1/session", "application/json", strings.NewReader(fmt.Sprintf(`{"name":%q,"password":%q}`, name, password)))
 		require.NoError(t, err)
@@ -295,15 +311,16 @@ func TestWrongPasswordsInBursts(t *testing.T) {
 
 // People, tokens, and the record of what was done, which tells when it was changed.
 func TestPeople(t *testing.T) {
-	ferries := demotest.Start(t)
-	c := newCaller(t, ferries.URL)
+	server := httptest.NewServer(api.New(demotest.Empty(t, t.TempDir()), api.Limits{}))
+	t.Cleanup(server.Close)
+	c := newCaller(t, server.URL)
 	status, text := c.do("POST", "/api/v1/people", "/api/v1/people", `{"name":"Rolf","password":"one boat at a time","role":"reader"}`)
 	require.Equal(t, 422, status)
 	assert.Contains(t, problem(t, text).Detail, "the first person is an admin")
 	status, _ = c.do("GET", "/api/v1/account", "/api/v1/account", "")
 	assert.Equal(t, 409, status, "nobody has to sign in")
 
-	crew := newCrew(t)
+	crew := newSmallCrew(t)
 	var p api.Problem
 	for body, want := range map[string]string{
 		`{"name":"Bo","password":"short","role":"reader"}`:                "10 to 200 letters",
@@ -328,7 +345,15 @@ func TestPeople(t *testing.T) {
 	crew.as(base.Developer, "POST", "/account/tokens", "/account/tokens", `{"name":"less","role":"reader","days":1}`, 200, &less)
 	crew.tokens["less"] = less.Token
 	crew.as("less", "GET", "/sources", "/sources", "", 403, nil)
+	session := crew.session("Dagny", "the tide is never late")
+	with := func(want int) {
+		t.Helper()
+		status, _ := crew.do("GET", "/api/v1/sources", "/api/v1/sources", "", "Cookie", session.Name+"="+session.Value)
+		assert.Equal(t, want, status)
+	}
+	with(200)
 	crew.as(base.Admin, "PUT", "/people/Dagny", "/people/{person}", `{"role":"reader"}`, 200, nil)
+	with(403)
 	crew.as(base.Developer, "GET", "/sources", "/sources", "", 403, nil)
 	crew.as(base.Developer, "DELETE", fmt.Sprintf("/account/passes/%d", less.ID), "/account/passes/{pass}", "", 200, nil)
 	crew.as("less", "GET", "/reports", "/reports", "", 401, nil)
@@ -341,9 +366,9 @@ func TestPeople(t *testing.T) {
 	crew.as(base.Admin, "GET", "/audit/verify", "/audit/verify", "", 200, &whole)
 	assert.Zero(t, whole.Wrong)
 	assert.Greater(t, whole.Entries, int64(10))
-	_, err := openOwn(t, crew.ferries.Dir).Exec(`UPDATE audit SET person = 'Somebody' WHERE id = 3`)
+	_, err := openOwn(t, crew.dir).Exec(`UPDATE audit SET person = 'Somebody' WHERE id = 3`)
 	require.ErrorContains(t, err, "only added to")
-	_, err = openOwn(t, crew.ferries.Dir).Exec(`DROP TRIGGER audit_stays; UPDATE audit SET person = 'Somebody' WHERE id = 3`)
+	_, err = openOwn(t, crew.dir).Exec(`DROP TRIGGER audit_stays; UPDATE audit SET person = 'Somebody' WHERE id = 3`)
 	require.NoError(t, err)
 	crew.as(base.Admin, "GET", "/audit/verify", "/audit/verify", "", 200, &whole)
 	assert.Equal(t, int64(3), whole.Wrong)

@@ -56,8 +56,8 @@ var onRecord = map[string]string{
 	"backup": "make a backup", "make-link": "make a live link", "revoke-link": "revoke a live link",
 }
 
-// signedIn is the cookie of a session.
-const signedIn = "pikegate_session"
+// sessionCookie is the cookie of a session.
+const sessionCookie = "pikegate_session"
 
 // personal tells who asks: whom a token or a session lets in, else nobody; the one local developer
 // where nobody has to sign in. What lets nobody in is refused at once.
@@ -91,7 +91,7 @@ func sentWith(r *http.Request) (secret string, kind store.PassKind) {
 	if scheme, token, ok := strings.Cut(r.Header.Get("Authorization"), " "); ok && strings.EqualFold(scheme, "Bearer") {
 		return strings.TrimSpace(token), store.Token
 	}
-	if cookie, err := r.Cookie(signedIn); err == nil {
+	if cookie, err := r.Cookie(sessionCookie); err == nil {
 		return cookie.Value, store.Session
 	}
 	return "", ""

@@ -9,7 +9,6 @@ import (
 	"net"
 	"net/http"
 	"os"
-	"runtime/debug"
 	"syscall"
 
 	"github.com/spf13/cobra"
@@ -119,16 +118,9 @@ func openService(ctx context.Context, config base.Config, out io.Writer) (*servi
 	return s, nil
 }
 
-// heapGrowth is how far the heap may grow before garbage is collected, in per cent of
-// what is in use. That is little, and requests are many: by Go's own 100 a service
-// collects many times a second. GOGC overrules it.
-const heapGrowth = 400
-
 // serveOn serves until ctx ends.
 func serveOn(ctx context.Context, s *service.Service, listener net.Listener, to *serving) error {
-	if os.Getenv("GOGC") == "" {
-		debug.SetGCPercent(heapGrowth)
-	}
+	defer keepHeap()()
 	limits := to.limits
 	if host, _, err := net.SplitHostPort(listener.Addr().String()); err == nil && !net.ParseIP(host).IsUnspecified() {
 		limits.Hosts = append(limits.Hosts, host)

@@ -8,7 +8,8 @@
   import { follow } from '../lib/route.svelte';
 
   // What one comes back to: what is new, what one ran lately, what one keeps.
-  let { reports }: { reports: ReportSummary[] } = $props();
+  // ready is called once it is there, or cannot be had.
+  let { reports, ready }: { reports: ReportSummary[]; ready: () => void } = $props();
 
   let lately = $state.raw<Receipt[]>([]);
   let kept = $state.raw<Kept[]>([]);
@@ -37,7 +38,9 @@
     const [receipts, answers, live] = await Promise.all([listReceipts(query.toString()), listKept(), listLinks()]);
     [lately, kept, links] = [distinct(receipts.receipts), answers, live];
   }
-  load().catch(() => {}); // the list of reports says that the service does not answer
+  load()
+    .catch(() => {}) // the list of reports says that the service does not answer
+    .then(() => ready());
 
   async function change(done: Promise<void>) {
     try {

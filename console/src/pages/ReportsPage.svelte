@@ -11,6 +11,7 @@
   let { find }: { find: string } = $props();
 
   let reports = $state<ReportSummary[]>();
+  let isHome = $state(false); // whether what stands above the shelves on a narrow screen is there, so that they do not move
   let failed = $state('');
 
   $effect(() => {
@@ -68,9 +69,11 @@
   {#if line?.report}
     <section class="mt-3 border-s-4 border-deep bg-tint px-4 py-2.5" aria-label={say('What this line means')}>
       <p role="status">
-        <a class="font-[640]" href={linkOfLine(line)} onclick={follow}>{line.title}</a>{#each line.understood as u, i (i)}{i === 0 ? ' with ' : ', '}<b
-            class="font-[600] text-amber">{u.words}</b
-          >{#if u.refused}{' '}<span class="text-brick">({u.refused})</span>{:else if u.spelled}{' '}<span class="text-quiet">({u.spelled})</span>{/if}{/each}.
+        <a class="font-[640]" href={linkOfLine(line)} onclick={follow}>{line.title}</a>{#each line.understood as u, i (i)}{i === 0
+            ? ` ${say('with')} `
+            : ', '}<b class="font-[600] text-amber">{u.words}</b>{#if u.refused}{' '}<span class="text-brick">({u.refused})</span>{:else if u.spelled}{' '}<span
+              class="text-quiet">({u.spelled})</span
+            >{/if}{/each}.
         {#if line.left_over.length > 0}<span class="text-brick">{say('Not understood: {0}.', line.left_over.join(', '))}</span>{/if}
       </p>
       <p class="text-sm text-quiet">{say('Enter opens it.')}</p>
@@ -96,9 +99,9 @@
   {/if}
   <div class={find ? '' : 'grid grid-cols-[minmax(0,1fr)_330px] gap-x-10 max-[1040px]:grid-cols-1'}>
     {#if reports && !find}
-      <div class="col-start-2 row-start-1 max-[1040px]:col-start-1"><Home {reports} /></div>
+      <div class="col-start-2 row-start-1 max-[1040px]:col-start-1"><Home {reports} ready={() => (isHome = true)} /></div>
     {/if}
-    <section aria-label={say('Shelves')} class={find ? '' : 'col-start-1 row-start-1 max-[1040px]:row-start-2'}>
+    <section aria-label={say('Shelves')} class={find ? '' : `col-start-1 row-start-1 max-[1040px]:row-start-2 ${isHome ? '' : 'max-[1040px]:invisible'}`}>
       {#each shelves as [shelf, on] (shelf)}
         <section>
           <h2 class="mt-6.5 mb-1.5 text-[15px] font-[640] text-quiet">{shelf}</h2>

@@ -63,3 +63,21 @@ func TestEditedByChance(t *testing.T) {
 		definition.Load(edited, setting)
 	})
 }
+
+// What a condition is compared with may be missing while it is written: that is a fault, and no more.
+func TestConditionsWithoutAValue(t *testing.T) {
+	const rest = `{pikegate: 1, source: s, zone: UTC}
+---
+{pikegate: 1, dataset: d, source: s, table: d, key: [id], columns: {id: {type: integer}, name: {type: text}, on: {type: date, stored: yyyymmdd}, paid: {type: yes-no}}}
+---
+{pikegate: 1, query: q, of: d, show: [id], sort: [id], where: `
+	for _, where := range []string{
+		`{id: {at_least: {prompt: ""}}}`, `{id: {at_least: {prompt: null}}}`, `{id: {at_least: {}}}`, `{id: {at_least: []}}`, `{id: {at_least: x}}`, `{id: {within: []}}`, `{id: {less_than: null}}`,
+		`{name: {starts_with: {}}}`, `{name: {starts_with: null}}`, `{on: {before: {}}}`, `{paid: {is: {}}}`, `{none: [{id: {more_than: {}}}]}`, `{id: {not_within: []}}`,
+	} {
+		docs, faults := definition.Split(catalog.File{Name: "a.yaml", Text: rest + where + "}\n"})
+		require.Empty(t, faults, where)
+		_, broken := definition.Link(docs, []catalog.Ref{{Kind: catalog.KindQuery, Name: "q"}}, phrase.Setting{AsOf: civil.MustParseDay("2026-11-23"), Zone: time.UTC})
+		require.NotEmpty(t, broken, where)
+	}
+}

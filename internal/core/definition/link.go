@@ -231,8 +231,12 @@ func (l *linker) leadsBack(ref catalog.Ref) bool {
 // named resolves a reference. An unknown name is refused with a near one, and one that
 // leads back here as a circle.
 func named[T any](l *linker, n *yaml.Node, code fault.Code, what string, known map[string]*T) *T {
+	before := len(l.faults)
 	name := l.text(n)
 	if name == "" {
+		if n != nil && len(l.faults) == before {
+			l.fault(n, code, "no %s is named here", what)
+		}
 		return nil
 	}
 	if l.leadsBack(catalog.Ref{Kind: catalog.Kind(what), Name: name}) {

@@ -353,11 +353,16 @@ func (r Reason) condition(n *criteria.Node) left {
 		return left{may: r.allowed(n)}
 	case c.Type == column.Text && len(o.Texts) > 0 && !slices.Contains(o.Texts, "") && (n.IgnoreCase || n.Op == criteria.Contains || n.Op == criteria.EndsWith):
 		return left{may: set{values: emptyText, missing: true}.opposite()}
+	case len(o.Texts) == 0: // what it is compared with cannot be read, which is told elsewhere
+		return left{may: anyValue}
 	case o.Column != nil, o.Person != "", n.IgnoreCase, n.Op == criteria.RecursIn, n.Op == criteria.ClockWithin, n.Op == criteria.Contains, n.Op == criteria.EndsWith:
 		return left{may: anyValue}
 	}
 	b := &criteria.Bound{Column: c, Op: n.Op}
 	b.SetTexts(o.Texts, r.Setting)
+	if c.Type.IsNumeric() && len(b.Numbers) == 0 && b.Lower == nil {
+		return left{may: anyValue} // nor can these
+	}
 	return exactly(r.values(b).meet(set{values: standIn(c)}.opposite()))
 }
 

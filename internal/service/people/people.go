@@ -215,8 +215,16 @@ type Pass struct {
 	Own     bool       `json:"own,omitempty" doc:"Whether it is the one that this was asked with."`
 }
 
-func toldPass(row store.Pass, own int64) Pass {
-	t := Pass{ID: row.ID, Kind: string(row.Kind), Name: row.Name, Role: row.Role, Address: row.Address, MadeAt: row.MadeAt, EndsAt: row.EndsAt, Own: row.ID == own}
+// roleOf is what a pass lets do now: a session what its person may, a token no more than it was made for.
+func roleOf(pass store.Pass, of store.Person) string {
+	if pass.Kind == store.Session {
+		return of.Role
+	}
+	return base.Lower(pass.Role, of.Role)
+}
+
+func toldPass(row store.Pass, of store.Person, own int64) Pass {
+	t := Pass{ID: row.ID, Kind: string(row.Kind), Name: row.Name, Role: roleOf(row, of), Address: row.Address, MadeAt: row.MadeAt, EndsAt: row.EndsAt, Own: row.ID == own}
 	if !row.UsedAt.IsZero() {
 		t.UsedAt = &row.UsedAt
 	}
@@ -239,7 +247,7 @@ func (p *People) SignIn(ctx context.Context, name, password, address, browser st
 		return "", ends, err
 	}
 	if !right || row.ID == 0 || !row.AwayAt.IsZero() {
-		p.tries.failed(now, name, address)
+		p.tries.failed(p.base.Config.Now(), name, address)
 		p.audit(ctx, name, "sign-in refused", address)
 		return "", ends, refused(fault.SignInRefused, "the name or the password is not right")
 	}
@@ -266,7 +274,7 @@ func (p *People) Who(ctx context.Context, secret string, kind store.PassKind) (b
 			slog.Error("the use of a pass is not on record", "err", err)
 		}
 	}
-	return base.Person{Name: row.Name, Role: base.Lower(pass.Role, row.Role), Pass: pass.ID, Shelves: row.Shelves}, nil
+	return base.Person{Name: row.Name, Role: roleOf(pass, row), Pass: pass.ID, Shelves: row.Shelves}, nil
 }
 
 // Now is a person as they are now, with a role no higher than one that they had; false for who is
@@ -291,7 +299,7 @@ func (p *People) Passes(ctx context.Context) ([]Pass, error) {
 	rows, err := p.base.Store.Passes(ctx, row.ID, p.base.Config.Now())
 	all := make([]Pass, len(rows))
 	for i, r := range rows {
-		all[i] = toldPass(r, who.Pass)
+		all[i] = toldPass(r, row, who.Pass)
 	}
 	return all, err
 }
@@ -330,7 +338,7 @@ func (p *People) MakeToken(ctx context.Context, name, role string, days int, add
 	if err != nil {
 		return nil, "", err
 	}
-	t := toldPass(made, who.Pass)
+	t := toldPass(made, row, who.Pass)
 	return &t, secret, nil
 }
 
@@ -380,7 +388,7 @@ func (p *People) SetPassword(ctx context.Context, before, password, address stri
 		return err
 	}
 	if !right {
-		p.tries.failed(now, row.Name, address)
+		p.tries.failed(p.base.Config.Now(), row.Name, address)
 		return refused(fault.PersonRefused, "the password that you have is another one")
 	}
 	_, err = p.Set(ctx, row.Name, PersonChange{Password: password})
