@@ -74,16 +74,12 @@ func (r routes) signIn(ctx context.Context, in *struct {
 	Body SignIn
 }) (*withCookie[Signed], error) {
 	if !r.service.People.On() {
-		return nil, problemOf(ctx, base.NobodySignsIn())
+		return nil, problemOf(ctx, people.NobodySignsIn())
 	}
-	secret, ends, err := r.service.People.SignIn(ctx, in.Body.Name, in.Body.Password, in.address, in.agent)
+	who, secret, ends, err := r.service.People.SignIn(ctx, in.Body.Name, in.Body.Password, in.address, in.agent)
 	r.countSignIn(err)
 	if err != nil {
 		return nil, r.putOff(ctx, err)
-	}
-	who, err := r.service.People.Who(ctx, secret, store.Session)
-	if err != nil {
-		return nil, problemOf(ctx, err)
 	}
 	return &withCookie[Signed]{in.cookie(secret, ends), Signed{Person: who.Name, Role: who.Role, EndsAt: ends}}, nil
 }

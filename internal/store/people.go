@@ -207,8 +207,3 @@ func (s *Store) EndPasses(ctx context.Context, person, id int64, kind PassKind, 
 	})
 	return ended, err
 }
-
-// ForgetPasses forgets those that have ended.
-func (s *Store) ForgetPasses(ctx context.Context, now time.Time) error {
-	return s.db.WithContext(ctx).Where("ends_at <= ?", moment(now)).Delete(&Pass{}).Error
-}

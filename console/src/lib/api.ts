@@ -83,9 +83,12 @@ export async function decoded<T>(response: Promise<Response>, signal?: AbortSign
   }
 }
 
-export function post(path: string, body: unknown, signal?: AbortSignal): Promise<Response> {
-  return call(path, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body), signal });
+function sent(method: 'POST' | 'PUT', path: string, body: unknown, signal?: AbortSignal): Promise<Response> {
+  return call(path, { method, headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body), signal });
 }
+
+export const post = (path: string, body: unknown, signal?: AbortSignal) => sent('POST', path, body, signal);
+export const put = (path: string, body: unknown) => sent('PUT', path, body);
 
 /**
  * A call about a report. One whose name tells its kind, as in query:late-sailings, is answered by one's drafts; behind

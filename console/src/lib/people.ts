@@ -1,5 +1,5 @@
 // Calls about who may do what: one's own account, and for admins everybody's.
-import { call, decoded, post } from './api';
+import { call, decoded, post, put } from './api';
 import type { components } from './api.gen';
 
 type Schemas = components['schemas'];
@@ -8,10 +8,6 @@ export type Pass = Schemas['Pass'];
 export type Person = Schemas['Person'];
 export type Role = Person['role'];
 export type AuditEntry = Schemas['AuditEntry'];
-
-function put(path: string, body: unknown): Promise<Response> {
-  return call(path, { method: 'PUT', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body) });
-}
 
 export async function signIn(name: string, password: string): Promise<void> {
   await post('/session', { name, password });

@@ -9,7 +9,6 @@
   let { evidence, countAll }: { evidence: Evidence; countAll?: () => void } = $props();
 
   const all = $derived(evidence.all ?? 0);
-  const number = (n: number) => numberText(n);
   const classes = $derived.by(() => {
     const p = evidence.period;
     if (!p) return [];
@@ -27,14 +26,14 @@
 
 <div class="my-2.5 grid grid-cols-[repeat(auto-fit,minmax(min(340px,100%),1fr))] gap-x-8 gap-y-2">
   {#if classes.length > 0}
-    {@const caption = say('All {0} records, by {1}', number(all), evidence.period?.column)}
+    {@const caption = say('All {0} records, by {1}', numberText(all), evidence.period?.column)}
     <table class="border-collapse self-start text-sm">
       <caption class="pb-1 text-start font-[640]">{caption}</caption>
       <tbody>
         {#each classes as c (c.name)}
           <tr>
             <th scope="row" class="py-0.5 pe-2.5 text-start font-normal">{c.name}</th>
-            <td class="py-0.5 pe-2.5 text-end align-top font-[640] whitespace-nowrap">{number(c.n)}</td>
+            <td class="py-0.5 pe-2.5 text-end align-top font-[640] whitespace-nowrap">{numberText(c.n)}</td>
             <td class="w-1/2 py-0.5 pe-2.5 align-top"><Bar share={all ? c.n / all : 0} kept={c.kept} /></td>
           </tr>
         {/each}
@@ -48,9 +47,9 @@
         {#each evidence.condition_counts as step, i (i)}
           <tr>
             <th scope="row" class="py-0.5 pe-2.5 text-start font-normal">{step.says}</th>
-            <td class="py-0.5 pe-2.5 text-end align-top font-[640] whitespace-nowrap" class:text-brick={step.left === 0}>{number(step.left)}</td>
+            <td class="py-0.5 pe-2.5 text-end align-top font-[640] whitespace-nowrap" class:text-brick={step.left === 0}>{numberText(step.left)}</td>
             <td class="py-0.5 pe-2.5 align-top whitespace-nowrap text-quiet"
-              >{#if step.took_away !== undefined}{say('took away {0}', number(step.took_away))}{/if}</td
+              >{#if step.took_away !== undefined}{say('took away {0}', numberText(step.took_away))}{/if}</td
             >
           </tr>
         {/each}
@@ -75,9 +74,9 @@
   <p class="text-sm text-quiet">
     {say(
       'The database read {0} {1} for the rows and {2} for these figures.',
-      number(evidence.read.rows),
+      numberText(evidence.read.rows),
       evidence.read.rows === 1 ? 'record' : 'records',
-      number(evidence.read.evidence),
+      numberText(evidence.read.evidence),
     )}
   </p>
 {/if}

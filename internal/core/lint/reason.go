@@ -353,9 +353,8 @@ func (r Reason) condition(n *criteria.Node) left {
 		return left{may: r.allowed(n)}
 	case c.Type == column.Text && len(o.Texts) > 0 && !slices.Contains(o.Texts, "") && (n.IgnoreCase || n.Op == criteria.Contains || n.Op == criteria.EndsWith):
 		return left{may: set{values: emptyText, missing: true}.opposite()}
-	case len(o.Texts) == 0: // what it is compared with cannot be read, which is told elsewhere
-		return left{may: anyValue}
-	case o.Column != nil, o.Person != "", n.IgnoreCase, n.Op == criteria.RecursIn, n.Op == criteria.ClockWithin, n.Op == criteria.Contains, n.Op == criteria.EndsWith:
+	// Without texts it is compared with another column, with who runs it, or with what cannot be read.
+	case len(o.Texts) == 0, n.IgnoreCase, n.Op == criteria.RecursIn, n.Op == criteria.ClockWithin, n.Op == criteria.Contains, n.Op == criteria.EndsWith:
 		return left{may: anyValue}
 	}
 	b := &criteria.Bound{Column: c, Op: n.Op}

@@ -41,8 +41,3 @@ type Refusal struct {
 
 // Error renders one fault a line.
 func (r *Refusal) Error() string { return r.Faults.Error() }
-
-// NobodySignsIn refuses what is of people who sign in, where nobody has to.
-func NobodySignsIn() error {
-	return &Refusal{Kind: fault.Conflict, Faults: fault.List{fault.New(fault.Conflict, "nobody has to sign in to this service, so that there are no sessions and tokens; an admin is added first")}}
-}

@@ -232,30 +232,30 @@ func toldPass(row store.Pass, of store.Person, own int64) Pass {
 }
 
 // SignIn lets a person in, from an address by a browser. The secret of the session is told this once.
-func (p *People) SignIn(ctx context.Context, name, password, address, browser string) (secret string, ends time.Time, err error) {
+func (p *People) SignIn(ctx context.Context, name, password, address, browser string) (who Person, secret string, ends time.Time, err error) {
 	now := p.base.Config.Now()
 	if wait := p.tries.wait(now, name, address); wait > 0 {
-		return "", ends, &TooMany{Wait: wait}
+		return who, "", ends, &TooMany{Wait: wait}
 	}
 	row, err := p.base.Store.PersonNamed(ctx, strings.TrimSpace(name))
 	if err != nil && !errors.Is(err, store.ErrNone) {
-		return "", ends, err
+		return who, "", ends, err
 	}
 	// As much is done for a name that there is not as for one that there is.
 	right, err := p.matches(ctx, password, cmp.Or(row.Password, nobody))
 	if err != nil {
-		return "", ends, err
+		return who, "", ends, err
 	}
 	if !right || row.ID == 0 || !row.AwayAt.IsZero() {
 		p.tries.failed(p.base.Config.Now(), name, address)
 		p.audit(ctx, name, "sign-in refused", address)
-		return "", ends, refused(fault.SignInRefused, "the name or the password is not right")
+		return who, "", ends, refused(fault.SignInRefused, "the name or the password is not right")
 	}
 	p.tries.right(name, address)
 	secret = rand.Text() + rand.Text()
 	ends = now.Add(cmp.Or(p.base.Config.SessionTime, usualSession))
 	_, err = p.base.Store.AddPass(ctx, store.Pass{PersonID: row.ID, Kind: store.Session, Name: short(browser), Role: row.Role, Address: address, MadeAt: now, UsedAt: now, EndsAt: ends}, secret, store.AuditEntry{At: now, Person: row.Name, Action: "sign in", Subject: address})
-	return secret, ends, err
+	return told(row), secret, ends, err
 }
 
 // Who is the person that a secret lets in: of a session where it is not a token. ErrNone where it
@@ -307,7 +307,7 @@ func (p *People) Passes(ctx context.Context) ([]Pass, error) {
 func (p *People) asking(ctx context.Context) (base.Person, store.Person, error) {
 	who := base.PersonOf(ctx)
 	if !p.On() {
-		return who, store.Person{}, base.NobodySignsIn()
+		return who, store.Person{}, NobodySignsIn()
 	}
 	row, err := p.named(ctx, who.Name)
 	return who, row, err
@@ -434,4 +434,9 @@ func short(text string) string {
 
 func refused(code fault.Code, format string, args ...any) error {
 	return &base.Refusal{Kind: code, Faults: fault.List{fault.New(code, format, args...)}}
+}
+
+// NobodySignsIn refuses what is of people who sign in, where nobody has to.
+func NobodySignsIn() error {
+	return &base.Refusal{Kind: fault.Conflict, Faults: fault.List{fault.New(fault.Conflict, "nobody has to sign in to this service, so that there are no sessions and tokens; an admin is added first")}}
 }
