@@ -16,7 +16,7 @@ import (
 	"pikegate/internal/core/civil"
 )
 
-//go:embed definitions/*.yaml
+//go:embed definitions/*.yaml people/*.yaml
 var files embed.FS
 
 // ServerVariable is the environment variable that holds the address of the server
@@ -31,14 +31,19 @@ const Schema = "lantern_sound"
 
 // Definitions are the files that describe the ferry line's tables and reports, with
 // its records on an engine.
-func Definitions(on catalog.Engine) []catalog.File {
-	entries, err := files.ReadDir("definitions")
+func Definitions(on catalog.Engine) []catalog.File { return definitions("definitions", on) }
+
+// PeopleDefinitions are further ones, whose records depend on who asks.
+func PeopleDefinitions() []catalog.File { return definitions("people", catalog.Embedded) }
+
+func definitions(in string, on catalog.Engine) []catalog.File {
+	entries, err := files.ReadDir(in)
 	if err != nil {
 		panic(err) // embedded: it is there or the program was not built
 	}
 	all := make([]catalog.File, len(entries))
 	for i, e := range entries {
-		text, err := files.ReadFile("definitions/" + e.Name())
+		text, err := files.ReadFile(in + "/" + e.Name())
 		if err != nil {
 			panic(err)
 		}

@@ -92,6 +92,9 @@ func refusable(api huma.API) {
 				continue
 			}
 			o.Extensions = map[string]any{"x-right": rights[o.OperationID]}
+			if seenAs[o.OperationID] {
+				o.Parameters = append(o.Parameters, &huma.Param{Name: AsHeader, In: "header", Schema: &huma.Schema{Type: "string"}, Description: "Percent-encoded, a person as whom a developer or an admin sees it, with what is theirs to see."})
+			}
 			for status, about := range refusals {
 				if key := strconv.Itoa(status); o.Responses[key] == nil {
 					o.Responses[key] = &huma.Response{Description: about, Content: map[string]*huma.MediaType{"application/problem+json": {Schema: problem}}}

@@ -26,6 +26,9 @@ func (r routes) registerPeople(api huma.API) {
 	huma.Register(api, about("list-people", http.MethodGet, "/people", "Who may sign in, and who may no more"), r.people)
 	huma.Register(api, about("add-person", http.MethodPost, "/people", "Add a person. With the first one, an admin, everybody has to sign in", 409, 422), r.addPerson)
 	huma.Register(api, about("change-person", http.MethodPut, "/people/{person}", "Change what a person may do, their password, or whether they may sign in", 404, 409, 422), r.changePerson)
+	huma.Register(api, about("list-groups", http.MethodGet, "/groups", "The groups of people"), r.groups)
+	huma.Register(api, about("set-group", http.MethodPut, "/groups", "Add a group, or put one in the place of that of its name", 404, 422), r.setGroup)
+	huma.Register(api, about("drop-group", http.MethodDelete, "/groups/{group}", "Drop a group; its people keep what they may themselves", 404), r.dropGroup)
 	huma.Register(api, about("list-audit", http.MethodGet, "/audit", "What was done, the latest first"), r.audit)
 	huma.Register(api, about("verify-audit", http.MethodGet, "/audit/verify", "Whether the record of what was done is whole"), r.verifyAudit)
 }
@@ -189,12 +192,12 @@ func (r routes) people(ctx context.Context, _ *struct{}) (*body[PersonList], err
 // NewPerson is a person to be added.
 type NewPerson struct {
 	SignIn
-	Role    string   `json:"role" enum:"reader,developer,admin" doc:"What they may do."`
-	Shelves []string `json:"shelves,omitempty" maxItems:"200" doc:"Of a reader: the shelves whose reports there are for them; all where it is absent."`
+	Role string `json:"role" enum:"reader,developer,admin" doc:"What they may do."`
+	people.Limits
 }
 
 func (r routes) addPerson(ctx context.Context, in *struct{ Body NewPerson }) (*body[people.Person], error) {
-	return answered[people.Person](ctx)(r.service.People.Add(ctx, in.Body.Name, in.Body.Password, in.Body.Role, in.Body.Shelves...))
+	return answered[people.Person](ctx)(r.service.People.Add(ctx, in.Body.Name, in.Body.Password, in.Body.Role, in.Body.Limits))
 }
 
 func (r routes) changePerson(ctx context.Context, in *struct {
@@ -202,6 +205,32 @@ func (r routes) changePerson(ctx context.Context, in *struct {
 	Body   people.PersonChange
 }) (*body[people.Person], error) {
 	return answered[people.Person](ctx)(r.service.People.Set(ctx, in.Person, in.Body))
+}
+
+// GroupList is groups.
+type GroupList struct {
+	Groups []people.Group `json:"groups" doc:"By name."`
+}
+
+func (r routes) groups(ctx context.Context, _ *struct{}) (*body[GroupList], error) {
+	all, err := r.service.People.Groups(ctx)
+	if err != nil {
+		return nil, problemOf(ctx, err)
+	}
+	return &body[GroupList]{GroupList{all}}, nil
+}
+
+func (r routes) setGroup(ctx context.Context, in *struct{ Body people.Group }) (*body[people.Group], error) {
+	return answered[people.Group](ctx)(r.service.People.SetGroup(ctx, in.Body))
+}
+
+func (r routes) dropGroup(ctx context.Context, in *struct {
+	Group string `path:"group" maxLength:"200" doc:"Its name."`
+}) (*status, error) {
+	if err := r.service.People.DropGroup(ctx, in.Group); err != nil {
+		return nil, problemOf(ctx, err)
+	}
+	return ok(), nil
 }
 
 // AuditList is what was done.

@@ -6,6 +6,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
 
@@ -13,6 +14,7 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-gonic/gin"
 
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/service/base"
 	"pikegate/internal/service/people"
@@ -45,7 +47,7 @@ var rights = map[string]string{
 	"metrics": base.Developer, "list-sources": base.Developer, "list-counts": base.Developer, "count-again": base.Developer, "list-tables": base.Developer, "inspect-table": base.Developer,
 	"propose-joins": base.Developer,
 
-	"list-people": base.Admin, "add-person": base.Admin, "change-person": base.Admin, "list-audit": base.Admin, "verify-audit": base.Admin, "backup": base.Admin,
+	"list-people": base.Admin, "add-person": base.Admin, "change-person": base.Admin, "list-groups": base.Admin, "set-group": base.Admin, "drop-group": base.Admin, "list-audit": base.Admin, "verify-audit": base.Admin, "backup": base.Admin,
 }
 
 // onRecord are the operations that the audit tells of once they are done, beside what people and
@@ -55,6 +57,12 @@ var onRecord = map[string]string{
 	"rename-definition": "rename a definition", "load-table": "load a table", "rename-table": "rename a table", "remove-table": "remove a table",
 	"backup": "make a backup", "make-link": "make a live link", "revoke-link": "revoke a live link",
 }
+
+// AsHeader names, percent-encoded, the person as whom a report is to be seen.
+const AsHeader = "Pikegate-As"
+
+// seenAs are the operations for which it may stand.
+var seenAs = map[string]bool{"list-reports": true, "show-report": true, "understand-answers": true, "list-choices": true, "show-histogram": true, "count-matches": true, "run-report": true, "show-receipt": true, "cancel-run": true}
 
 // sessionCookie is the cookie of a session.
 const sessionCookie = "pikegate_session"
@@ -82,8 +90,34 @@ func (r routes) personal(c *gin.Context) {
 			}
 		}
 	}
+	if as := c.GetHeader(AsHeader); as != "" && person.Name != "" {
+		var p *Problem
+		if person, p = r.as(c.Request.Context(), person, as); p != nil {
+			writeProblem(c, p)
+			return
+		}
+	}
 	c.Request = c.Request.WithContext(base.WithPerson(c.Request.Context(), person))
 	c.Next()
+}
+
+// as is another person as whom a developer or an admin sees a report: with no more than that one may.
+func (r routes) as(ctx context.Context, who base.Person, name string) (base.Person, *Problem) {
+	if plain, err := url.PathUnescape(name); err == nil {
+		name = plain
+	}
+	switch {
+	case !r.service.People.On():
+		return who, newProblem(http.StatusConflict, fault.Conflict, "nobody has to sign in to this service, so that everybody sees the same of a report")
+	case !who.May(base.Developer):
+		return who, newProblem(http.StatusForbidden, fault.RightMissing, "to see a report as somebody else takes the role developer, and "+who.Name+" is a "+who.Role)
+	}
+	other, there := r.service.Base.PersonNow(ctx, name, who.Role)
+	if !there {
+		return who, newProblem(http.StatusNotFound, fault.Unknown, "nobody who may sign in is called "+strconv.Quote(english.Shorten(name)))
+	}
+	other.By = who.Name
+	return other, nil
 }
 
 // sentWith is what a request has to let its person in.
@@ -109,6 +143,10 @@ func (r routes) held(ctx huma.Context, next func(huma.Context)) {
 			c.Header("WWW-Authenticate", `Bearer realm="Pike Gate"`)
 		}
 		writeProblem(c, p)
+		return
+	}
+	if who := base.PersonOf(ctx.Context()); who.By != "" && !seenAs[operation] {
+		writeProblem(c, newProblem(http.StatusForbidden, fault.RightMissing, "a report is seen as somebody else, and nothing else is done as them"))
 		return
 	}
 	next(ctx)

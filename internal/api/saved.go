@@ -146,7 +146,7 @@ func (r routes) live(ctx context.Context, in *struct {
 	if section == 0 && as.format == export.CSV {
 		section = answer.OnlyTable
 	}
-	who, there := r.service.People.Now(ctx, link.Person, link.Role)
+	who, there := r.service.Base.PersonNow(ctx, link.Person, link.Role)
 	if !there {
 		return nil, newProblem(http.StatusNotFound, fault.UnknownLink, "there is no such live link")
 	}

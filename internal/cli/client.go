@@ -31,6 +31,7 @@ type client struct {
 	base    string
 	http    *http.Client
 	token   string         // sent where it is not ""
+	as      string         // the person as whom reports are seen, "" for oneself
 	cookies []*http.Cookie // of a session, while one signs in
 }
 
@@ -68,7 +69,13 @@ func newClient(c *cobra.Command) (*client, error) {
 		}
 		to.token = tokens[to.base]
 	}
+	to.as, _ = c.Flags().GetString("seen-as")
 	return to, nil
+}
+
+// asFlag adds the flag of the person as whom a report is seen.
+func asFlag(c *cobra.Command) {
+	c.Flags().String("seen-as", "", "see it as a person does, with what is theirs to see; for developers and admins")
 }
 
 // calling makes what a command does of what it does with a client.
@@ -100,6 +107,9 @@ func (c *client) call(ctx context.Context, method, path string, body any, accept
 		return nil, err
 	}
 	req.Header.Set("Accept", accept)
+	if c.as != "" {
+		req.Header.Set(api.AsHeader, url.PathEscape(c.as))
+	}
 	if c.token != "" {
 		req.Header.Set("Authorization", "Bearer "+c.token)
 	}

@@ -110,6 +110,11 @@ func serveDemo(c *cobra.Command, listener net.Listener, dir string, on catalog.E
 		if err := addDemoPeople(c, s); err != nil {
 			return err
 		}
+		if s.Base.Published.Load().Reports["fuel-at-your-harbour"] == nil {
+			if _, err := s.Publisher.Put(byDemo(ctx), publish.Put{Files: demo.PeopleDefinitions()}); err != nil {
+				return fail(exitFailed, "%w", err)
+			}
+		}
 	}
 	if err := guardedBy(ctx, s, listener, to); err != nil {
 		return err
@@ -135,8 +140,13 @@ func prepareDemo(ctx context.Context, s *service.Service, dir string, on catalog
 	if err := s.Base.SetToday(ctx, asOf); err != nil || s.Base.SourceOf(demo.Source) != nil {
 		return err // its definitions are there, and may have been changed on purpose
 	}
-	_, err = s.Publisher.Put(base.WithPerson(ctx, base.Person{Name: "demo", Role: "developer"}), publish.Put{Files: demo.Definitions(on)})
+	_, err = s.Publisher.Put(byDemo(ctx), publish.Put{Files: demo.Definitions(on)})
 	return err
+}
+
+// byDemo is who made the demo's definitions and people.
+func byDemo(ctx context.Context) context.Context {
+	return base.WithPerson(ctx, base.Person{Name: "demo", Role: base.Admin})
 }
 
 func fillDemo(ctx context.Context, dir string, on catalog.Engine, asOf civil.Day) error {

@@ -8,10 +8,12 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"maps"
 	"net/http"
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -191,9 +193,10 @@ func newPeopleList() *cobra.Command {
 					if p.AwayAt != nil {
 						away = "  away since " + p.AwayAt.Format("2006-01-02")
 					}
-					if len(p.Shelves) > 0 {
-						away = "  " + strings.Join(p.Shelves, ", ") + away
+					if len(p.Groups) > 0 {
+						away = "  in " + strings.Join(p.Groups, ", ") + away
 					}
+					away = limitsText(p.Shelves, p.Attributes) + away
 					fmt.Fprintf(c.OutOrStdout(), "%-24s %s%s\n", p.Name, p.Role, away)
 				}
 			})
@@ -206,7 +209,7 @@ func newPeopleList() *cobra.Command {
 
 func newPeopleAdd() *cobra.Command {
 	var role, file, data string
-	var shelves []string
+	var limits limitFlags
 	c := &cobra.Command{
 		Use:   "add NAME",
 		Short: "Let somebody sign in; with the first one, an admin, everybody has to",
@@ -222,12 +225,16 @@ machine, --data names the directory of a service that does not run.`,
 				return err
 			}
 			person := &people.Person{}
+			given, err := limits.given()
+			if err != nil {
+				return err
+			}
 			if data != "" {
-				person, err = addAt(c, data, args[0], password, role, shelves)
+				person, err = addAt(c, data, args[0], password, role, given)
 			} else {
 				var client *client
 				if client, err = newClient(c); err == nil {
-					err = client.json(c.Context(), http.MethodPost, "/people", api.NewPerson{SignIn: api.SignIn{Name: args[0], Password: password}, Role: role, Shelves: shelves}, person)
+					err = client.json(c.Context(), http.MethodPost, "/people", api.NewPerson{SignIn: api.SignIn{Name: args[0], Password: password}, Role: role, Limits: given}, person)
 				}
 			}
 			if err != nil {
@@ -240,13 +247,45 @@ machine, --data names the directory of a service that does not run.`,
 	serverFlag(c)
 	roleFlag(c, &role, base.Reader)
 	passwordFlag(c, &file)
-	shelfFlag(c, &shelves)
+	limits.add(c)
 	c.Flags().StringVar(&data, "data", "", "directory of a service that does not run, to add them there")
 	return c
 }
 
-func shelfFlag(c *cobra.Command, into *[]string) {
-	c.Flags().StringArrayVar(into, "shelf", nil, "of a reader: a shelf whose reports there are for them, and no others; may be said several times")
+// limitFlags say what of the service there is for people.
+type limitFlags struct{ shelves, attributes []string }
+
+func (f *limitFlags) add(c *cobra.Command) {
+	c.Flags().StringArrayVar(&f.shelves, "shelf", nil, "of readers: a shelf whose reports there are for them, and no others; may be said several times")
+	c.Flags().StringArrayVar(&f.attributes, "attribute", nil, "what conditions on who runs a report can ask of them: harbours=Holm, or =* for every value; may be said several times")
+}
+
+// given are the limits that were said.
+func (f *limitFlags) given() (people.Limits, error) {
+	l := people.Limits{Shelves: f.shelves}
+	for _, text := range f.attributes {
+		name, value, ok := strings.Cut(text, "=")
+		if !ok || name == "" {
+			return l, fail(exitUsage, "--attribute wants a name and a value, as in harbours=Holm, and this is %q", text)
+		}
+		if l.Attributes == nil {
+			l.Attributes = map[string][]string{}
+		}
+		l.Attributes[name] = append(l.Attributes[name], value)
+	}
+	return l, nil
+}
+
+// limitsText is what of the service there is for people, for a list.
+func limitsText(shelves []string, attributes map[string][]string) string {
+	text := ""
+	if len(shelves) > 0 {
+		text = "  shelves " + strings.Join(shelves, ", ")
+	}
+	for _, name := range slices.Sorted(maps.Keys(attributes)) {
+		text += "  " + name + "=" + strings.Join(attributes[name], ",")
+	}
+	return text
 }
 
 func roleFlag(c *cobra.Command, into *string, usual string) {
@@ -254,7 +293,7 @@ func roleFlag(c *cobra.Command, into *string, usual string) {
 }
 
 // addAt adds a person in the directory of a service that does not run.
-func addAt(c *cobra.Command, dir, name, password, role string, shelves []string) (*people.Person, error) {
+func addAt(c *cobra.Command, dir, name, password, role string, limits people.Limits) (*people.Person, error) {
 	to := usual()
 	to.Dir = dir
 	var person *people.Person
@@ -263,7 +302,7 @@ func addAt(c *cobra.Command, dir, name, password, role string, shelves []string)
 		return nil, err
 	}
 	defer s.Close()
-	if person, err = s.People.Add(c.Context(), name, password, role, shelves...); err != nil {
+	if person, err = s.People.Add(c.Context(), name, password, role, limits); err != nil {
 		return nil, fail(exitDefinitions, "%w", err)
 	}
 	return person, nil
@@ -272,7 +311,8 @@ func addAt(c *cobra.Command, dir, name, password, role string, shelves []string)
 func newPeopleSet() *cobra.Command {
 	var role, file string
 	var away, back, allShelves bool
-	var shelves []string
+	var limits limitFlags
+	var unset []string
 	c := &cobra.Command{
 		Use:   "set NAME",
 		Short: "Change what somebody may do, their password, or whether they may sign in",
@@ -293,12 +333,27 @@ func newPeopleSet() *cobra.Command {
 			if away || back {
 				change.Away = &away
 			}
-			if len(shelves) > 0 || allShelves {
-				limit := append([]string{}, shelves...) // an empty list, and not none
+			given, err := limits.given()
+			if err != nil {
+				return err
+			}
+			if len(given.Shelves) > 0 || allShelves {
+				limit := append([]string{}, given.Shelves...) // an empty list, and not none
 				change.Shelves = &limit
 			}
+			if len(given.Attributes)+len(unset) > 0 {
+				known, err := personNamed(c, client, args[0])
+				if err != nil {
+					return err
+				}
+				for _, name := range unset {
+					delete(known.Attributes, name)
+				}
+				maps.Copy(known.Attributes, given.Attributes)
+				change.Attributes = &known.Attributes
+			}
 			if change == (people.PersonChange{}) {
-				return fail(exitUsage, "nothing is to change: --role, --shelf, --all-shelves, --password-file, --away or --back says what")
+				return fail(exitUsage, "nothing is to change: --role, --shelf, --all-shelves, --attribute, --unset, --password-file, --away or --back says what")
 			}
 			var p people.Person
 			if err := client.json(c.Context(), http.MethodPut, "/people/"+url.PathEscape(args[0]), change, &p); err != nil {
@@ -317,10 +372,101 @@ func newPeopleSet() *cobra.Command {
 	passwordFlag(c, &file)
 	c.Flags().BoolVar(&away, "away", false, "they may not sign in any more; their sessions, tokens and live links end")
 	c.Flags().BoolVar(&back, "back", false, "they may again")
-	shelfFlag(c, &shelves)
+	limits.add(c)
+	c.Flags().StringArrayVar(&unset, "unset", nil, "an attribute that is not set for them any more; may be said several times")
 	c.Flags().BoolVar(&allShelves, "all-shelves", false, "the reports of all shelves are there for them again")
 	c.MarkFlagsMutuallyExclusive("shelf", "all-shelves")
 	c.MarkFlagsMutuallyExclusive("away", "back")
+	return c
+}
+
+// personNamed finds a person, however the letters of the name are written.
+func personNamed(c *cobra.Command, client *client, name string) (*people.Person, error) {
+	var list api.PersonList
+	if err := client.json(c.Context(), http.MethodGet, "/people", nil, &list); err != nil {
+		return nil, err
+	}
+	for i := range list.People {
+		if strings.EqualFold(list.People[i].Name, name) {
+			return &list.People[i], nil
+		}
+	}
+	return nil, fail(exitDefinitions, "nobody is called %q", name)
+}
+
+func newGroups() *cobra.Command {
+	return group("groups", "Groups of people, and what they may together", newGroupsList(), newGroupsSet(), newGroupsDrop())
+}
+
+func newGroupsList() *cobra.Command {
+	var output string
+	c := &cobra.Command{
+		Use:   "list",
+		Short: "List the groups of people",
+		Args:  arity(0, 0),
+		RunE: calling(func(c *cobra.Command, client *client, _ []string) error {
+			var list api.GroupList
+			if err := client.json(c.Context(), http.MethodGet, "/groups", nil, &list); err != nil {
+				return err
+			}
+			return printed(c, output, list, func() {
+				for _, g := range list.Groups {
+					fmt.Fprintf(c.OutOrStdout(), "%-24s %-10s %s%s\n", g.Name, g.Role, cmp.Or(strings.Join(g.Members, ", "), "nobody"), limitsText(g.Shelves, g.Attributes))
+				}
+			})
+		}),
+	}
+	serverFlag(c)
+	outputFlag(c, &output)
+	return c
+}
+
+func newGroupsSet() *cobra.Command {
+	g := people.Group{Members: []string{}}
+	var limits limitFlags
+	c := &cobra.Command{
+		Use:   "set NAME",
+		Short: "Add a group, or put one in the place of that of its name",
+		Long: `Add a group of people, or put one in the place of that of its name: who is in it,
+and what they may beside what each of them may. What is not said is not so any more.`,
+		Example: `  pikegate groups set "Holm office" --person Arvid --person Solveig --attribute harbours=Holm`,
+		Args:    arity(1, 1),
+		RunE: calling(func(c *cobra.Command, client *client, args []string) (err error) {
+			if g.Name = args[0]; !c.Flags().Changed("role") {
+				g.Role = ""
+			}
+			if g.Limits, err = limits.given(); err != nil {
+				return err
+			}
+			var set people.Group
+			if err := client.json(c.Context(), http.MethodPut, "/groups", g, &set); err != nil {
+				return err
+			}
+			fmt.Fprintf(c.OutOrStdout(), "%s: %s.\n", set.Name, cmp.Or(strings.Join(set.Members, ", "), "nobody"))
+			return nil
+		}),
+	}
+	serverFlag(c)
+	roleFlag(c, &g.Role, base.Reader)
+	c.Flags().StringArrayVar(&g.Members, "person", []string{}, "somebody who is in it; may be said several times")
+	limits.add(c)
+	return c
+}
+
+func newGroupsDrop() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "drop NAME",
+		Short: "Drop a group; its people keep what they may themselves",
+		Args:  arity(1, 1),
+		RunE: calling(func(c *cobra.Command, client *client, args []string) error {
+			if err := client.json(c.Context(), http.MethodDelete, "/groups/"+url.PathEscape(args[0]), nil, nil); err != nil {
+				return err
+			}
+			fmt.Fprintf(c.OutOrStdout(), "%s is dropped.\n", args[0])
+			return nil
+		}),
+	}
+	serverFlag(c)
 	return c
 }
 
@@ -450,13 +596,13 @@ func newAuditVerify() *cobra.Command {
 
 // addDemoPeople lets four made-up people sign in to the demo, with new passwords at each start.
 func addDemoPeople(c *cobra.Command, s *service.Service) error {
-	ctx := base.WithPerson(c.Context(), base.Person{Name: "demo", Role: base.Admin})
+	ctx := byDemo(c.Context())
 	for _, p := range demoPeople {
 		password := strings.ToLower(rand.Text()[:16])
-		_, err := s.People.Set(ctx, p.name, people.PersonChange{Password: password, Shelves: &p.shelves})
+		_, err := s.People.Set(ctx, p.name, people.PersonChange{Password: password, Shelves: &p.limits.Shelves, Attributes: &p.limits.Attributes})
 		var none *base.Refusal
 		if errors.As(err, &none) {
-			_, err = s.People.Add(ctx, p.name, password, p.role, p.shelves...)
+			_, err = s.People.Add(ctx, p.name, password, p.role, p.limits)
 		}
 		if err != nil {
 			return fail(exitFailed, "%w", err)
@@ -469,5 +615,8 @@ func addDemoPeople(c *cobra.Command, s *service.Service) error {
 // demoPeople are an admin first, who lets the others in.
 var demoPeople = []struct {
 	name, role string
-	shelves    []string
-}{{"Ines", base.Admin, nil}, {"Tove", base.Developer, nil}, {"Arvid", base.Reader, nil}, {"Solveig", base.Reader, []string{"Claims desk"}}}
+	limits     people.Limits
+}{{"Ines", base.Admin, everyHarbour}, {"Tove", base.Developer, everyHarbour}, {"Arvid", base.Reader, everyHarbour},
+	{"Solveig", base.Reader, people.Limits{Shelves: []string{"Claims desk", "Harbours"}, Attributes: map[string][]string{"harbours": {"Holm"}}}}}
+
+var everyHarbour = people.Limits{Attributes: map[string][]string{"harbours": {"*"}}}

@@ -63,6 +63,7 @@ beside its numbers. The run is on record: see pikegate history and pikegate rece
 		}),
 	}
 	serverFlag(c)
+	asFlag(c)
 	answerFlags(c, &given, &asOf)
 	out.flags(c)
 	wordFlag(c, &evidence, "evidence", "", []string{"true", "false", "whole"}, "count what shows that the records are right, for the receipt; a table does unless told not to; whole counts all records of a large table too")

@@ -35,6 +35,7 @@ func newShow() *cobra.Command {
 		}),
 	}
 	serverFlag(c)
+	asFlag(c)
 	c.Flags().String("as-of", "", "the day to take for today")
 	return c
 }

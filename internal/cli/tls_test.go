@@ -21,6 +21,7 @@ import (
 
 	"pikegate/demo/demotest"
 	"pikegate/internal/service/base"
+	"pikegate/internal/service/people"
 )
 
 // certify writes a certificate of a number with its key.
@@ -49,7 +50,7 @@ func TestTLS(t *testing.T) {
 	to.grace = time.Second
 	to.encrypted.cert, to.encrypted.key = filepath.Join(dir, "cert.pem"), filepath.Join(dir, "key.pem")
 	s := demotest.Empty(t, t.TempDir())
-	_, err := s.People.Add(t.Context(), "Ines", "gulls over the mole", base.Admin)
+	_, err := s.People.Add(t.Context(), "Ines", "gulls over the mole", base.Admin, people.Limits{})
 	require.NoError(t, err)
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)

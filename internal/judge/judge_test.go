@@ -278,7 +278,7 @@ func compiled(t *rapid.T, db sourcetest.Engine, breaks func(*compile.Query)) dra
 	}
 	understood, refused := prompt.Check(q.Prompts, keep(entered, q.Prompts), setting)
 	require.Empty(t, refused)
-	bound, _ := criteria.Bind(q.Where, understood, nil, setting)
+	bound, _ := criteria.Bind(q.Where, understood, setting)
 	fill(t, db, d.records)
 	compiled := compile.Query{Show: q.Show, Where: bound, Sort: q.Sort, Key: q.Of.Key, Zone: helsinki, Extents: map[*column.Column]compile.Extent{}}
 	for _, c := range compiled.Timed() {

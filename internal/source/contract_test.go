@@ -105,7 +105,7 @@ func on(c *column.Column, op criteria.Op, texts ...string) *criteria.Node {
 }
 
 func bound(n *criteria.Node) *criteria.Bound {
-	b, _ := criteria.Bind(n, nil, nil, setting)
+	b, _ := criteria.Bind(n, nil, setting)
 	return b
 }
 

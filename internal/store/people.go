@@ -22,6 +22,18 @@ type Person struct {
 	Shelves  []string  `gorm:"serializer:json"`
 	MadeAt   time.Time `gorm:"serializer:moment"`
 	AwayAt   time.Time `gorm:"serializer:moment"`
+	// Attributes are what conditions can ask of them.
+	Attributes map[string][]string `gorm:"serializer:json"`
+}
+
+// Group is a row of the table groups: what several people may, beside what each may.
+type Group struct {
+	ID         int64
+	Name       string
+	Role       string              // "" for none
+	Shelves    []string            `gorm:"serializer:json"`
+	Attributes map[string][]string `gorm:"serializer:json"`
+	Members    []Person            `gorm:"many2many:members"`
 }
 
 // PassKind is what a pass is for.
@@ -158,6 +170,44 @@ func (s *Store) People(ctx context.Context) (all []Person, err error) {
 // PersonNamed finds a person, however the letters of the name are written; ErrNone where there is none.
 func (s *Store) PersonNamed(ctx context.Context, name string) (p Person, err error) {
 	return p, none(s.db.WithContext(ctx).Where("name = ?", name).Take(&p).Error)
+}
+
+// Groups lists all groups with their members, by name.
+func (s *Store) Groups(ctx context.Context) (all []Group, err error) {
+	return all, s.db.WithContext(ctx).Preload("Members", func(db *gorm.DB) *gorm.DB { return db.Order("name") }).Order("name").Find(&all).Error
+}
+
+// GroupsOf lists the groups that a person is in, by name, without their members.
+func (s *Store) GroupsOf(ctx context.Context, person int64) (all []Group, err error) {
+	return all, s.db.WithContext(ctx).Where("id IN (SELECT group_id FROM members WHERE person_id = ?)", person).Order("name").Find(&all).Error
+}
+
+// SetGroup adds a group or changes the one of its name, with the members that it has from now on.
+func (s *Store) SetGroup(ctx context.Context, g Group, by AuditEntry) error {
+	return s.Audited(ctx, by, func(tx *gorm.DB) error {
+		var known Group
+		if err := tx.Where("name = ?", g.Name).Take(&known).Error; err != nil && !errors.Is(err, gorm.ErrRecordNotFound) {
+			return err
+		}
+		g.ID = known.ID
+		members := g.Members
+		g.Members = nil
+		if err := tx.Omit(clause.Associations).Save(&g).Error; err != nil {
+			return err
+		}
+		return tx.Omit("Members.*").Model(&g).Association("Members").Replace(members)
+	})
+}
+
+// DropGroup drops a group; ErrNone where there is none of that name.
+func (s *Store) DropGroup(ctx context.Context, name string, by AuditEntry) error {
+	return s.Audited(ctx, by, func(tx *gorm.DB) error {
+		gone := tx.Where("name = ?", name).Delete(&Group{})
+		if gone.Error == nil && gone.RowsAffected == 0 {
+			return ErrNone
+		}
+		return gone.Error
+	})
 }
 
 // AddPass keeps a pass with its secret, of which only a hash is kept.

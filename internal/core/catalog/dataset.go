@@ -22,6 +22,9 @@ type Dataset struct {
 	Prompts []*prompt.Prompt    // those that its conditions and its SQL use
 	Values  map[int]Placeholder // what the placeholders of its SQL stand for, by their piece
 
+	// Whole is the dataset as it is defined, where this one is what of it there is for a person; else nil.
+	Whole *Dataset
+
 	Summed     bool // it is the result of a summary, and no dataset that somebody defined
 	Conditions int  // of Where
 	Bases      int  // how many datasets it is built on, one on the other
@@ -46,6 +49,17 @@ func (d *Dataset) HasInKey(table string) bool {
 		return o.Table == table && slices.ContainsFunc(d.Key, func(k *column.Column) bool { return k.Name == o.Name })
 	})
 }
+
+// Defined is the dataset as it is defined.
+func (d *Dataset) Defined() *Dataset {
+	if d.Whole != nil {
+		return d.Whole
+	}
+	return d
+}
+
+// IsLimited reports whether only some of its records are there for the person that it is for.
+func (d *Dataset) IsLimited() bool { return d.From.Rows != nil }
 
 // Root is the dataset on tables or SQL that this one is on in the end, itself where it
 // is that one.

@@ -1,6 +1,7 @@
 package catalog
 
 import (
+	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/customsql"
 )
 
@@ -11,6 +12,7 @@ type From struct {
 	Joins   []Join
 	Origins []Origin // of each column, where some have another name in their table
 	SQL     []customsql.Piece
+	Rows    *criteria.Bound // those of the records that there are for who asks; nil for all
 }
 
 // Join is a table whose records stand beside those of the tables before it.

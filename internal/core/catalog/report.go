@@ -55,6 +55,8 @@ type Report struct {
 	Sections []*Section
 	// MostRead is how many records a run may have the database read, 0 for any number.
 	MostRead int64
+	// Personal is what there is otherwise of it for a person, nil for a report as it is defined.
+	Personal *Personal
 }
 
 // Wording is how a report asks a prompt, "" where the prompt's own serves.

@@ -78,6 +78,8 @@ type Column struct {
 	// Zone is whose wall time the text of an instant shows; nil for UTC. A wall
 	// time that comes twice stands for its first pass.
 	Zone *time.Location
+	// KeptFrom are the roles and groups of people whom its values are not shown to.
+	KeptFrom []string
 }
 
 // IsText reports whether the database holds the column as text.

@@ -195,6 +195,13 @@ func New(d Dialect, from catalog.From, facts map[string]map[string]Fact) *Compil
 	return c
 }
 
+// Of is the compiler for some of the dataset's records, whatever else a query asks for.
+func (c *Compiler) Of(rows *criteria.Bound) *Compiler {
+	some := &Compiler{dialect: c.dialect, from: c.from, facts: c.facts, fromSQL: c.fromSQL}
+	some.from.Rows = rows
+	return some
+}
+
 // derived is what a SELECT in brackets is called.
 const derived = "records"
 
@@ -434,9 +441,23 @@ func (w *writer) statement() Statement {
 	return Statement{SQL: w.String(), Args: w.args, Custom: w.Compiler.from.SQL != nil}
 }
 
-// source writes where the records come from. It reports whether the criteria stand in
-// there, at a marked place.
+// source writes where the records come from: those that there are for who asks. It reports whether the
+// criteria stand in there, at a marked place.
 func (w *writer) source(q Query) (inside bool) {
+	rows := w.Compiler.from.Rows
+	if rows == nil {
+		return w.records(q)
+	}
+	w.WriteString("\nFROM (SELECT *")
+	inside = w.records(q)
+	w.WriteString("\nWHERE ")
+	w.node(rows, true)
+	w.say("\n) AS ", w.dialect.Name(derived))
+	return inside
+}
+
+// records writes where all records come from, as source does.
+func (w *writer) records(q Query) (inside bool) {
 	w.WriteString("\nFROM ")
 	if w.Compiler.from.SQL == nil {
 		w.WriteString(w.fromSQL)

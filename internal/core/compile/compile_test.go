@@ -68,7 +68,7 @@ func folding(c *column.Column, op criteria.Op, texts ...string) *criteria.Node {
 }
 
 func bound(n *criteria.Node) *criteria.Bound {
-	b, _ := criteria.Bind(n, nil, nil, setting)
+	b, _ := criteria.Bind(n, nil, setting)
 	return b
 }
 
@@ -239,7 +239,7 @@ func BenchmarkValidateAndCompile(b *testing.B) {
 		if len(refused) > 0 {
 			b.Fatal(refused)
 		}
-		bound, _ := criteria.Bind(where, answers, nil, setting)
+		bound, _ := criteria.Bind(where, answers, setting)
 		sailings.Select(Query{Show: []*column.Column{id, route}, Where: bound, Sort: []criteria.Sort{{Column: instant}}, Key: []*column.Column{id}, Zone: helsinki})
 	}
 }

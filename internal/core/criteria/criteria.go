@@ -85,20 +85,6 @@ const (
 	EndSide   Side = "end"
 )
 
-// Attribute is something known of the person who runs a query.
-type Attribute string
-
-const (
-	PersonName Attribute = "name"
-	PersonRole Attribute = "role"
-)
-
-// Attributes lists them in the order of the reference.
-var Attributes = []Attribute{PersonName, PersonRole}
-
-// Person has the attributes of who runs a query.
-type Person map[Attribute]string
-
 // Part is what a recurrence names of the calendar.
 type Part string
 
@@ -181,15 +167,15 @@ type Dropped struct {
 // Bind puts the answers in place. A condition whose prompt was left unanswered
 // is dropped, and so is a group of which nothing is left; the result is nil
 // where nothing remains at all.
-func Bind(n *Node, answers prompt.Answers, who Person, s phrase.Setting) (*Bound, []Dropped) {
-	b := binder{answers: answers, who: who, setting: s}
+// What asks who runs it has to be answered before, by For; else it holds for no record.
+func Bind(n *Node, answers prompt.Answers, s phrase.Setting) (*Bound, []Dropped) {
+	b := binder{answers: answers, setting: s}
 	return b.bind(n), b.dropped
 }
 
 // binder binds one tree.
 type binder struct {
 	answers prompt.Answers
-	who     Person
 	setting phrase.Setting
 	dropped []Dropped
 	room    []Bound // that nodes are taken from, several at a time
@@ -237,7 +223,7 @@ func (r *binder) condition(n *Node) *Bound {
 	case operand.Column != nil:
 		b.Other = operand.Column
 	case operand.Person != "":
-		b.Texts = []string{r.who[operand.Person]}
+		return never(n.Column)
 	case p == nil && n.Op == ClockWithin:
 		b.Times = operand.Times
 	case p == nil:

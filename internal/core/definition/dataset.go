@@ -35,6 +35,9 @@ func (l *linker) dataset(name string, m *mapping) (*catalog.Dataset, []string) {
 	for i, name := range l.texts(key) {
 		if c := l.columnOf(d, key.Content[i], name); c != nil {
 			d.Key = append(d.Key, c)
+			if len(c.KeptFrom) > 0 {
+				l.fault(key.Content[i], fault.KeyKeptBack, "the column %q is one of the key, by which results are told apart, and cannot be kept from anybody", c.Name)
+			}
 		}
 	}
 	if key != nil && key.Kind == yaml.SequenceNode && len(key.Content) == 0 {

@@ -239,6 +239,7 @@ var columnKeys = keys{
 	may("zone", text("IANA zone whose wall time the text of an instant shows; UTC where absent."), textStored),
 	may("unit", text("Unit of a number."), words(column.Integer, column.Decimal, column.Number)...),
 	may("empty", oneOfTheseSchema([]string{"missing"}, "Empty text stands for a missing value."), words(column.Text)...),
+	may("kept_from", list(text(""), "The roles and groups of people whom its values are not shown to.")),
 }
 
 var joinKeys = keys{
@@ -389,7 +390,7 @@ const (
 
 var operandKeys = keys{
 	must("column", text("Another column of the record."), byColumn),
-	must("person", oneOfTheseSchema(criteria.Attributes, "Something known of who runs it."), byPerson),
+	must("person", object{"type": "string", "pattern": "^[a-z][a-z0-9_]{0,39}$", "description": "Something known of who runs it: name, role, or an attribute that an admin sets."}, byPerson),
 	must("prompt", name("The prompt whose answer is taken."), byPrompt),
 	may("side", oneOfTheseSchema([]criteria.Side{criteria.StartSide, criteria.EndSide}, "One end of the answer."), byPrompt),
 }

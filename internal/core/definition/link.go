@@ -461,8 +461,17 @@ func (l *linker) column(p pair, m *mapping, variants ...string) *column.Column {
 			variants = append(variants, textStored)
 		}
 	}
+	l.keptFrom(c, m.take("kept_from"))
 	l.finish(m, variants...)
 	return c
+}
+
+// keptFrom reads whom the values of a column are not shown to.
+func (l *linker) keptFrom(c *column.Column, n *yaml.Node) {
+	c.KeptFrom = l.texts(n)
+	if n != nil && len(c.KeptFrom) == 0 {
+		l.fault(n, fault.EmptyGroup, "the column %q is kept from nobody; name roles or groups, such as reader", c.Name)
+	}
 }
 
 // scale reads how many digits after the point a decimal has.
@@ -552,6 +561,7 @@ func (l *linker) where(of *catalog.Dataset, n *yaml.Node) (*criteria.Node, []*pr
 // read reads criteria, with what there is of them at most.
 func (l *linker) read(w *where, n *yaml.Node) *where {
 	w.root = l.node(w, n)
+	l.rows(n, w.root)
 	return w
 }
 

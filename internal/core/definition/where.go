@@ -251,7 +251,7 @@ func (l *linker) numberRange(n *yaml.Node, texts []string) {
 	}
 }
 
-// reference = { prompt: NAME [, side: start | end] } | { column: NAME } | { person: name | role } .
+// reference = { prompt: NAME [, side: start | end] } | { column: NAME } | { person: name | role | ATTRIBUTE } .
 func (l *linker) reference(w *where, c *criteria.Node, n *yaml.Node) {
 	m, _ := l.mapping(n, operandKeys)
 	variants := []string{byColumn, byPerson, byPrompt}
@@ -260,10 +260,7 @@ func (l *linker) reference(w *where, c *criteria.Node, n *yaml.Node) {
 		l.compared(w, c, col)
 	} else if person := m.take("person"); person != nil {
 		variants = []string{byPerson}
-		c.Operand.Person = oneOf(l.reader, person, criteria.Attributes)
-		if c.Column.Type != column.Text {
-			l.fault(person, fault.TypeMismatch, "what is known of a person is text; the column %q is of type %s", c.Column.Name, c.Column.Type)
-		}
+		l.personal(w, c, person)
 	} else {
 		name := l.need(m, "prompt")
 		if side := m.take("side"); side != nil {
@@ -274,6 +271,43 @@ func (l *linker) reference(w *where, c *criteria.Node, n *yaml.Node) {
 		}
 	}
 	l.finish(m, variants...)
+}
+
+// personal reads what is compared with of the person who runs it.
+func (l *linker) personal(w *where, c *criteria.Node, n *yaml.Node) {
+	text := l.text(n)
+	switch {
+	case text != "" && !criteria.IsAttribute(text):
+		l.fault(n, fault.WrongValue, "what is known of a person is called name, role, or by small letters, digits and _, and this is %q", english.Shorten(text))
+	case w.of != nil && w.of.Summed:
+		l.fault(n, fault.TypeMismatch, "a condition on figures does not ask who runs it; write it where records are chosen")
+	case c.Column.Type != column.Text && !c.Column.Type.IsNumeric():
+		l.fault(n, fault.TypeMismatch, "what is known of a person is texts or numbers; the column %q is of type %s", c.Column.Name, c.Column.Type)
+	case !slices.Contains([]criteria.Op{criteria.Is, criteria.IsNot, criteria.AnyOf, criteria.NoneOf}, c.Op):
+		l.fault(n, fault.TypeMismatch, "%s does not compare with what is known of a person", c.Op).Suggest(string(criteria.AnyOf))
+	}
+	c.Operand.Person = criteria.Attribute(text)
+}
+
+// rows holds the conditions that ask who runs it to what can be told before anybody answers: they
+// decide which records there are for a person, whatever else is asked.
+func (l *linker) rows(n *yaml.Node, root *criteria.Node) {
+	for _, part := range root.Together() {
+		if !part.IsPersonal() {
+			continue
+		}
+		part.Walk(func(c *criteria.Node) {
+			isSet := c.Op == criteria.Missing || c.Op == criteria.Present
+			if isSet || c.Operand.Prompt == nil && c.Operand.Column == nil && !c.Column.Type.IsDated() {
+				return
+			}
+			at := n
+			if known := l.places[c]; known != nil {
+				at = known
+			}
+			l.fault(at, fault.PersonalCondition, "this stands in one group with a condition on who runs it, which decides which records there are for a person; such a group has conditions on texts, numbers, yes and no, and on what is missing or present, none of them asked")
+		})
+	}
 }
 
 // compared reads another column to compare with.

@@ -89,6 +89,8 @@ const (
 	PatternNotRead        Code = "pattern_not_read"
 	NotSettled            Code = "not_settled"
 	EngineCannot          Code = "engine_cannot"
+	PersonalCondition     Code = "personal_condition"
+	KeyKeptBack           Code = "key_kept_back"
 	JoinMultiplies        Code = "join_multiplies"
 	NotOneSelect          Code = "not_one_select"
 	SQLNotClosed          Code = "sql_not_closed"
@@ -178,6 +180,7 @@ const (
 	RightMissing       Code = "right_missing"
 	PersonRefused      Code = "person_refused"
 	UnknownPerson      Code = "unknown_person"
+	UnknownGroup       Code = "unknown_group"
 	UnknownToken       Code = "unknown_token"
 	TooLarge           Code = "too_large"
 	Forbidden          Code = "forbidden"
@@ -292,6 +295,8 @@ var Registry = []Registered{
 	{PatternNotRead, Definitions, "The pattern of the dates has letters that are not read.", "{pikegate: 1, dataset: g, source: harbour, table: t, key: [id], columns: {id: {type: integer}, on: {type: date, stored: text, pattern: DD-MM-QQQQ}}}"},
 	{NotSettled, Definitions, "A proposed column leaves two readings open.", "{pikegate: 1, dataset: g, source: harbour, table: t, key: [id], columns: {id: {type: integer}, on: {type: date, stored: text, pattern: d/M/yyyy or M/d/yyyy}}}"},
 	{EngineCannot, Definitions, "The database of the source has no way to do it.", "{pikegate: 1, dataset: g, source: harbour, table: t, key: [id], columns: {id: {type: integer}, on: {type: date, stored: native}}}"},
+	{PersonalCondition, Definitions, "A group has a condition on who runs it beside one that cannot be told before anybody answers.", "{pikegate: 1, query: h, of: sailings, where: {any: [{route: {any_of: {person: routes}}}, {on: {within: last month}}]}, show: [id]}"},
+	{KeyKeptBack, Definitions, "A column of the key is kept from people: results are told apart by it.", "{pikegate: 1, dataset: g, source: harbour, table: t, key: [id], columns: {id: {type: integer, kept_from: [reader]}}}"},
 	{JoinMultiplies, Definitions, "A record can find several in the joined table, and would be counted once for each.", "{pikegate: 1, dataset: g, source: harbour, table: t, key: [id], columns: {id: {type: integer}}, joins: [{table: u, key: [a, b], on: {a: id}}]}"},
 	{NotOneSelect, Definitions, "The custom SQL is not one SELECT.", "{pikegate: 1, dataset: g, source: harbour, key: [id], columns: {id: {type: integer}}, sql: DELETE FROM t}"},
 	{SQLNotClosed, Definitions, "A text, name, comment or bracket of the custom SQL is not closed.", "{pikegate: 1, dataset: g, source: harbour, key: [id], columns: {id: {type: integer}}, sql: \"SELECT 'id FROM t\"}"},
@@ -368,6 +373,7 @@ var Registry = []Registered{
 	{RightMissing, Requests, "The person may not do it; the message names the role that may.", "TestWhoMayDoWhat"},
 	{PersonRefused, Requests, "A name, a password or a role cannot be taken.", "TestPeople"},
 	{UnknownPerson, Requests, "Nobody has the name.", "TestPeople"},
+	{UnknownGroup, Requests, "No group has the name.", "TestGroups"},
 	{UnknownToken, Requests, "One has no such session or token.", "TestPeople"},
 	{NotRunning, Requests, "The run that is to be cancelled has ended.", "TestARunThatGoesOn"},
 	{TooLarge, Requests, "The body is larger than is read.", "TestTheService"},

@@ -27,6 +27,7 @@ type Piece struct {
 // Subject is what a sentence is about.
 type Subject struct {
 	Title string           // what the records are called
+	For   string           // the person whom only some of them are there for; "" where all are
 	Given []*prompt.Answer // those that custom SQL takes
 	// Summed is how records are summarised, nil where they are shown themselves, and Having the
 	// conditions on its figures.
@@ -57,6 +58,11 @@ func (r *Sentence) value(text string) { *r = append(*r, Piece{Text: text, Value:
 func Say(what Subject, b *criteria.Bound, dropped []criteria.Dropped, order []criteria.Sort, clock criteria.Clock) Sentence {
 	var r Sentence
 	r.say("%s", what.Title)
+	if what.For != "" {
+		r.say(" that are there for ")
+		r.value(what.For)
+		r.say(",")
+	}
 	if r.given(" by SQL of its own, given ", what.Given); len(what.Given) > 0 {
 		r.say(",")
 	}

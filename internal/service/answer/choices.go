@@ -54,7 +54,7 @@ func (s *Answers) listed(ctx context.Context, list *catalog.ChoiceList, answers 
 	if err != nil {
 		return nil, err
 	}
-	where, _ := criteria.Bind(list.Criteria(), answers, attributes(base.PersonOf(ctx)), setting)
+	where, _ := criteria.Bind(list.Criteria(), answers, setting)
 	l.Values = values(list.Of, answers)
 	l.Where, l.Zone, l.Value, l.Label, l.Count = where, list.Of.Source.Zone, list.Value, list.Label, list.Count
 	found := []Choice{}

@@ -58,8 +58,8 @@ func (s *Answers) Line(ctx context.Context, text, asOf string) (*Line, error) {
 	published, who := s.base.In(ctx).Reports, base.PersonOf(ctx)
 	var all []*oneline.Report
 	for _, name := range slices.Sorted(maps.Keys(published)) {
-		r := published[name]
-		if !who.Sees(r.Shelf) {
+		r := s.base.For(ctx, published[name])
+		if r == nil || !who.Sees(r.Shelf) {
 			continue
 		}
 		setting, err := s.settingFor(ctx, r, asOf)

@@ -32,7 +32,12 @@ func (s *Answers) ready(ctx context.Context, name string, req Request) (*Ready, 
 // ReadyFor is ready for a report at hand. Where it fails, what it got to know is in
 // the result all the same: the setting, and the answers as far as they were read.
 func (s *Answers) ReadyFor(ctx context.Context, report *catalog.Report, req Request) (*Ready, error) {
-	p := &Ready{Answers: s, Bound: Bound{Report: report, Section: report.Main()}, Who: base.PersonOf(ctx)}
+	own := s.base.For(ctx, report)
+	if own == nil {
+		return &Ready{Answers: s, Bound: Bound{Report: report, Section: report.Main()}}, s.base.NoReport(ctx, report.Name)
+	}
+	report = own
+	p := &Ready{Answers: s, Bound: Bound{Report: report, Section: report.Main()}}
 	section, err := SectionOf(report, req.Section)
 	if err != nil {
 		return p, err
@@ -67,13 +72,13 @@ func (p *Ready) on(ctx context.Context, section *catalog.Section) (err error) {
 	if f := p.misfitting(); f != nil {
 		return &base.Refusal{Kind: fault.DefinitionInError, Faults: fault.List{f}}
 	}
-	p.Bound = Bind(p.Bound.Report, section, p.Bound.Answers, p.Who, p.Bound.Setting)
+	p.Bound = Bind(p.Bound.Report, section, p.Bound.Answers, p.Bound.Setting)
 	return nil
 }
 
 // For is the report ready for another section, with the same answers.
 func (p *Ready) For(ctx context.Context, section *catalog.Section) (*Ready, error) {
-	other := &Ready{Answers: p.Answers, Bound: p.Bound, Who: p.Who}
+	other := &Ready{Answers: p.Answers, Bound: p.Bound}
 	return other, other.on(ctx, section)
 }
 
@@ -81,7 +86,7 @@ func (p *Ready) For(ctx context.Context, section *catalog.Section) (*Ready, erro
 // that were checked.
 func (p *Ready) With(section *catalog.Section, answers prompt.Answers) *Ready {
 	other := *p
-	other.Bound = Bind(p.Bound.Report, section, answers, p.Who, p.Bound.Setting)
+	other.Bound = Bind(p.Bound.Report, section, answers, p.Bound.Setting)
 	return &other
 }
 
@@ -138,10 +143,10 @@ type Bound struct {
 }
 
 // Bind puts answers that were checked in place.
-func Bind(r *catalog.Report, section *catalog.Section, answers prompt.Answers, who base.Person, setting phrase.Setting) Bound {
+func Bind(r *catalog.Report, section *catalog.Section, answers prompt.Answers, setting phrase.Setting) Bound {
 	b := Bound{Report: r, Section: section, Setting: setting, Answers: answers, Values: values(section.Query.Of, answers)}
 	for i, part := range section.Parts() {
-		where, dropped := criteria.Bind(part, answers, attributes(who), setting)
+		where, dropped := criteria.Bind(part, answers, setting)
 		if b.dropped = append(b.dropped, dropped...); i == 0 {
 			b.Own = where
 		} else {
@@ -150,7 +155,7 @@ func Bind(r *catalog.Report, section *catalog.Section, answers prompt.Answers, w
 	}
 	if s := section.Query.Summary; s != nil {
 		var dropped []criteria.Dropped
-		b.Having, dropped = criteria.Bind(s.Having, answers, attributes(who), setting)
+		b.Having, dropped = criteria.Bind(s.Having, answers, setting)
 		b.dropped = append(b.dropped, dropped...)
 	}
 	return b
@@ -192,12 +197,15 @@ func (b Bound) Counting(where *criteria.Bound) compile.Query {
 // Said is the read-back: what runs, in a sentence.
 func (b Bound) Said() readback.Sentence {
 	of := b.Section.Query.Of
-	return readback.Say(readback.Subject{Title: of.Title, Given: given(of, b.Answers), Summed: b.Section.Query.Summary, Having: b.Having}, b.Where(), b.dropped, b.Section.Query.Sort, b.Clock())
+	return readback.Say(readback.Subject{Title: of.Title, For: b.forWhom(), Given: given(of, b.Answers), Summed: b.Section.Query.Summary, Having: b.Having}, b.Where(), b.dropped, b.Section.Query.Sort, b.Clock())
 }
 
-// attributes are what conditions can compare with of a person.
-func attributes(p base.Person) criteria.Person {
-	return criteria.Person{criteria.PersonName: p.Name, criteria.PersonRole: p.Role}
+// forWhom is the person whom only some of the records are there for, "" where all are.
+func (b Bound) forWhom() string {
+	if b.Section.Query.Of.IsLimited() {
+		return b.Report.Personal.For
+	}
+	return ""
 }
 
 // Ready is a report with answers that passed, and where its records are.
@@ -205,7 +213,6 @@ type Ready struct {
 	Bound   Bound
 	Answers *Answers
 	From    *base.Relation
-	Who     base.Person // that conditions on the person go by
 	Notes   []Note
 	// Published is the section as it is published, where a reader has a view of it; else nil.
 	Published *catalog.Section
@@ -232,7 +239,7 @@ func (p *Ready) Query() compile.Query {
 // where only some values do not fit, that is noted.
 func (p *Ready) misfitting() *fault.Fault {
 	used := map[string]bool{}
-	p.Notes = nil
+	p.Notes = p.personal()
 	p.Bound.Section.Criteria().Walk(func(n *criteria.Node) {
 		for _, c := range []*column.Column{n.Column, n.Operand.Column} {
 			if c != nil {
@@ -252,6 +259,27 @@ func (p *Ready) misfitting() *fault.Fault {
 		}
 	}
 	return nil
+}
+
+// personal notes what conditions ask of the person and is not set.
+func (p *Ready) personal() []Note {
+	of := p.Bound.Report.Personal
+	if of == nil || len(of.Unset) == 0 {
+		return nil
+	}
+	asked := english.Both(named(of.Unset))
+	if p.Bound.Section.Query.Of.IsLimited() {
+		return []Note{{Says: fmt.Sprintf("No records are there for %s: %s is not set for them. Ask an admin.", of.For, asked)}}
+	}
+	return []Note{{Says: fmt.Sprintf("Conditions on %s of whoever runs it hold nothing back here.", asked)}}
+}
+
+func named(attributes []criteria.Attribute) []string {
+	names := make([]string, len(attributes))
+	for i, a := range attributes {
+		names[i] = string(a)
+	}
+	return names
 }
 
 // Note is what whoever reads a result should know before reading it.

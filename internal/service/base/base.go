@@ -39,6 +39,7 @@ type Base struct {
 	today     atomic.Int64        // a civil.Day; the zero Day: what clocks show
 	checks    *semaphore.Weighted // of the uploads that are being checked
 	Published atomic.Pointer[Published]
+	SignIn    atomic.Bool  // whether people sign in; without it everybody is the one local developer
 	Changed   atomic.Int64 // how often what is published or what its data are has changed
 }
 

@@ -15,7 +15,7 @@ import (
 // minute.
 func (s *Base) DaysIn(ctx context.Context, of *catalog.Dataset, c *column.Column) (civil.Period, error) {
 	published := s.In(ctx)
-	if known, ok := published.extents.Load(c); ok && s.Config.Now().Sub(known.(knownExtent).at) < extentAge {
+	if known, ok := published.extents.Load(c); ok && !of.IsLimited() && s.Config.Now().Sub(known.(knownExtent).at) < extentAge {
 		return known.(knownExtent).days, nil
 	}
 	if len(of.Values) > 0 {
@@ -34,7 +34,9 @@ func (s *Base) DaysIn(ctx context.Context, of *catalog.Dataset, c *column.Column
 	if err != nil {
 		return civil.Period{}, s.Failed(of, err)
 	}
-	published.extents.Store(c, knownExtent{days, s.Config.Now()})
+	if !of.IsLimited() {
+		published.extents.Store(c, knownExtent{days, s.Config.Now()})
+	}
 	return days, nil
 }
 

@@ -20,7 +20,14 @@ func (s *Base) Reports(ctx context.Context, search string) []*catalog.Report {
 	p := s.Published.Load()
 	p.search.Do(func() { p.finder = newFinder(p.Catalog) })
 	who := PersonOf(ctx)
-	return slices.DeleteFunc(p.finder.find(strings.Fields(value.Fold(search))), func(r *catalog.Report) bool { return !who.Sees(r.Shelf) })
+	found := p.finder.find(strings.Fields(value.Fold(search)))
+	seen := make([]*catalog.Report, 0, len(found))
+	for _, r := range found {
+		if own := s.For(ctx, r); own != nil && who.Sees(r.Shelf) {
+			seen = append(seen, own)
+		}
+	}
+	return seen
 }
 
 // finder finds reports by words.

@@ -62,11 +62,13 @@ func Tried(c *catalog.Catalog, broken map[catalog.Ref]fault.List) *Published {
 // IsTried reports whether a request is answered by definitions that are not published.
 func (s *Base) IsTried(ctx context.Context) bool { return s.In(ctx).tried }
 
-// Report finds a report.
+// Report finds a report, as there is one for who asks.
 func (s *Base) Report(ctx context.Context, name string) (*catalog.Report, error) {
 	published := s.In(ctx)
 	if r := published.Reports[name]; r != nil && PersonOf(ctx).Sees(r.Shelf) {
-		return r, nil
+		if r = s.For(ctx, r); r != nil {
+			return r, nil
+		}
 	}
 	if kind, of, isAlone := strings.Cut(name, ":"); isAlone && published.tried {
 		return published.alone(catalog.Ref{Kind: catalog.Kind(kind), Name: of})
@@ -74,7 +76,12 @@ func (s *Base) Report(ctx context.Context, name string) (*catalog.Report, error)
 	if broken := published.broken[catalog.Ref{Kind: catalog.KindReport, Name: name}]; len(broken) > 0 {
 		return nil, &Refusal{Kind: fault.DefinitionInError, Faults: broken}
 	}
-	return nil, unknown(fault.UnknownReport, "report", name, published.namesFor(ctx))
+	return nil, s.NoReport(ctx, name)
+}
+
+// NoReport refuses the name of a report that there is none of for who asks.
+func (s *Base) NoReport(ctx context.Context, name string) error {
+	return unknown(fault.UnknownReport, "report", name, s.In(ctx).namesFor(ctx))
 }
 
 // namesFor are the names of the reports that there are for who asks.

@@ -10,11 +10,19 @@ import (
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/compile"
+	"pikegate/internal/core/criteria"
 	"pikegate/internal/source"
 )
 
 // Relation finds the source of a dataset and the SQL for it.
 func (s *Base) Relation(ctx context.Context, d *catalog.Dataset) (*Relation, error) {
+	if d.Whole != nil {
+		r, err := s.Relation(ctx, d.Whole)
+		if err != nil || !d.IsLimited() {
+			return r, err
+		}
+		return r.of(d.From.Rows), nil
+	}
 	published := s.In(ctx)
 	if known, ok := published.relations.Load(d); ok && s.Config.Now().Sub(known.(*Relation).at) < factAge {
 		return known.(*Relation), nil
@@ -83,6 +91,13 @@ type Relation struct {
 	Ties   []*column.Column
 	Leads  map[string]bool // the columns that an index of their table starts with
 	Fits   []source.Fit    // of some records of its tables, as they were some minutes ago
+}
+
+// of is the relation of some of its records. How values fit is known of all of them, and not told.
+func (r *Relation) of(rows *criteria.Bound) *Relation {
+	some := *r
+	some.SQL, some.Fits = r.SQL.Of(rows), nil
+	return &some
 }
 
 // factAge is how long it is believed what a database says of a table's columns.

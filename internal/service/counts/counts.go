@@ -101,7 +101,7 @@ type Of struct {
 // Of tells what a calendar of a dataset counts. It is nil where there can be none: where the
 // records depend on answers, on the person or on the day that it is.
 func (c *Counts) Of(d *catalog.Dataset, of *column.Column, from *base.Relation) *Of {
-	if d == nil || of == nil || !of.Type.IsDated() || len(d.Values) > 0 || from.SQL.HasCriteriaInside() {
+	if d == nil || of == nil || d.IsLimited() || !of.Type.IsDated() || len(d.Values) > 0 || from.SQL.HasCriteriaInside() {
 		return nil
 	}
 	fixed := true
@@ -121,7 +121,7 @@ func (c *Counts) Of(d *catalog.Dataset, of *column.Column, from *base.Relation) 
 		}
 	}
 	sum := sha256.Sum256(fmt.Appendf(nil, "%+v\n%s\n%s %s %s %s %v\n%s", d.Source.At.Place(), text, of.Name, of.Type, of.Stored, of.Pattern, of.Zone, d.Source.Zone))
-	tried := c.base.Published.Load().Datasets[d.Name] != d
+	tried := c.base.Published.Load().Datasets[d.Name] != d.Defined()
 	return &Of{Dataset: d, Column: of, From: from, query: query, key: hex.EncodeToString(sum[:]), tried: tried}
 }
 
@@ -130,7 +130,7 @@ func (of *Of) IsTried() bool { return of.tried }
 
 // own is a query of the dataset's own criteria.
 func own(d *catalog.Dataset, s phrase.Setting) compile.Query {
-	where, _ := criteria.Bind(d.Where, prompt.Answers{}, criteria.Person{}, s)
+	where, _ := criteria.Bind(d.Where, prompt.Answers{}, s)
 	return compile.Query{Where: where, Zone: d.Source.Zone}
 }
 
@@ -227,7 +227,7 @@ func (c *Counts) named(ctx context.Context, k *store.Calendar) *Of {
 	if err != nil {
 		return nil
 	}
-	of := c.Of(d, d.Column(k.Column), from)
+	of := c.Of(d.Unlimited(), d.Column(k.Column), from)
 	if of == nil || of.key != k.Key {
 		return nil
 	}
@@ -260,7 +260,7 @@ type size struct {
 // It counts no more of them than that to learn it.
 func (c *Counts) IsLarge(ctx context.Context, v source.View, d *catalog.Dataset, from *base.Relation, q compile.Query) (bool, error) {
 	q.Where = nil
-	key := sized{c.base.Changed.Load(), d}
+	key := sized{c.base.Changed.Load(), d.Defined()}
 	if known, ok := c.sizes.Get(key); ok && !hasPassed(known.at, c.base.Config.Now(), sizeAge) {
 		return known.large, nil
 	}
@@ -276,10 +276,10 @@ func (c *Counts) IsLarge(ctx context.Context, v source.View, d *catalog.Dataset,
 // Took remembers how long a whole count of so many records of a dataset took: where that was
 // an instant, it is no large one.
 func (c *Counts) Took(d *catalog.Dataset, records int64, took time.Duration) {
-	if records <= int64(c.base.Config.SmallTable) {
+	if records <= int64(c.base.Config.SmallTable) || d.IsLimited() {
 		return
 	}
-	c.sizes.Put(sized{c.base.Changed.Load(), d}, size{took > fastCount, c.base.Config.Now()})
+	c.sizes.Put(sized{c.base.Changed.Load(), d.Defined()}, size{took > fastCount, c.base.Config.Now()})
 }
 
 // change changes a calendar and keeps it. Readers have copies, which do not change.

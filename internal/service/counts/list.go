@@ -61,7 +61,7 @@ func (c *Counts) List(ctx context.Context, name string, again bool) ([]DayCounts
 		if err != nil {
 			return nil, err
 		}
-		of := c.Of(asked.dataset, asked.column, from)
+		of := c.Of(asked.dataset.Unlimited(), asked.column, from)
 		if of == nil {
 			continue
 		}

@@ -10,7 +10,6 @@ import (
 	"log/slog"
 	"slices"
 	"strings"
-	"sync/atomic"
 	"time"
 	"unicode/utf8"
 
@@ -24,7 +23,6 @@ import (
 // People is safe for concurrent use.
 type People struct {
 	base    *base.Base
-	on      atomic.Bool
 	tries   tries
 	hashing *semaphore.Weighted
 }
@@ -39,25 +37,33 @@ const (
 func New(ctx context.Context, b *base.Base) (*People, error) {
 	p := &People{base: b, tries: tries{of: map[string]try{}}, hashing: semaphore.NewWeighted(mostHashing)}
 	all, err := b.Store.People(ctx)
-	p.on.Store(b.Config.People || len(all) > 0)
+	b.SignIn.Store(b.Config.People || len(all) > 0)
 	return p, err
 }
 
 // On tells whether one has to sign in. Without it everybody who reaches the service is its one
 // local developer.
-func (p *People) On() bool { return p.on.Load() }
+func (p *People) On() bool { return p.base.SignIn.Load() }
 
 // Person is somebody who may sign in, as they are listed.
 type Person struct {
-	Name    string     `json:"name" doc:"Their name."`
-	Role    string     `json:"role" enum:"reader,developer,admin" doc:"What they may do."`
-	Shelves []string   `json:"shelves" doc:"The shelves whose reports there are for them; all where it is empty."`
-	MadeAt  time.Time  `json:"made_at" doc:"Since when they are known."`
-	AwayAt  *time.Time `json:"away_at,omitempty" doc:"Since when they may not sign in any more; absent for who may."`
+	Name       string              `json:"name" doc:"Their name."`
+	Role       string              `json:"role" enum:"reader,developer,admin" doc:"What they may do."`
+	Shelves    []string            `json:"shelves" doc:"The shelves whose reports there are for them; all where it is empty."`
+	Attributes map[string][]string `json:"attributes" doc:"What conditions on who runs a report can ask of them: values by name, * for every value."`
+	Groups     []string            `json:"groups" doc:"The groups that they are in."`
+	MadeAt     time.Time           `json:"made_at" doc:"Since when they are known."`
+	AwayAt     *time.Time          `json:"away_at,omitempty" doc:"Since when they may not sign in any more; absent for who may."`
 }
 
-func told(p store.Person) Person {
-	t := Person{Name: p.Name, Role: p.Role, Shelves: listed(p.Shelves), MadeAt: p.MadeAt}
+func told(p store.Person, groups []string) Person {
+	if groups == nil {
+		groups = []string{}
+	}
+	if p.Attributes == nil {
+		p.Attributes = map[string][]string{}
+	}
+	t := Person{Name: p.Name, Role: p.Role, Shelves: listed(p.Shelves), Attributes: p.Attributes, Groups: groups, MadeAt: p.MadeAt}
 	if !p.AwayAt.IsZero() {
 		t.AwayAt = &p.AwayAt
 	}
@@ -67,20 +73,45 @@ func told(p store.Person) Person {
 // List is all people by name, those who are away too.
 func (p *People) List(ctx context.Context) ([]Person, error) {
 	rows, err := p.base.Store.People(ctx)
+	if err != nil {
+		return nil, err
+	}
+	groups, err := p.base.Store.Groups(ctx)
+	in := map[int64][]string{}
+	for _, g := range groups {
+		for _, m := range g.Members {
+			in[m.ID] = append(in[m.ID], g.Name)
+		}
+	}
 	all := make([]Person, len(rows))
 	for i, row := range rows {
-		all[i] = told(row)
+		all[i] = told(row, in[row.ID])
 	}
 	return all, err
 }
 
 const mostName = 80
 
-// Add adds a person. With the first one everybody has to sign in, so that this is an admin.
-func (p *People) Add(ctx context.Context, name, password, role string, shelves ...string) (*Person, error) {
+// Limits are what of the service there is for a person, or for those of a group.
+type Limits struct {
+	Shelves    []string            `json:"shelves,omitempty" maxItems:"200" doc:"Of readers: the shelves whose reports there are for them; all where it is absent."`
+	Attributes map[string][]string `json:"attributes,omitempty" doc:"What conditions on who runs a report can ask of them: values by name, * for every value."`
+}
+
+// nameOf is a name as it is kept, of a person or a group.
+func nameOf(name string) (string, error) {
 	name = strings.TrimSpace(name)
 	if name == "" || utf8.RuneCountInString(name) > mostName || strings.ContainsFunc(name, func(r rune) bool { return r < ' ' || r == 0x7f }) {
-		return nil, refused(fault.PersonRefused, "a name has up to %d letters, on one line", mostName)
+		return "", refused(fault.PersonRefused, "a name has up to %d letters, on one line", mostName)
+	}
+	return name, nil
+}
+
+// Add adds a person. With the first one everybody has to sign in, so that this is an admin.
+func (p *People) Add(ctx context.Context, name, password, role string, limits Limits) (*Person, error) {
+	name, err := nameOf(name)
+	if err != nil {
+		return nil, err
 	}
 	if !p.On() && role != base.Admin {
 		return nil, refused(fault.PersonRefused, "the first person is an admin, who adds the others: from then on everybody has to sign in")
@@ -88,7 +119,11 @@ func (p *People) Add(ctx context.Context, name, password, role string, shelves .
 	if f := weak(name, password); f != nil {
 		return nil, &base.Refusal{Kind: fault.PersonRefused, Faults: fault.List{f}}
 	}
-	if err := limited(role, shelves); err != nil {
+	if err := limited(role, limits.Shelves); err != nil {
+		return nil, err
+	}
+	attributes, err := attributesOf(limits.Attributes)
+	if err != nil {
 		return nil, err
 	}
 	hash, err := p.hash(ctx, password)
@@ -96,7 +131,7 @@ func (p *People) Add(ctx context.Context, name, password, role string, shelves .
 		return nil, err
 	}
 	now := p.base.Config.Now()
-	row := store.Person{Name: name, Role: role, Password: hash, Shelves: listed(shelves), MadeAt: now}
+	row := store.Person{Name: name, Role: role, Password: hash, Shelves: listed(limits.Shelves), Attributes: attributes, MadeAt: now}
 	err = p.base.Store.AddPerson(ctx, row, p.entry(ctx, "add person", name+", "+role))
 	if errors.Is(err, store.ErrTaken) {
 		return nil, &base.Refusal{Kind: fault.Conflict, Faults: fault.List{fault.New(fault.NameTaken, "there is somebody of that name already")}}
@@ -104,17 +139,18 @@ func (p *People) Add(ctx context.Context, name, password, role string, shelves .
 	if err != nil {
 		return nil, err
 	}
-	p.on.Store(true)
-	t := told(row)
+	p.base.SignIn.Store(true)
+	t := told(row, nil)
 	return &t, nil
 }
 
 // PersonChange is what is to be other about a person; what is absent stays.
 type PersonChange struct {
-	Role     string    `json:"role,omitempty" enum:"reader,developer,admin" doc:"What they may do."`
-	Password string    `json:"password,omitempty" maxLength:"1000" doc:"A new password; their sessions and tokens end."`
-	Shelves  *[]string `json:"shelves,omitempty" maxItems:"200" doc:"Of a reader: the shelves whose reports there are for them; empty for all."`
-	Away     *bool     `json:"away,omitempty" doc:"Whether they may not sign in any more; their sessions and tokens end then."`
+	Role       string               `json:"role,omitempty" enum:"reader,developer,admin" doc:"What they may do."`
+	Password   string               `json:"password,omitempty" maxLength:"1000" doc:"A new password; their sessions and tokens end."`
+	Shelves    *[]string            `json:"shelves,omitempty" maxItems:"200" doc:"Of a reader: the shelves whose reports there are for them; empty for all."`
+	Attributes *map[string][]string `json:"attributes,omitempty" doc:"What conditions on who runs a report can ask of them, in place of what was set before: values by name, * for every value."`
+	Away       *bool                `json:"away,omitempty" doc:"Whether they may not sign in any more; their sessions and tokens end then."`
 }
 
 // Set changes a person. The last admin stays one.
@@ -153,14 +189,25 @@ func (p *People) Set(ctx context.Context, name string, to PersonChange) (*Person
 	if err := limited(row.Role, row.Shelves); err != nil {
 		return nil, err
 	}
+	if to.Attributes != nil {
+		if row.Attributes, err = attributesOf(*to.Attributes); err != nil {
+			return nil, err
+		}
+		done = append(done, "attributes "+cmp.Or(attributeText(row.Attributes), "none"))
+	}
 	if err := p.leavesAdmin(ctx, row); err != nil {
 		return nil, err
 	}
 	if err := p.base.Store.SetPerson(ctx, row, ends, p.entry(ctx, "change person", row.Name+": "+strings.Join(done, ", "))); err != nil {
 		return nil, err
 	}
-	t := told(row)
-	return &t, nil
+	groups, err := p.base.Store.GroupsOf(ctx, row.ID)
+	var names []string
+	for _, g := range groups {
+		names = append(names, g.Name)
+	}
+	t := told(row, names)
+	return &t, err
 }
 
 // limited refuses limits of who could read the definitions anyway.
@@ -216,14 +263,15 @@ type Pass struct {
 }
 
 // roleOf is what a pass lets do now: a session what its person may, a token no more than it was made for.
-func roleOf(pass store.Pass, of store.Person) string {
+func roleOf(pass store.Pass, role string) string {
 	if pass.Kind == store.Session {
-		return of.Role
+		return role
 	}
-	return base.Lower(pass.Role, of.Role)
+	return base.Lower(pass.Role, role)
 }
 
-func toldPass(row store.Pass, of store.Person, own int64) Pass {
+// toldPass is a pass of a person of some role; own is the one that this is asked with.
+func toldPass(row store.Pass, of string, own int64) Pass {
 	t := Pass{ID: row.ID, Kind: string(row.Kind), Name: row.Name, Role: roleOf(row, of), Address: row.Address, MadeAt: row.MadeAt, EndsAt: row.EndsAt, Own: row.ID == own}
 	if !row.UsedAt.IsZero() {
 		t.UsedAt = &row.UsedAt
@@ -255,7 +303,13 @@ func (p *People) SignIn(ctx context.Context, name, password, address, browser st
 	secret = rand.Text() + rand.Text()
 	ends = now.Add(cmp.Or(p.base.Config.SessionTime, usualSession))
 	_, err = p.base.Store.AddPass(ctx, store.Pass{PersonID: row.ID, Kind: store.Session, Name: short(browser), Role: row.Role, Address: address, MadeAt: now, UsedAt: now, EndsAt: ends}, secret, store.AuditEntry{At: now, Person: row.Name, Action: "sign in", Subject: address})
-	return told(row), secret, ends, err
+	if err != nil {
+		return who, "", ends, err
+	}
+	in, err := p.base.PersonIn(ctx, row)
+	who = told(row, in.Groups)
+	who.Role = in.Role
+	return who, secret, ends, err
 }
 
 // Who is the person that a secret lets in: of a session where it is not a token. ErrNone where it
@@ -274,20 +328,9 @@ func (p *People) Who(ctx context.Context, secret string, kind store.PassKind) (b
 			slog.Error("the use of a pass is not on record", "err", err)
 		}
 	}
-	return base.Person{Name: row.Name, Role: roleOf(pass, row), Pass: pass.ID, Shelves: row.Shelves}, nil
-}
-
-// Now is a person as they are now, with a role no higher than one that they had; false for who is
-// there no more.
-func (p *People) Now(ctx context.Context, name, role string) (base.Person, bool) {
-	if !p.On() {
-		return base.Person{Name: name, Role: role}, true
-	}
-	row, err := p.base.Store.PersonNamed(ctx, name)
-	if err != nil || !row.AwayAt.IsZero() {
-		return base.Person{}, false
-	}
-	return base.Person{Name: row.Name, Role: base.Lower(role, row.Role), Shelves: row.Shelves}, true
+	who, err := p.base.PersonIn(ctx, row)
+	who.Pass, who.Role = pass.ID, roleOf(pass, who.Role)
+	return who, err
 }
 
 // Passes are the sessions and tokens of who asks, the latest first.
@@ -296,10 +339,14 @@ func (p *People) Passes(ctx context.Context) ([]Pass, error) {
 	if err != nil {
 		return nil, err
 	}
+	in, err := p.base.PersonIn(ctx, row)
+	if err != nil {
+		return nil, err
+	}
 	rows, err := p.base.Store.Passes(ctx, row.ID, p.base.Config.Now())
 	all := make([]Pass, len(rows))
 	for i, r := range rows {
-		all[i] = toldPass(r, row, who.Pass)
+		all[i] = toldPass(r, in.Role, who.Pass)
 	}
 	return all, err
 }
@@ -338,7 +385,7 @@ func (p *People) MakeToken(ctx context.Context, name, role string, days int, add
 	if err != nil {
 		return nil, "", err
 	}
-	t := toldPass(made, row, who.Pass)
+	t := toldPass(made, who.Role, who.Pass)
 	return &t, secret, nil
 }
 

@@ -87,6 +87,7 @@ func (s *Publisher) prove(ctx context.Context, defs *catalog.Catalog, p *catalog
 		return unproved(err)
 	}
 	totals := &totals{of: p.Main().Query.Show}
+	ctx = base.WithPerson(ctx, base.Person{Name: base.PersonOf(ctx).Name, Whole: true})
 	r, digests, err := s.runs.Try(base.With(ctx, base.Tried(defs, nil)), p.Report, answer.Request{Answers: p.Answers, AsOf: p.AsOf.String(), Evidence: true, Section: 1 + slices.Index(p.Report.Sections, p.Main())}, totals)
 	if err != nil {
 		var refusal *base.Refusal

@@ -93,7 +93,7 @@ func (s *Receipts) Find(ctx context.Context, id int64) (*Receipt, error) {
 func (s *Receipts) Kept(ctx context.Context, id int64) (*Receipt, []byte, error) {
 	row, err := s.base.Store.Receipt(ctx, id)
 	who := base.PersonOf(ctx)
-	if errors.Is(err, store.ErrNone) || err == nil && (who.Role == base.Reader && row.Person != who.Name || s.base.IsHidden(ctx, row.Report)) {
+	if errors.Is(err, store.ErrNone) || err == nil && (who.Role == base.Reader && row.Person != who.Asks() || s.base.IsHidden(ctx, row.Report)) {
 		return nil, nil, &base.Refusal{Kind: fault.Unknown, Faults: fault.List{fault.New(fault.UnknownReceipt, "no receipt %d", id)}}
 	}
 	if err != nil {

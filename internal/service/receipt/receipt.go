@@ -28,6 +28,8 @@ type Receipt struct {
 	Again          int64                     `json:"again,omitempty" doc:"The receipt that this run repeats."`
 	PageOf         int64                     `json:"page_of,omitempty" doc:"The receipt of the run that these are further rows of; such a page has no receipt of its own."`
 	Person         string                    `json:"person" doc:"Who ran it."`
+	As             string                    `json:"as,omitempty" doc:"The person as whom it was seen by who ran it; absent where they ran it for themselves."`
+	Limits         string                    `json:"limits,omitempty" doc:"The same for all whom there is the same of the report for; absent for who sees all of it."`
 	Role           string                    `json:"role" doc:"What they may do."`
 	AsOf           civil.Day                 `json:"as_of" doc:"The day taken for today."`
 	Zone           string                    `json:"zone" doc:"IANA zone that days were taken in."`
@@ -69,7 +71,7 @@ type Receipt struct {
 	TookMS         float64                   `json:"took_ms" doc:"How long it took, in milliseconds."`
 	Time           Spent                     `json:"time" doc:"Where the time went."`
 
-	Partly bool // what is kept of it could not all be read
+	Partly bool `json:"-"` // what is kept of it could not all be read
 }
 
 // Progress is how far a run is.

@@ -130,7 +130,7 @@ type Versions struct {
 
 // Again runs what a receipt tells of once more and compares: as it was, by the
 // definitions and the as-of day of then; or, given a day, as of that day by the
-// definitions of now. Conditions on the person are those of the one who ran it.
+// definitions of now. It is run for who asks, with what there is of the report for them.
 func (s *Runs) Again(ctx context.Context, id int64, asOf string) (*Comparison, error) {
 	before, kept, err := s.receipts.Kept(ctx, id)
 	if err != nil {
@@ -159,10 +159,12 @@ func (s *Runs) Again(ctx context.Context, id int64, asOf string) (*Comparison, e
 	who := base.PersonOf(ctx)
 	r := s.newRun(ctx, report, req)
 	r.receipt.ID, r.receipt.Again, r.receipt.Revisions = s.base.Store.NextReceipt(), id, revisions
-	if err := r.prepare(base.WithPerson(ctx, base.Person{Name: before.Person, Role: before.Role})); err != nil {
+	if err := r.prepare(ctx); err != nil {
 		return nil, r.ended(ctx, err)
 	}
-	r.receipt.Person, r.receipt.Role = who.Name, who.Role
+	if r.receipt.Limits != before.Limits {
+		r.ready.Notes = append(r.ready.Notes, answer.Note{Says: fmt.Sprintf("This run is for %s, and receipt %d was for %s: not the same records, or columns, are there for both.", who.Name, id, before.Person)})
+	}
 	if asOf == "" && before.ZoneRules != r.receipt.ZoneRules {
 		r.ready.Notes = append(r.ready.Notes, answer.Note{Says: fmt.Sprintf("The time zone rules were those of release %s then and are those of %s now.", before.ZoneRules, r.receipt.ZoneRules)})
 	}

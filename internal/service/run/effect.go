@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"errors"
+	"fmt"
 	"slices"
 	"time"
 
@@ -204,7 +205,11 @@ func problemOf(err error) string {
 // asAnswered runs a report with the answers of a receipt, for its person and as of its day. It is
 // not on record.
 func (s *Runs) asAnswered(ctx context.Context, by *base.Published, r *receipt.Receipt) (*Run, error) {
-	ctx = base.WithPerson(base.With(ctx, by), base.Person{Name: r.Person, Role: r.Role})
+	reader, there := s.base.PersonNow(ctx, r.Person, r.Role)
+	if !there {
+		return nil, fmt.Errorf("%s may not sign in any more", r.Person)
+	}
+	ctx = base.WithPerson(base.With(ctx, by), reader)
 	report, err := s.base.Report(ctx, r.Report)
 	if err != nil {
 		return nil, err

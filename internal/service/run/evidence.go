@@ -387,7 +387,7 @@ func (c *counter) totals(ctx context.Context) error {
 // loaded tells when the dataset's table was last loaded.
 func (c *counter) loaded(ctx context.Context) error {
 	of := c.run.ready.Bound.Section.Query.Of
-	if !of.Source.At.IsSQLite() || of.Source.At.File != "" || of.From.Table == "" {
+	if of.IsLimited() || !of.Source.At.IsSQLite() || of.Source.At.File != "" || of.From.Table == "" {
 		return nil
 	}
 	known, err := c.run.runs.base.Store.LoadedAt(ctx, of.From.Table)

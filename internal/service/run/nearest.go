@@ -127,7 +127,7 @@ func (c *counter) answering(name, entry string) (compile.Query, bool) {
 	if len(refused) > 0 {
 		return compile.Query{}, false
 	}
-	b := answer.Bind(c.run.ready.Bound.Report, c.run.ready.Bound.Section, answers, c.run.ready.Who, c.run.ready.Bound.Setting)
+	b := answer.Bind(c.run.ready.Bound.Report, c.run.ready.Bound.Section, answers, c.run.ready.Bound.Setting)
 	q := b.Counting(b.Where())
 	q.Extents = c.query.Extents
 	return q, true

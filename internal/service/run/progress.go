@@ -156,10 +156,10 @@ func (s *Runs) Cancel(ctx context.Context, id int64) (*receipt.Receipt, error) {
 	switch {
 	case r == nil:
 		return nil, &base.Refusal{Kind: fault.Conflict, Faults: fault.List{fault.New(fault.NotRunning, "run %d has ended: %s", id, before.State.Says())}}
-	case who.Role == "reader" && r.receipt.Person != who.Name:
+	case who.Role == "reader" && r.receipt.Person != who.Asks():
 		return nil, &base.Refusal{Kind: fault.Unknown, Faults: fault.List{fault.New(fault.UnknownReceipt, "no receipt %d", id)}}
 	}
-	r.cancel(&receipt.Stopped{By: who.Name})
+	r.cancel(&receipt.Stopped{By: who.Asks()})
 	select {
 	case <-r.done:
 	case <-ctx.Done():

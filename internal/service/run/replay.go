@@ -72,7 +72,11 @@ func (s *Runs) readAgain(ctx context.Context, before *receipt.Receipt, req answe
 	r := s.newRun(ctx, was.Reports[before.Report], answer.Request{Section: cmp.Or(req.Section, before.Section), View: seen(before, req), Answers: before.Entered, AsOf: before.AsOf.String(), Then: before.Reading})
 	r.receipt.ID, r.receipt.Again, r.receipt.Revisions = s.base.Store.NextReceipt(), before.ID, before.Revisions
 	r.before = before
-	if err := r.prepare(base.WithPerson(ctx, base.Person{Name: before.Person, Role: before.Role})); err != nil {
+	err = r.prepare(ctx)
+	if err == nil && r.receipt.Limits != before.Limits {
+		err = otherLimits()
+	}
+	if err != nil {
 		return nil, r.ended(ctx, err)
 	}
 	return r, nil
@@ -94,6 +98,14 @@ func (r *Run) heldAgainst() {
 		}
 	}
 	r.receipt.Notes = append(r.receipt.Notes, fmt.Sprintf("The records of receipt %d, of %s, are not kept, and were read again. %s", r.before.ID, r.before.StartedAt.In(r.Zone).Format("2006-01-02 15:04"), says))
+}
+
+// limitsOf are the limits of a report as there is one for a person.
+func limitsOf(r *catalog.Report) string {
+	if r.Personal == nil {
+		return ""
+	}
+	return r.Personal.Limits
 }
 
 // errNotHeld is the cause where what is kept of a run does not tell what is asked.
@@ -137,7 +149,10 @@ func (s *Runs) replay(ctx context.Context, before *receipt.Receipt, req answer.R
 			return nil, fmt.Errorf("%w: %w", errNotHeld, err)
 		}
 	}
-	report := published.Reports[before.Report]
+	report := s.base.For(ctx, published.Reports[before.Report])
+	if report == nil || limitsOf(report) != before.Limits {
+		return nil, otherLimits()
+	}
 	view := seen(before, req)
 	if view.Group != "" {
 		return nil, errNotHeld // groups are none of the rows

@@ -57,6 +57,7 @@ func (r *Run) prepare(ctx context.Context) error {
 	defer func() { r.checking = time.Since(start) }()
 	var err error
 	r.ready, err = r.runs.answers.ReadyFor(ctx, r.ready.Bound.Report, r.request)
+	r.receipt.Limits = limitsOf(r.ready.Bound.Report)
 	section := r.ready.Bound.Section
 	from := section.Query.Of.Source
 	r.Columns, r.Zone = section.Shown(), from.Zone
@@ -397,7 +398,9 @@ func (r *Run) countEvidence(ctx context.Context, v source.View) error {
 		p.meter.rows(ctx)
 		r.progress.enters(receipt.Counting)
 		r.count(ctx, v, q, p.got)
-		r.receipt.Evidence.Read = p.meter.evidence(ctx)
+		if read := p.meter.evidence(ctx); !p.section().Query.Of.IsLimited() { // else it tells of others' records
+			r.receipt.Evidence.Read = read
+		}
 		p.told.Records = r.receipt.Records
 		if p.told.Fingerprint == "" {
 			p.told.Fingerprint = r.receipt.Evidence.Fingerprint

@@ -61,11 +61,20 @@ func (s *Runs) further(ctx context.Context, before *receipt.Receipt, req answer.
 	section := cmp.Or(max(req.Section, 0), before.Section, 1+slices.Index(report.Sections, report.Main()))
 	r := s.newRun(ctx, report, answer.Request{Section: section, View: seen(before, req), Answers: before.Entered, AsOf: before.AsOf.String(), Limit: req.Limit, Skip: req.Skip, After: req.After, Uncounted: req.Uncounted || before.Records == nil, Then: before.Reading, Changes: before.Changes})
 	r.receipt.PageOf = req.Of
-	if err := r.prepare(base.WithPerson(ctx, base.Person{Name: before.Person, Role: before.Role})); err != nil {
+	if err := r.prepare(ctx); err != nil {
 		return r, err
+	}
+	if r.receipt.Limits != before.Limits {
+		return r, otherLimits()
 	}
 	r.from, err = r.placeAfter(req.After)
 	return r, err
+}
+
+// otherLimits refuses rows of a run that was made for somebody whom other records, or columns, are there
+// for.
+func otherLimits() error {
+	return runAgain("what there is of this report for you is not what there was in this run")
 }
 
 // seen is how rows of a run are to be seen: as its reader wanted it, where nothing else is asked for.
@@ -122,8 +131,11 @@ func (s *Runs) tried(ctx context.Context, report *catalog.Report, req answer.Req
 func (s *Runs) newRun(ctx context.Context, report *catalog.Report, req answer.Request) *Run {
 	who := base.PersonOf(ctx)
 	r := &Run{runs: s, ready: &answer.Ready{Answers: s.answers, Bound: answer.Bound{Report: report}}, request: req}
-	r.receipt = receipt.Receipt{Report: report.Name, Title: report.Title, Person: who.Name, Role: who.Role, Entered: req.Answers, Limit: req.Limit, Skip: req.Skip,
+	r.receipt = receipt.Receipt{Report: report.Name, Title: report.Title, Person: who.Asks(), Role: who.Role, Entered: req.Answers, Limit: req.Limit, Skip: req.Skip,
 		AsOf: s.base.Today(s.base.Zone()), ZoneRules: civil.ZoneRules, State: receipt.Running, StartedAt: s.base.Config.Now().UTC()}
+	if who.By != "" {
+		r.receipt.As = who.Name
+	}
 	if r.receipt.View = &req.View; req.View.IsEmpty() {
 		r.receipt.View = nil
 	}

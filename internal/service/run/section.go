@@ -98,7 +98,7 @@ func (p *part) read(ctx context.Context, v source.View, q *compile.Query) (err e
 	}
 	q.Show = p.got.columns
 	statement := sql.Select(*q)
-	p.told.SQL, p.told.Values = statement.SQL, answer.BoundTo(statement)
+	p.told.SQL, p.told.Values = p.toldOf(statement)
 	most := p.section().Query.Of.Source.At.Rows
 	err = v.Rows(ctx, statement, func(row []value.Value) error {
 		if p.told.Rows++; most > 0 && p.told.Rows > most {
@@ -190,6 +190,15 @@ func (p *part) tail() ([]byte, error) {
 		told.Compare[i].SQL, told.Compare[i].Values = "", nil
 	}
 	return json.Marshal(&told)
+}
+
+// toldOf is a statement with its values, as they are on the receipt; nothing for a reader where it would
+// tell them what limits the records that are there for them.
+func (p *part) toldOf(s compile.Statement) (string, []string) {
+	if p.section().Query.Of.IsLimited() && p.run.receipt.Role == base.Reader {
+		return "", nil
+	}
+	return s.SQL, answer.BoundTo(s)
 }
 
 // head is what stands before them.

@@ -34,7 +34,7 @@ func (p *part) sumUp(ctx context.Context, v source.View, q *compile.Query) error
 	if err != nil {
 		return err
 	}
-	p.told.SQL, p.told.Values = summing.Statement.SQL, answer.BoundTo(summing.Statement)
+	p.told.SQL, p.told.Values = p.toldOf(summing.Statement)
 	asked := summary.Asked{Names: summing.Names, Having: p.ready.Bound.Having, Order: s.Query.Sort}
 	if asked.Beside, err = p.compared(ctx, v, summing); err != nil {
 		return err
@@ -128,7 +128,7 @@ func (p *part) compared(ctx context.Context, v source.View, here *answer.Summing
 		if err != nil {
 			return nil, err
 		}
-		other.SQL, other.Values = summing.Statement.SQL, answer.BoundTo(summing.Statement)
+		other.SQL, other.Values = p.toldOf(summing.Statement)
 		beside.Tally = tally
 		for i, units := range here.Units {
 			if units != nil {
