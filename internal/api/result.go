@@ -54,7 +54,7 @@ func (r routes) sent(ctx context.Context, run *run.Run, as sentAs) *huma.StreamR
 			defer told.stop()
 			w = told
 		}
-		result, closed := r.resultOf(run, as, run.Sending(w, func() { cutOff(c.BodyWriter()) }))
+		result, closed := run.In(as.format, as.form, run.Sending(w, func() { cutOff(c.BodyWriter()) }))
 		defer closed()
 		_, err := run.Stream(ctx, result)
 		switch {
@@ -72,26 +72,6 @@ func (r routes) sent(ctx context.Context, run *run.Run, as sentAs) *huma.StreamR
 			_ = json.NewEncoder(c.BodyWriter()).Encode(p)
 		}
 	}}
-}
-
-// resultOf is where the sections of a run are written; closed ends it.
-func (r routes) resultOf(run *run.Run, as sentAs, to io.Writer) (result export.Result, closed func()) {
-	switch {
-	case as.format == export.XLSX:
-		book := export.NewWorkbook(to, run.Zone, r.service.Base.Spool.Dir, run.Asks())
-		return book, func() { _ = book.Close() } // what waited is thrown away
-	case as.format == export.PDF:
-		paper, err := export.NewPaper(to, run.Zone, run.Asks())
-		if err != nil {
-			panic("api: the font of PDF cannot be read: " + err.Error()) // it is built in
-		}
-		return paper, func() {}
-	case as.format == export.CSV:
-		return export.Whole{Writer: export.NewCSV(as.form, to, run.Columns, run.Zone)}, func() {}
-	case run.Several():
-		return export.NewSections(as.format, to, run.Zone), func() {}
-	}
-	return export.Whole{Writer: export.New(as.format, to, run.Columns, run.Zone, run.Notes()...)}, func() {}
 }
 
 // CSVChoices are how CSV is to be written where it is not to be as RFC 4180 has it.

@@ -18,6 +18,7 @@ import (
 	"pikegate/internal/service/receipt"
 	"pikegate/internal/service/run"
 	"pikegate/internal/service/saved"
+	"pikegate/internal/service/schedule"
 )
 
 // Service is safe for concurrent use.
@@ -32,9 +33,11 @@ type Service struct {
 	Drafts    *draft.Drafts
 	Saved     *saved.Saved
 	People    *people.People
+	Schedules *schedule.Schedules
 
-	stopped sync.WaitGroup // what goes on by itself
-	close   func() error
+	stopped    sync.WaitGroup  // what goes on by itself
+	background context.Context // of that
+	close      func() error
 }
 
 // Open opens the service on the files of a directory, and makes them where there are none.
@@ -52,6 +55,7 @@ func Open(ctx context.Context, c base.Config) (*Service, error) {
 	s.Runs = run.New(base, s.Counts, s.Answers, s.Receipts)
 	s.Publisher = publish.New(base, s.Runs)
 	s.Drafts = draft.New(base, s.Publisher)
+	s.Schedules = schedule.New(base, s.Runs, s.Receipts, s.People)
 	background, stop := context.WithCancel(context.WithoutCancel(ctx))
 	s.close = sync.OnceValue(func() error {
 		stop()
@@ -61,9 +65,15 @@ func Open(ctx context.Context, c base.Config) (*Service, error) {
 		s.Runs.AwaitEnd()
 		return base.Close()
 	})
+	s.background = background
 	s.stopped.Go(func() { s.Receipts.Prune(background) })
 	s.Counts.Start(background)
 	return s, nil
+}
+
+// KeepSchedules runs what schedules want at their times, until the service is closed.
+func (s *Service) KeepSchedules() {
+	s.stopped.Go(func() { s.Schedules.Start(s.background) })
 }
 
 // Close closes the service's files. It may be called again, which does nothing.

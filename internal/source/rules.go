@@ -42,16 +42,17 @@ const mostSecret = 64 << 10
 // lookUp finds the address and the password that a definition refers to. What they
 // hold stands in no error.
 func (r Rules) lookUp(c catalog.Connection) (address, password string, err error) {
-	if address, err = r.referred(c.Address, "address"); err != nil {
+	if address, err = r.Referred(c.Address, "address"); err != nil {
 		return "", "", err
 	}
 	if c.Password != (catalog.Reference{}) {
-		password, err = r.referred(c.Password, "password")
+		password, err = r.Referred(c.Password, "password")
 	}
 	return address, password, err
 }
 
-func (r Rules) referred(to catalog.Reference, what string) (string, error) {
+// Referred finds a text that a definition refers to; what says what it is, for errors.
+func (r Rules) Referred(to catalog.Reference, what string) (string, error) {
 	if to.Env != "" {
 		if !r.hasVariable(to.Env) {
 			return "", failed(Forbidden, "the environment variable %s, which its %s comes from, is none of those that the setting secret-variables lists", to.Env, what)

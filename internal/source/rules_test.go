@@ -69,7 +69,7 @@ func TestWhereSecretsComeFrom(t *testing.T) {
 		{everywhere, catalog.Reference{File: "/sys/kernel/notes"}, "is in no directory"},
 	} {
 		start := time.Now()
-		_, err := c.rules.referred(c.from, "address")
+		_, err := c.rules.Referred(c.from, "address")
 		assert.Less(t, time.Since(start), 10*time.Second)
 		if c.says == "" {
 			assert.NoError(t, err, c.from)

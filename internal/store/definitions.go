@@ -276,3 +276,15 @@ func put(tx *gorm.DB, d catalog.Document, save Save) (Stored, error) {
 	}
 	return stored, tx.Model(&row).Omit("Published", "Revisions").Update("current", next.ID).Error
 }
+
+// PublishedBy is who saved the revision of a definition that readers see.
+func (s *Store) PublishedBy(ctx context.Context, ref catalog.Ref) (string, error) {
+	d, err := find(s.db.WithContext(ctx).Joins("Published"), ref)
+	if err == nil && d.Published == nil {
+		err = ErrNone
+	}
+	if err != nil {
+		return "", err
+	}
+	return d.Published.SavedBy, nil
+}

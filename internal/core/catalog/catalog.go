@@ -17,18 +17,19 @@ import (
 // Catalog is a set of definitions that fit together. It does not change once
 // it is made.
 type Catalog struct {
-	Sources  map[string]*Source
-	Datasets map[string]*Dataset
-	Seasons  map[string]phrase.Season // the named periods of the business
-	Prompts  map[string]*prompt.Prompt
-	Lists    map[*prompt.Prompt]*ChoiceList // of the prompts whose choices come from data
-	Filters  map[string]*Filter
-	Queries  map[string]*Query
-	Reports  map[string]*Report
-	Proofs   map[string]*Proof
-	Users    map[Ref][]Ref      // the definitions that build on each, directly
-	Warnings map[Ref]fault.List // findings that do not stop publishing
-	Broken   map[Ref]bool       // definitions with errors, or made of some that have; none where all fits
+	Sources   map[string]*Source
+	Datasets  map[string]*Dataset
+	Seasons   map[string]phrase.Season // the named periods of the business
+	Prompts   map[string]*prompt.Prompt
+	Lists     map[*prompt.Prompt]*ChoiceList // of the prompts whose choices come from data
+	Filters   map[string]*Filter
+	Queries   map[string]*Query
+	Reports   map[string]*Report
+	Proofs    map[string]*Proof
+	Schedules map[string]*Schedule
+	Users     map[Ref][]Ref      // the definitions that build on each, directly
+	Warnings  map[Ref]fault.List // findings that do not stop publishing
+	Broken    map[Ref]bool       // definitions with errors, or made of some that have; none where all fits
 }
 
 // PartsOf lists the definitions that one is made of, itself first, what builds on others
@@ -51,17 +52,18 @@ func (c *Catalog) PartsOf(ref Ref) []Ref {
 // New is a catalog with nothing in it.
 func New() *Catalog {
 	return &Catalog{
-		Sources:  map[string]*Source{},
-		Datasets: map[string]*Dataset{},
-		Seasons:  map[string]phrase.Season{},
-		Prompts:  map[string]*prompt.Prompt{},
-		Lists:    map[*prompt.Prompt]*ChoiceList{},
-		Filters:  map[string]*Filter{},
-		Queries:  map[string]*Query{},
-		Reports:  map[string]*Report{},
-		Proofs:   map[string]*Proof{},
-		Users:    map[Ref][]Ref{},
-		Warnings: map[Ref]fault.List{},
-		Broken:   map[Ref]bool{},
+		Sources:   map[string]*Source{},
+		Datasets:  map[string]*Dataset{},
+		Seasons:   map[string]phrase.Season{},
+		Prompts:   map[string]*prompt.Prompt{},
+		Lists:     map[*prompt.Prompt]*ChoiceList{},
+		Filters:   map[string]*Filter{},
+		Queries:   map[string]*Query{},
+		Reports:   map[string]*Report{},
+		Proofs:    map[string]*Proof{},
+		Schedules: map[string]*Schedule{},
+		Users:     map[Ref][]Ref{},
+		Warnings:  map[Ref]fault.List{},
+		Broken:    map[Ref]bool{},
 	}
 }

@@ -17,10 +17,12 @@ const (
 	KindQuery   Kind = "query"
 	KindReport  Kind = "report"
 	KindProof   Kind = "proof"
+	// KindSchedule is a report with the times at which it is run and where its results are sent.
+	KindSchedule Kind = "schedule"
 )
 
 // Kinds lists them in the order in which they build on each other.
-var Kinds = []Kind{KindSource, KindDataset, KindPeriod, KindPrompt, KindFilter, KindQuery, KindReport, KindProof}
+var Kinds = []Kind{KindSource, KindDataset, KindPeriod, KindPrompt, KindFilter, KindQuery, KindReport, KindProof, KindSchedule}
 
 // Ref names one definition.
 type Ref struct {

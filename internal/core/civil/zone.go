@@ -83,13 +83,17 @@ func (d Day) Midnight() int64 { return int64(d-epoch) * SecondsPerDay }
 // Between two transitions the zone keeps one offset, and there the date
 // reaches d at the zone's midnight; so we walk the transitions from a day before it (no offset
 // is a whole day) until we reach the one that holds that instant.
-func FirstInstant(d Day, zone *time.Location) int64 {
-	midnight := d.Midnight()
-	at := time.Unix(midnight-2*SecondsPerDay, 0).In(zone)
+func FirstInstant(d Day, zone *time.Location) int64 { return FirstShown(d.Midnight(), zone) }
+
+// FirstShown is the first instant, in seconds of the POSIX epoch, at which clocks in the zone show a
+// wall time, in seconds as if it were UTC, or a later one: the end of the gap for one that they skip,
+// the first pass of one that comes twice.
+func FirstShown(wall int64, zone *time.Location) int64 {
+	at := time.Unix(wall-2*SecondsPerDay, 0).In(zone)
 	for {
 		_, offset := at.Zone()
 		end, ends := changeAfter(at)
-		reached := max(midnight-int64(offset), at.Unix())
+		reached := max(wall-int64(offset), at.Unix())
 		if !ends || reached < end.Unix() {
 			return reached
 		}

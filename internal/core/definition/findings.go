@@ -71,7 +71,7 @@ func (l *linker) unused(r *catalog.Report, prompts *yaml.Node) {
 func (l *linker) needless() {
 	for ref, d := range l.declared {
 		what := ref.Kind
-		if l.used[ref] || what == catalog.KindReport || what == catalog.KindProof || what == catalog.KindSource || what == catalog.KindPeriod || l.broken[ref] {
+		if l.used[ref] || what == catalog.KindReport || what == catalog.KindProof || what == catalog.KindSchedule || what == catalog.KindSource || what == catalog.KindPeriod || l.broken[ref] {
 			continue
 		}
 		l.catalog.Warnings[ref] = append(l.catalog.Warnings[ref], lint.Unused(ref).At(d.place(nil)))

@@ -125,15 +125,55 @@ var kindKeys = map[catalog.Kind]keys{
 		may("report", name("The report that is proved.")),
 		may("query", name("Or the query.")),
 		must("as_of", text("The day taken for today.")),
-		may("answers", object{"type": "object", "description": "Answers by prompt; an absent one takes its default, null leaves it open.", "additionalProperties": object{"oneOf": []any{
-			scalar(""), object{"type": "null"}, list(scalar(""), ""), sideKeys.schema("")}}}),
+		may("answers", answersSchema),
 		must("expect", func() object {
 			expected := expectedKeys.schema("What must come back.")
 			expected["minProperties"] = 1
 			return expected
 		}()),
 	),
+	catalog.KindSchedule: kind("schedule", "A report with the times at which it is run, and where its results are sent.",
+		must("report", name("The report.")),
+		may("answers", answersSchema),
+		must("at", text("When, such as weekdays at 06:30.")),
+		may("zone", text("IANA zone whose clocks show the times; that of the report where absent.")),
+		may("missed", oneOfTheseSchema([]string{"once", "skip"}, "What becomes of times that passed while the service was down; once where absent.")),
+		must("send", list(oneKey(sendKeys.schema("")), "Where results are sent.")),
+	),
 }
+
+var answersSchema = object{"type": "object", "description": "Answers by prompt; an absent one takes its default, null leaves it open.", "additionalProperties": object{"oneOf": []any{
+	scalar(""), object{"type": "null"}, list(scalar(""), ""), sideKeys.schema("")}}}
+
+var sendKeys = keys{
+	may("mail", mailKeys.schema("A mail to each of some people.")),
+	may("folder", folderKeys.schema("A file in the directory that results are delivered to.")),
+	may("hook", hookKeys.schema("A signed message to another program, as JSON.")),
+}
+
+var whenKey = may("when", object{"type": "string", "pattern": "^(always|records|changed|records more than [0-9]+)$", "description": "On which results; always where absent."})
+
+var mailKeys = keys{
+	must("to", list(object{"type": "string", "format": "email"}, "Their addresses; each gets a mail of their own.")),
+	may("attach", object{"description": "The formats in which the result is attached.", "oneOf": []any{oneOfTheseSchema(attachable, ""), list(oneOfTheseSchema(attachable, ""), "")}}),
+	whenKey,
+}
+
+var folderKeys = keys{
+	may("path", text("A directory below the one that results are delivered to.")),
+	must("name", text("The name of the file, with {as_of}, {date}, {time}, {schedule} and {receipt} in it; its ending is the format.")),
+	may("keep", text("How long files are kept, such as 30 days; for ever where absent.")),
+	whenKey,
+}
+
+var hookKeys = keys{
+	must("url", text("Where it is posted to.")),
+	must("secret", oneKey(referenceKeys.schema("Where the secret is kept that it is signed with."))),
+	whenKey,
+}
+
+// attachable are the formats of files that can be sent.
+var attachable = []string{"csv", "xlsx", "pdf", "json", "ndjson"}
 
 // kindWays are the keys of which one or the other set has to be there.
 var kindWays = map[catalog.Kind][]object{

@@ -156,6 +156,7 @@ type linker struct {
 	tablesAt []*yaml.Node
 	used     map[catalog.Ref]bool
 	loading  bool                 // the documents were checked before
+	beside   bool                 // the document at hand is none of the catalog
 	touched  map[catalog.Ref]bool // the documents whose criteria are reasoned about
 	all      fault.List
 	// mentioned are the places where documents name others.
@@ -204,12 +205,17 @@ func (l *linker) resolve(ref catalog.Ref) {
 		l.catalog.Reports[d.Name] = l.report(d.Name, m)
 	case catalog.KindProof:
 		l.catalog.Proofs[d.Name] = l.proof(d.Name, m)
+	case catalog.KindSchedule:
+		l.catalog.Schedules[d.Name] = l.schedule(d.Name, m)
 	}
 	l.finish(m, variants...)
 }
 
 // uses remembers that the document at hand builds on a definition.
 func (l *linker) uses(ref catalog.Ref) {
+	if l.beside {
+		return
+	}
 	l.used[ref] = true
 	if users := l.catalog.Users[ref]; !slices.Contains(users, l.doc.Ref) {
 		l.catalog.Users[ref] = append(users, l.doc.Ref)

@@ -18,7 +18,7 @@ import (
 var fingerprintForm = regexp.MustCompile(`^[0-9a-f]{64}$`)
 
 func (l *linker) proof(name string, m *mapping) *catalog.Proof {
-	p := &catalog.Proof{Name: name, Answers: map[string]prompt.Entered{}, Totals: map[*column.Column]decimal.Decimal{}, Places: map[string]fault.Place{}}
+	p := &catalog.Proof{Name: name, Totals: map[*column.Column]decimal.Decimal{}, Places: map[string]fault.Place{}}
 	report, query := m.take("report"), m.take("query")
 	switch {
 	case (report == nil) == (query == nil):
@@ -38,7 +38,7 @@ func (l *linker) proof(name string, m *mapping) *catalog.Proof {
 	}
 	if n := m.take("answers"); n != nil {
 		if am, ok := l.open(n); ok {
-			l.answers(p, am)
+			p.Answers = l.answers(p.Report, am)
 		}
 	}
 	if n := l.need(m, "expect"); n != nil {
@@ -49,23 +49,26 @@ func (l *linker) proof(name string, m *mapping) *catalog.Proof {
 	return p
 }
 
-func (l *linker) answers(p *catalog.Proof, m *mapping) {
+// answers reads answers to the prompts of a report, nil for one that is not known.
+func (l *linker) answers(report *catalog.Report, m *mapping) map[string]prompt.Entered {
+	given := map[string]prompt.Entered{}
 	var names []string
-	if p.Report != nil {
-		for _, asked := range p.Report.Prompts {
+	if report != nil {
+		for _, asked := range report.Prompts {
 			names = append(names, asked.Name)
 		}
 	}
 	for _, pair := range m.pairs {
 		name := pair.key.Value
-		if p.Report != nil && !slices.Contains(names, name) {
-			f := l.fault(pair.key, fault.UnknownPrompt, "%q asks no prompt %q", p.Report.Name, english.Shorten(name))
+		if report != nil && !slices.Contains(names, name) {
+			f := l.fault(pair.key, fault.UnknownPrompt, "%q asks no prompt %q", report.Name, english.Shorten(name))
 			f.Suggest(fault.Near(name, names))
 			continue
 		}
 		l.mentions(pair.key, catalog.Ref{Kind: catalog.KindPrompt, Name: name})
-		p.Answers[name] = l.answer(pair.value)
+		given[name] = l.answer(pair.value)
 	}
+	return given
 }
 
 // answer reads an answer: one value, a list of them, the two ends of a period or

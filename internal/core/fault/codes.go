@@ -89,6 +89,8 @@ const (
 	PatternNotRead        Code = "pattern_not_read"
 	NotSettled            Code = "not_settled"
 	EngineCannot          Code = "engine_cannot"
+	NotATimetable         Code = "not_a_timetable"
+	NoSuchRunDay          Code = "no_such_run_day"
 	PersonalCondition     Code = "personal_condition"
 	KeyKeptBack           Code = "key_kept_back"
 	JoinMultiplies        Code = "join_multiplies"
@@ -181,6 +183,7 @@ const (
 	PersonRefused      Code = "person_refused"
 	UnknownPerson      Code = "unknown_person"
 	UnknownGroup       Code = "unknown_group"
+	UnknownSchedule    Code = "unknown_schedule"
 	UnknownToken       Code = "unknown_token"
 	TooLarge           Code = "too_large"
 	Forbidden          Code = "forbidden"
@@ -295,6 +298,8 @@ var Registry = []Registered{
 	{PatternNotRead, Definitions, "The pattern of the dates has letters that are not read.", "{pikegate: 1, dataset: g, source: harbour, table: t, key: [id], columns: {id: {type: integer}, on: {type: date, stored: text, pattern: DD-MM-QQQQ}}}"},
 	{NotSettled, Definitions, "A proposed column leaves two readings open.", "{pikegate: 1, dataset: g, source: harbour, table: t, key: [id], columns: {id: {type: integer}, on: {type: date, stored: text, pattern: d/M/yyyy or M/d/yyyy}}}"},
 	{EngineCannot, Definitions, "The database of the source has no way to do it.", "{pikegate: 1, dataset: g, source: harbour, table: t, key: [id], columns: {id: {type: integer}, on: {type: date, stored: native}}}"},
+	{NotATimetable, Definitions, "The times of a schedule cannot be read.", "{pikegate: 1, schedule: s, report: r, at: when it suits, zone: Europe/Helsinki}"},
+	{NoSuchRunDay, Definitions, "Not every month, quarter or year has the day on which a schedule is to run.", "{pikegate: 1, schedule: s, report: r, at: 31 of month at 07:00, zone: Europe/Helsinki}"},
 	{PersonalCondition, Definitions, "A group has a condition on who runs it beside one that cannot be told before anybody answers.", "{pikegate: 1, query: h, of: sailings, where: {any: [{route: {any_of: {person: routes}}}, {on: {within: last month}}]}, show: [id]}"},
 	{KeyKeptBack, Definitions, "A column of the key is kept from people: results are told apart by it.", "{pikegate: 1, dataset: g, source: harbour, table: t, key: [id], columns: {id: {type: integer, kept_from: [reader]}}}"},
 	{JoinMultiplies, Definitions, "A record can find several in the joined table, and would be counted once for each.", "{pikegate: 1, dataset: g, source: harbour, table: t, key: [id], columns: {id: {type: integer}}, joins: [{table: u, key: [a, b], on: {a: id}}]}"},
@@ -374,6 +379,7 @@ var Registry = []Registered{
 	{PersonRefused, Requests, "A name, a password or a role cannot be taken.", "TestPeople"},
 	{UnknownPerson, Requests, "Nobody has the name.", "TestPeople"},
 	{UnknownGroup, Requests, "No group has the name.", "TestGroups"},
+	{UnknownSchedule, Requests, "There is no schedule of the name.", "TestSchedulesOfOnesOwn"},
 	{UnknownToken, Requests, "One has no such session or token.", "TestPeople"},
 	{NotRunning, Requests, "The run that is to be cancelled has ended.", "TestARunThatGoesOn"},
 	{TooLarge, Requests, "The body is larger than is read.", "TestTheService"},

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"pikegate/internal/core/phrase"
+	"pikegate/internal/deliver"
 	"pikegate/internal/load"
 	"pikegate/internal/source"
 )
@@ -48,7 +49,20 @@ type Config struct {
 	// lasts without use, SessionTime how long at most; 12 hours and 7 days where they are 0.
 	People                   bool
 	SessionIdle, SessionTime time.Duration
-	Now                      func() time.Time
+	// Address is where people reach the service, for links; "" for no links.
+	Address string
+	// Mail is the server that mails are sent by. MailDomains are those that mails may go to, any where
+	// there are none; MailBytes is the most that is attached to one, 10 MiB where it is 0.
+	Mail        deliver.Server
+	MailDomains []string
+	MailBytes   int64
+	// Deliveries is the directory that results are put into, HookHosts are the hosts that they may be
+	// posted to; none where they are empty.
+	Deliveries string
+	HookHosts  []string
+	// KeptMail is where the mail stand-in keeps mails, "" where there is none.
+	KeptMail string
+	Now      func() time.Time
 }
 
 const (
