@@ -36,6 +36,16 @@ func Definitions(on catalog.Engine) []catalog.File { return definitions("definit
 // PeopleDefinitions are further ones, whose records depend on who asks.
 func PeopleDefinitions() []catalog.File { return definitions("people", catalog.Embedded) }
 
+// OwnSchedule is a schedule that one of the demo's people has for herself.
+const OwnSchedule = `pikegate: 1
+schedule: fuel-of-the-week
+report: fuel-at-your-harbour
+answers: {harbour-deliveries: last week}
+at: last weekday of month at 17:00
+send:
+  - mail: {to: [solveig@example.test], attach: pdf}
+`
+
 func definitions(in string, on catalog.Engine) []catalog.File {
 	entries, err := files.ReadDir(in)
 	if err != nil {

@@ -23,6 +23,7 @@ import (
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/definition"
+	"pikegate/internal/core/timetable"
 	"pikegate/internal/core/evidence"
 	"pikegate/internal/core/value"
 	"pikegate/internal/source/sourcetest"
@@ -193,5 +194,19 @@ func TestNotices(t *testing.T) {
 	require.NoError(t, err)
 	for _, module := range strings.Fields(strings.ReplaceAll(string(out), " ", "@")) {
 		assert.Contains(t, string(notices), strings.ReplaceAll(module, "@", " "), "tools/notices writes NOTICE anew")
+	}
+}
+
+// What the reference says of times is what is read.
+func TestTimes(t *testing.T) {
+	text, err := os.ReadFile("reference/times.md")
+	require.NoError(t, err)
+	rows := regexp.MustCompile("(?m)^\\| `([^`]+)` \\| (.+) \\|$").FindAllStringSubmatch(string(text), -1)
+	require.Len(t, rows, 17)
+	for _, row := range rows {
+		times, f := timetable.Parse(row[1])
+		if assert.Nil(t, f, row[1]) {
+			assert.Equal(t, row[2], times.Spelled(), row[1])
+		}
 	}
 }

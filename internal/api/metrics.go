@@ -19,11 +19,14 @@ import (
 type measured struct {
 	registry *prometheus.Registry
 	signIns  *prometheus.CounterVec
+	sent     *prometheus.CounterVec
 }
 
 func (r *routes) measure() {
-	m := measured{registry: prometheus.NewRegistry(), signIns: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "pikegate_sign_ins_total", Help: "Sign-ins by how they ended: done, refused, put_off."}, []string{"ended"})}
-	m.registry.MustRegister(collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}), m.signIns)
+	m := measured{registry: prometheus.NewRegistry(), signIns: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "pikegate_sign_ins_total", Help: "Sign-ins by how they ended: done, refused, put_off."}, []string{"ended"}),
+		sent: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "pikegate_schedules_total", Help: "What schedules did: runs, and what was sent by mail, into a folder or to a hook, by how it ended."}, []string{"what", "ended"})}
+	r.service.Schedules.Observe(func(what, state string) { m.sent.WithLabelValues(what, state).Inc() })
+	m.registry.MustRegister(collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}), m.signIns, m.sent)
 	m.registry.MustRegister(r.service.Receipts.Ended.Collectors()...)
 	m.registry.MustRegister(
 		prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: "pikegate_own_records_bytes", Help: "How much the service's own records take."}, func() float64 {

@@ -33,6 +33,7 @@ var rights = map[string]string{
 	"show-histogram": base.Reader, "count-matches": base.Reader, "run-report": base.Reader,
 	"list-receipts": base.Reader, "show-receipt": base.Reader, "run-again": base.Reader, "cancel-run": base.Reader,
 	"list-kept": base.Reader, "show-kept": base.Reader, "keep-answers": base.Reader, "forget-kept": base.Reader,
+	"list-schedules": base.Reader, "show-schedule": base.Reader, "set-schedule": base.Reader, "drop-schedule": base.Reader, "run-schedule": base.Reader,
 	"list-links": base.Reader, "make-link": base.Reader, "revoke-link": base.Reader,
 	"sign-out": base.Reader, "show-account": base.Reader, "change-password": base.Reader, "make-token": base.Reader, "end-pass": base.Reader,
 
@@ -44,7 +45,7 @@ var rights = map[string]string{
 	"publish-drafts": base.Developer, "list-readings": base.Developer, "list-words": base.Developer, "drop-draft": base.Developer, "get-draft": base.Developer,
 	"save-draft": base.Developer, "count-variants": base.Developer, "edit-draft": base.Developer, "redo-draft": base.Developer, "take-theirs": base.Developer,
 	"undo-draft": base.Developer, "remove-table": base.Developer, "load-table": base.Developer, "rename-table": base.Developer,
-	"metrics": base.Developer, "list-sources": base.Developer, "list-counts": base.Developer, "count-again": base.Developer, "list-tables": base.Developer, "inspect-table": base.Developer,
+	"metrics": base.Developer, "list-mail": base.Developer, "show-mail": base.Developer, "list-sources": base.Developer, "list-counts": base.Developer, "count-again": base.Developer, "list-tables": base.Developer, "inspect-table": base.Developer,
 	"propose-joins": base.Developer,
 
 	"list-people": base.Admin, "add-person": base.Admin, "change-person": base.Admin, "list-groups": base.Admin, "set-group": base.Admin, "drop-group": base.Admin, "list-audit": base.Admin, "verify-audit": base.Admin, "backup": base.Admin,

@@ -255,6 +255,7 @@ func (r routes) register(api huma.API) {
 	r.registerDrafts(api)
 	r.registerSaved(api)
 	r.registerPeople(api)
+	r.registerSchedules(api)
 	r.registerMetrics(api)
 	r.registerBackup(api)
 	run := huma.Operation{OperationID: "run-report", Method: http.MethodPost, Path: Prefix + "/reports/{report}/runs",

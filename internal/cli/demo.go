@@ -3,8 +3,10 @@ package cli
 import (
 	"context"
 	"fmt"
+	"log/slog"
 	"net"
 	"os"
+	"path/filepath"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -13,9 +15,11 @@ import (
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/phrase"
+	"pikegate/internal/deliver"
 	"pikegate/internal/service"
 	"pikegate/internal/service/base"
 	"pikegate/internal/service/publish"
+	"pikegate/internal/standin"
 	"pikegate/internal/store"
 )
 
@@ -98,6 +102,11 @@ func serveDemo(c *cobra.Command, listener net.Listener, dir string, on catalog.E
 	}
 	to := usual()
 	to.Dir, to.grace = dir, 5*time.Second
+	mails, err := demoMail(to, listener)
+	if err != nil {
+		return fail(exitFailed, "the mail stand-in: %w", err)
+	}
+	defer mails.Close()
 	s, err := openService(ctx, to.Config, c.ErrOrStderr())
 	if err != nil {
 		return err
@@ -111,7 +120,7 @@ func serveDemo(c *cobra.Command, listener net.Listener, dir string, on catalog.E
 			return err
 		}
 		if s.Base.Published.Load().Reports["fuel-at-your-harbour"] == nil {
-			if _, err := s.Publisher.Put(byDemo(ctx), publish.Put{Files: demo.PeopleDefinitions()}); err != nil {
+			if err := schedulesOfDemo(ctx, s); err != nil {
 				return fail(exitFailed, "%w", err)
 			}
 		}
@@ -141,6 +150,49 @@ func prepareDemo(ctx context.Context, s *service.Service, dir string, on catalog
 		return err // its definitions are there, and may have been changed on purpose
 	}
 	_, err = s.Publisher.Put(byDemo(ctx), publish.Put{Files: demo.Definitions(on)})
+	return err
+}
+
+// demoMail starts the mail stand-in, which keeps the demo's mails, and has the service send by it.
+func demoMail(to *serving, listener net.Listener) (*standin.Mail, error) {
+	post, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return nil, err
+	}
+	to.Address = to.scheme() + "://" + listener.Addr().String()
+	to.KeptMail, to.Deliveries = filepath.Join(to.Dir, "mail"), filepath.Join(to.Dir, "deliveries")
+	if to.Mail, err = deliver.ParseServer("smtp-plain://" + post.Addr().String()); err != nil {
+		return nil, err
+	}
+	to.Mail.From = "Lantern Sound Ferries <reports@example.test>"
+	if err := os.MkdirAll(to.Deliveries, 0o700); err != nil {
+		return nil, err
+	}
+	mails := standin.NewMail(to.KeptMail)
+	go func() {
+		if err := mails.Serve(post); err != nil {
+			slog.Error("the mail stand-in ended", "err", err)
+		}
+	}()
+	return mails, nil
+}
+
+// schedulesOfDemo publishes what depends on people, with the schedules of two of them, and runs these once.
+func schedulesOfDemo(ctx context.Context, s *service.Service) error {
+	tove, _ := s.Base.PersonNow(ctx, "Tove", base.Developer)
+	tovesOwn := base.WithPerson(ctx, tove)
+	if _, err := s.Publisher.Put(tovesOwn, publish.Put{Files: demo.PeopleDefinitions()}); err != nil {
+		return err
+	}
+	solveig, _ := s.Base.PersonNow(ctx, "Solveig", base.Reader)
+	solveigsOwn := base.WithPerson(ctx, solveig)
+	if _, err := s.Schedules.Set(solveigsOwn, "fuel-of-the-week", demo.OwnSchedule); err != nil {
+		return err
+	}
+	_, err := s.Schedules.RunNow(tovesOwn, "late-last-week")
+	if err == nil {
+		_, err = s.Schedules.RunNow(solveigsOwn, "fuel-of-the-week")
+	}
 	return err
 }
 

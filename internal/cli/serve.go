@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/tls"
 	"errors"
+	"fmt"
 	"io"
 	"log/slog"
 	"net"
@@ -20,6 +21,7 @@ import (
 )
 
 func newServe() *cobra.Command {
+	var only bool
 	c := &cobra.Command{
 		Use:   "serve",
 		Short: "Run the service",
@@ -33,6 +35,10 @@ func newServe() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			if only {
+				fmt.Fprintln(c.OutOrStdout(), "The settings are right.")
+				return nil
+			}
 			return serve(c.Context(), to, c.ErrOrStderr())
 		},
 	}
@@ -42,6 +48,7 @@ func newServe() *cobra.Command {
 			c.Flags().Lookup(s.name).NoOptDefVal = "yes" // the flag alone
 		}
 	}
+	c.Flags().BoolVar(&only, "check", false, "only hold the settings to what they may be, all at once, and start nothing")
 	c.Flags().String("config", "", "config file, YAML (else $"+variable("config")+")")
 	return c
 }
@@ -126,6 +133,7 @@ func serveOn(ctx context.Context, s *service.Service, listener net.Listener, to 
 		limits.Hosts = append(limits.Hosts, host)
 	}
 	server := api.Server(api.New(s, limits))
+	s.KeepSchedules()
 	listener = netutil.LimitListener(listener, to.connections)
 	if to.encrypted.cert != "" || to.encrypted.key != "" {
 		config, err := to.encrypted.config()

@@ -2,8 +2,11 @@ package cli
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"maps"
+	"net/mail"
+	"net/url"
 	"os"
 	"regexp"
 	"slices"
@@ -17,6 +20,7 @@ import (
 	"pikegate/internal/api"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
+	"pikegate/internal/deliver"
 	"pikegate/internal/service/base"
 )
 
@@ -68,6 +72,27 @@ var settings = []setting{
 	{"open-to-everyone", "no", "whether to listen beyond this machine although nobody has to sign in: yes or no", takeTruth(func(to *serving) *bool { return &to.open })},
 	{"session-idle", "12h", "how long a session lasts without use", takeTime(func(to *serving) *time.Duration { return &to.SessionIdle })},
 	{"session-time", "168h", "how long a session lasts at most", takeTime(func(to *serving) *time.Duration { return &to.SessionTime })},
+	{"address", "", "where people reach the service, for links in mails, such as https://reports.example.test", takeAddress},
+	{"mail-from", "", "who mails are from, such as Reports <reports@example.test>", func(to *serving, text string) error {
+		if _, err := mail.ParseAddress(text); text != "" && err != nil {
+			return fmt.Errorf("%q is not an address such as reports@example.test", text)
+		}
+		to.Mail.From = text
+		return nil
+	}},
+	{"mail-password-file", "", "file of the password at the mail server", func(to *serving, text string) error {
+		if text == "" {
+			return nil
+		}
+		password, err := os.ReadFile(text)
+		to.Mail.Password = strings.TrimSpace(string(password))
+		return err
+	}},
+	{"mail-server", "", "the server that mails of schedules are sent by: smtp://USER@HOST:587 for STARTTLS, smtps://USER@HOST:465 for TLS", takeMailServer},
+	{"mail-domains", "", "domains that mails may go to, parted by commas; unset, any", takeList(func(to *serving) *[]string { return &to.MailDomains })},
+	{"mail-size", "10 MiB", "the most that is attached to a mail; what is larger is linked", takeSize(func(to *serving) *int64 { return &to.MailBytes })},
+	{"deliver-to", "", "directory below which schedules put results; unset, none do", takeDirectory(func(to *serving) *string { return &to.Deliveries })},
+	{"hook-hosts", "", "hosts that schedules may post results to, as HOST or HOST:PORT; unset, none", takeList(func(to *serving) *[]string { return &to.HookHosts })},
 	{"day-order", "", "how days that are all digits are read: day-first or month-first; unset, ambiguous ones are refused", func(to *serving, text string) (err error) {
 		to.DayOrder, err = dayOrder(text)
 		return err
@@ -294,13 +319,71 @@ func readConfig(file string) (map[string]string, error) {
 // taken puts the texts of all settings in place.
 func taken(textOf func(setting) string) (*serving, error) {
 	to := &serving{Config: base.Config{Now: time.Now}}
+	var wrong []error
 	for _, s := range settings {
 		if err := s.take(to, textOf(s)); err != nil {
-			return nil, fail(exitUsage, "%s: %w", s.name, err)
+			wrong = append(wrong, fmt.Errorf("%s: %w", s.name, err))
 		}
 		to.Sources.Hidden = append(to.Sources.Hidden, variable(s.name))
 	}
+	wrong = append(wrong, to.together()...)
+	if len(wrong) > 0 {
+		return nil, fail(exitUsage, "%w", errors.Join(wrong...))
+	}
 	return to, nil
+}
+
+// together tells what is wrong with settings beside each other.
+func (to *serving) together() (wrong []error) {
+	if to.encrypted.cert != "" || to.encrypted.key != "" {
+		if _, err := to.encrypted.config(); err != nil {
+			wrong = append(wrong, fmt.Errorf("tls-certificate and tls-key: %w", err))
+		}
+	}
+	if to.Mail.IsSet() && to.Mail.From == "" {
+		wrong = append(wrong, errors.New("mail-from: mails are from nobody; name an address, such as reports@example.test"))
+	}
+	if to.Mail.User != "" && to.Mail.Password == "" {
+		wrong = append(wrong, errors.New("mail-password-file: mail-server names a user, whose password stands in a file"))
+	}
+	return wrong
+}
+
+// takeMailServer is for the address of a mail server.
+func takeMailServer(to *serving, text string) error {
+	if text == "" {
+		return nil
+	}
+	server, err := deliver.ParseServer(text)
+	if err != nil {
+		return err
+	}
+	server.From, server.Password = to.Mail.From, to.Mail.Password
+	to.Mail = server
+	return nil
+}
+
+// takeAddress is for the address of the service itself.
+func takeAddress(to *serving, text string) error {
+	u, err := url.Parse(text)
+	if text != "" && (err != nil || u.Scheme != "https" && u.Scheme != "http" || u.Host == "" || u.RawQuery != "" || u.Fragment != "" || u.User != nil) {
+		return fmt.Errorf("%q is not an address such as https://reports.example.test", text)
+	}
+	to.Address = strings.TrimSuffix(text, "/")
+	return nil
+}
+
+// takeDirectory is for a directory that is there.
+func takeDirectory(at func(*serving) *string) func(*serving, string) error {
+	return func(to *serving, text string) error {
+		if text != "" {
+			if info, err := os.Stat(text); err != nil || !info.IsDir() {
+				return fmt.Errorf("there is no directory %q", text)
+			}
+		}
+		*at(to) = text
+		return nil
+	}
 }
 
 // usual are the settings as they are where nothing is said.

@@ -86,7 +86,7 @@ const mailTime = 2 * time.Minute
 // Send sends a mail. Refused tells of a server that will not take it, ErrDoubtful of one that broke off
 // when it had all of it.
 func (s Server) Send(ctx context.Context, m Message) error {
-	msg := mail.NewMsg()
+	msg := mail.NewMsg(mail.WithNoDefaultUserAgent())
 	from, err := netmail.ParseAddress(s.From)
 	if err != nil {
 		return &Refused{"the address that mails are from cannot be read: " + err.Error()}

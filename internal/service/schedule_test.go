@@ -81,7 +81,7 @@ func scheduled(at, send string) string {
 	return stopsOfADay + "---\n" + fmt.Sprintf("{pikegate: 1, schedule: nightly, report: stops, answers: {days: yesterday}, at: \"%s\", zone: Europe/Helsinki, send: [%s]}\n", at, send)
 }
 
-func shown(t *testing.T, s *service.Service, name string) *schedule.Told {
+func shown(t *testing.T, s *service.Service, name string) *schedule.ScheduleInfo {
 	t.Helper()
 	told, err := s.Schedules.Show(ctx, name)
 	require.NoError(t, err)
@@ -264,7 +264,7 @@ func TestTheOwnerOfASchedule(t *testing.T) {
 	}
 	_, err = s.Schedules.Set(solveig(), "mine", `{pikegate: 1, schedule: mine, report: stops, answers: {days: yesterday}, at: hourly, send: [{mail: {to: [solveig@example.test]}}]}`)
 	require.NoError(t, err)
-	last := func() schedule.Past {
+	last := func() schedule.ScheduleTime {
 		now.move(time.Hour)
 		require.NoError(t, s.Schedules.Look(ctx))
 		told, err := s.Schedules.Show(base.WithPerson(t.Context(), base.Person{Name: "Ines", Role: base.Admin}), "mine")

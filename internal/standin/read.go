@@ -17,8 +17,8 @@ import (
 	"time"
 )
 
-// Kept is a mail that was kept.
-type Kept struct {
+// KeptMail is a mail that was kept.
+type KeptMail struct {
 	Name    string    `json:"name" doc:"The name of its file."`
 	ID      string    `json:"id" doc:"Its Message-ID."`
 	At      time.Time `json:"at" doc:"When it was sent, as it says."`
@@ -26,26 +26,26 @@ type Kept struct {
 	To      string    `json:"to" doc:"Who got it."`
 	Subject string    `json:"subject" doc:"What it is about."`
 	Text    string    `json:"text,omitempty" doc:"Its plain text."`
-	Files   []File    `json:"files,omitempty" doc:"What is attached."`
+	Files   []MailFile    `json:"files,omitempty" doc:"What is attached."`
 }
 
-// File is a file that is attached to a mail.
-type File struct {
+// MailFile is a file that is attached to a mail.
+type MailFile struct {
 	Name  string `json:"name" doc:"Its name."`
 	Type  string `json:"type" doc:"Its media type."`
 	Bytes int    `json:"bytes" doc:"How long it is."`
 }
 
 // List lists the mails of a directory, the latest first, without their texts.
-func List(dir string, most int) ([]Kept, error) {
+func List(dir string, most int) ([]KeptMail, error) {
 	entries, err := os.ReadDir(dir)
 	if errors.Is(err, fs.ErrNotExist) {
-		return []Kept{}, nil
+		return []KeptMail{}, nil
 	}
 	if err != nil {
 		return nil, err
 	}
-	all := []Kept{}
+	all := []KeptMail{}
 	slices.SortFunc(entries, func(a, b fs.DirEntry) int { return strings.Compare(b.Name(), a.Name()) })
 	for _, e := range entries {
 		if !isMail(e.Name()) {
@@ -68,7 +68,7 @@ func isMail(name string) bool {
 }
 
 // Read reads a mail of a directory; fs.ErrNotExist where there is none of the name.
-func Read(dir, name string) (*Kept, error) {
+func Read(dir, name string) (*KeptMail, error) {
 	if !isMail(name) {
 		return nil, fs.ErrNotExist
 	}
@@ -89,13 +89,13 @@ func Read(dir, name string) (*Kept, error) {
 		}
 		return text
 	}
-	k := &Kept{Name: name, From: header("From"), To: header("Delivered-To"), Subject: header("Subject"), ID: header("Message-ID")}
+	k := &KeptMail{Name: name, From: header("From"), To: header("Delivered-To"), Subject: header("Subject"), ID: header("Message-ID")}
 	k.At, _ = msg.Header.Date()
 	return k, k.part(msg.Header.Get("Content-Type"), msg.Header.Get("Content-Transfer-Encoding"), "", msg.Body)
 }
 
 // part reads a part of a mail: the plain text of it, or what is attached.
-func (k *Kept) part(media, encoding, disposition string, body io.Reader) error {
+func (k *KeptMail) part(media, encoding, disposition string, body io.Reader) error {
 	kind, values, err := mime.ParseMediaType(cmp.Or(media, "text/plain"))
 	if err != nil {
 		return err
@@ -126,7 +126,7 @@ func (k *Kept) part(media, encoding, disposition string, body io.Reader) error {
 		return err
 	}
 	if _, named, err := mime.ParseMediaType(disposition); err == nil && named["filename"] != "" {
-		k.Files = append(k.Files, File{Name: named["filename"], Type: kind, Bytes: len(text)})
+		k.Files = append(k.Files, MailFile{Name: named["filename"], Type: kind, Bytes: len(text)})
 	} else if kind == "text/plain" && k.Text == "" {
 		k.Text = strings.ReplaceAll(string(text), "\r\n", "\n")
 	}

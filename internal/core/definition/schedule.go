@@ -128,7 +128,7 @@ func (l *linker) sendings(n *yaml.Node) (all []catalog.Sending) {
 			found++
 			s.Hook = l.hook(&s, n)
 		}
-		if l.finish(m); found != 1 && len(m.pairs) == 0 {
+		if l.finish(m); found > 1 || len(m.pairs) == 0 {
 			l.fault(item, fault.WrongValue, "each item of send is a mail, a folder or a hook, one of them")
 		}
 		all = append(all, s)

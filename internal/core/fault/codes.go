@@ -184,6 +184,7 @@ const (
 	UnknownPerson      Code = "unknown_person"
 	UnknownGroup       Code = "unknown_group"
 	UnknownSchedule    Code = "unknown_schedule"
+	UnknownMail        Code = "unknown_mail"
 	UnknownToken       Code = "unknown_token"
 	TooLarge           Code = "too_large"
 	Forbidden          Code = "forbidden"
@@ -380,6 +381,7 @@ var Registry = []Registered{
 	{UnknownPerson, Requests, "Nobody has the name.", "TestPeople"},
 	{UnknownGroup, Requests, "No group has the name.", "TestGroups"},
 	{UnknownSchedule, Requests, "There is no schedule of the name.", "TestSchedulesOfOnesOwn"},
+	{UnknownMail, Requests, "The mail stand-in has no such mail, or there is none.", "TestSchedulesByHTTP"},
 	{UnknownToken, Requests, "One has no such session or token.", "TestPeople"},
 	{NotRunning, Requests, "The run that is to be cancelled has ended.", "TestARunThatGoesOn"},
 	{TooLarge, Requests, "The body is larger than is read.", "TestTheService"},

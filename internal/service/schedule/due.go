@@ -146,7 +146,7 @@ func latest(o owned, after, now int64) (due int64, found bool) {
 }
 
 // RunNow runs a schedule once beside its times.
-func (s *Schedules) RunNow(ctx context.Context, name string) (*Told, error) {
+func (s *Schedules) RunNow(ctx context.Context, name string) (*ScheduleInfo, error) {
 	o, err := s.named(ctx, name)
 	if err != nil {
 		return nil, err

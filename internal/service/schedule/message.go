@@ -12,6 +12,7 @@ import (
 	"unicode/utf8"
 
 	"pikegate/internal/core/catalog"
+	"pikegate/internal/core/column"
 	"pikegate/internal/core/english"
 	"pikegate/internal/deliver"
 	"pikegate/internal/export"
@@ -94,6 +95,9 @@ func (p *parcel) makeMessage() (*message, error) {
 	return m, nil
 }
 
+// asShown is how days stand in a mail; times follow as clocks showed them.
+var asShown = column.MustPattern("yyyy-MM-dd")
+
 // rows are the first rows of a section as texts, the labels of its columns first, and which of these are
 // numbers.
 func (p *parcel) rows(section, most int) ([][]string, []bool, error) {
@@ -102,7 +106,7 @@ func (p *parcel) rows(section, most int) ([][]string, []bool, error) {
 		return nil, nil, err
 	}
 	var out bytes.Buffer
-	result, closed := started.In(export.CSV, export.CSVForm{}, &out)
+	result, closed := started.In(export.CSV, export.CSVForm{Dates: asShown}, &out)
 	defer closed()
 	if _, err = started.Stream(p.ctx, result); err != nil {
 		return nil, nil, err

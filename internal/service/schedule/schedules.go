@@ -105,7 +105,7 @@ func (s *Schedules) parsed(ctx context.Context, name, text string) (*catalog.Sch
 		on.Reports[r.Name] = r
 	}
 	zone := s.base.Zone()
-	d := catalog.Document{Ref: catalog.Ref{Kind: catalog.KindSchedule, Name: name}, Text: text, File: name}
+	d := catalog.Document{Ref: catalog.Ref{Kind: catalog.KindSchedule, Name: name}, Text: text, File: name, Line: 1}
 	return definition.Schedule(d, on, s.base.Setting(ctx, s.base.Today(zone), zone))
 }
 
@@ -135,8 +135,8 @@ func (s *Schedules) isFor(ctx context.Context, o owned) bool {
 	return o.person == who.Name || who.May(base.Developer)
 }
 
-// Told is a schedule as it is listed.
-type Told struct {
+// ScheduleInfo is a schedule as it is listed.
+type ScheduleInfo struct {
 	Name    string                    `json:"name" doc:"Its name."`
 	Report  string                    `json:"report" doc:"Name of the report."`
 	Title   string                    `json:"title" doc:"Its title."`
@@ -149,20 +149,20 @@ type Told struct {
 	Send    []string                  `json:"send" doc:"Where results are sent, in words."`
 	Problem string                    `json:"problem,omitempty" doc:"Why it does not run, or why its last time failed."`
 	Text    string                    `json:"text,omitempty" doc:"Of one's own: how it is written, YAML."`
-	Next    []Next                    `json:"next" doc:"When it runs next, with what its answers will mean."`
-	Last    []Past                    `json:"last" doc:"When it ran last, the latest first."`
+	Next    []ScheduleNext                    `json:"next" doc:"When it runs next, with what its answers will mean."`
+	Last    []ScheduleTime                    `json:"last" doc:"When it ran last, the latest first."`
 }
 
-// Next is a time of a schedule that is ahead.
-type Next struct {
+// ScheduleNext is a time of a schedule that is ahead.
+type ScheduleNext struct {
 	At      time.Time           `json:"at" doc:"When it runs."`
 	AsOf    civil.Day           `json:"as_of" doc:"The day that is taken for today then."`
 	Answers []answer.Understood `json:"answers" doc:"The answers, as they will be understood."`
 	Problem string              `json:"problem,omitempty" doc:"Why an answer would be refused then."`
 }
 
-// Past is a time of a schedule that has passed.
-type Past struct {
+// ScheduleTime is a time of a schedule that has passed.
+type ScheduleTime struct {
 	At         time.Time  `json:"at" doc:"When it was due."`
 	State      string     `json:"state" enum:"claimed,done,failed,skipped" doc:"What became of it: claimed is under way."`
 	Receipt    int64      `json:"receipt,omitempty" doc:"The receipt of its run; absent where there is none."`
@@ -188,12 +188,12 @@ const (
 )
 
 // List lists the schedules that there are for who asks, by name, each with its next time and its last.
-func (s *Schedules) List(ctx context.Context) ([]Told, error) {
+func (s *Schedules) List(ctx context.Context) ([]ScheduleInfo, error) {
 	all, err := s.all(ctx)
 	if err != nil {
 		return nil, err
 	}
-	told := []Told{}
+	told := []ScheduleInfo{}
 	for _, o := range all {
 		if s.isFor(ctx, o) {
 			t, err := s.told(ctx, o, 1, 1)
@@ -207,7 +207,7 @@ func (s *Schedules) List(ctx context.Context) ([]Told, error) {
 }
 
 // Show tells of a schedule, with its next ten times.
-func (s *Schedules) Show(ctx context.Context, name string) (*Told, error) {
+func (s *Schedules) Show(ctx context.Context, name string) (*ScheduleInfo, error) {
 	o, err := s.named(ctx, name)
 	if err != nil {
 		return nil, err
@@ -215,8 +215,8 @@ func (s *Schedules) Show(ctx context.Context, name string) (*Told, error) {
 	return s.told(ctx, o, toldAhead, toldPast)
 }
 
-func (s *Schedules) told(ctx context.Context, o owned, ahead, past int) (*Told, error) {
-	t := &Told{Name: o.Name, Person: o.person, Own: o.made, Answers: o.Answers, Missed: "once", Send: []string{}, Next: []Next{}, Last: []Past{}}
+func (s *Schedules) told(ctx context.Context, o owned, ahead, past int) (*ScheduleInfo, error) {
+	t := &ScheduleInfo{Name: o.Name, Person: o.person, Own: o.made, Answers: o.Answers, Missed: "once", Send: []string{}, Next: []ScheduleNext{}, Last: []ScheduleTime{}}
 	if o.made && o.person == base.PersonOf(ctx).Name {
 		t.Text = o.text
 	}
@@ -252,8 +252,8 @@ func (s *Schedules) told(ctx context.Context, o owned, ahead, past int) (*Told, 
 	return t, nil
 }
 
-func toldPastOf(row store.ScheduleRun) Past {
-	p := Past{At: row.DueAt, State: string(row.State), Receipt: row.Receipt, Tries: row.Tries, Problem: row.Problem, Deliveries: []Delivery{}}
+func toldPastOf(row store.ScheduleRun) ScheduleTime {
+	p := ScheduleTime{At: row.DueAt, State: string(row.State), Receipt: row.Receipt, Tries: row.Tries, Problem: row.Problem, Deliveries: []Delivery{}}
 	for _, d := range row.Deliveries {
 		told := Delivery{Kind: d.Kind, Recipient: d.Recipient, State: string(d.State), Tries: d.Tries, Problem: d.Problem}
 		if !d.EndedAt.IsZero() {
@@ -265,7 +265,7 @@ func toldPastOf(row store.ScheduleRun) Past {
 }
 
 // trouble is what went wrong with a time of a schedule, "" where nothing did.
-func (p Past) trouble() string {
+func (p ScheduleTime) trouble() string {
 	if p.State == string(store.RunFailed) {
 		return p.Problem
 	}
@@ -305,24 +305,27 @@ func spelled(to catalog.Sending) string {
 	return text
 }
 
-// asOf is the day that is taken for today at an instant.
+// asOf is the day that is taken for today at an instant: where the service was told a day for today, so
+// many days from that as lie between now and then.
 func (s *Schedules) asOf(o owned, at int64) civil.Day {
+	zone := o.Report.Main().Query.Of.Source.Zone
+	day := civil.DayAt(at, zone)
 	if fixed := s.base.FixedToday(); fixed.IsValid() {
-		return fixed
+		return fixed + day - civil.DayAt(s.base.Config.Now().Unix(), zone)
 	}
-	return civil.DayAt(at, o.Report.Main().Query.Of.Source.Zone)
+	return day
 }
 
 // ahead are the next times after an instant, with what the answers will mean.
-func (s *Schedules) ahead(ctx context.Context, o owned, after int64, n int) []Next {
-	all := []Next{}
+func (s *Schedules) ahead(ctx context.Context, o owned, after int64, n int) []ScheduleNext {
+	all := []ScheduleNext{}
 	for range n {
 		at, ok := o.At.Next(after, o.Zone)
 		if !ok {
 			break
 		}
 		after = at
-		next := Next{At: time.Unix(at, 0).In(o.Zone), AsOf: s.asOf(o, at)}
+		next := ScheduleNext{At: time.Unix(at, 0).In(o.Zone), AsOf: s.asOf(o, at)}
 		setting := s.base.Setting(ctx, next.AsOf, o.Report.Main().Query.Of.Source.Zone)
 		if !s.base.FixedToday().IsValid() {
 			setting.Now = at
@@ -343,7 +346,7 @@ const (
 )
 
 // Set makes a schedule of who asks, or puts it in the place of theirs of the same name.
-func (s *Schedules) Set(ctx context.Context, name, text string) (*Told, error) {
+func (s *Schedules) Set(ctx context.Context, name, text string) (*ScheduleInfo, error) {
 	if !catalog.IsName(name) {
 		return nil, refused(fault.WrongValue, "a schedule is called by small letters and digits, parted by - or _, and this is %q", english.Shorten(name))
 	}
