@@ -3,7 +3,7 @@
   import { linkOfLine } from './lib/answers';
   import { about, readLine } from './lib/api';
   import { currentMode, nextMode } from './lib/mode.svelte';
-  import { currentPerson, isDeveloper, setPerson } from './lib/person.svelte';
+  import { currentPerson, doSignIn, isDeveloper, seeAs, seenAs, setPerson } from './lib/person.svelte';
   import { currentUrl, decodedPart, follow, go, rewrite } from './lib/route.svelte';
   import ReceiptPage from './pages/ReceiptPage.svelte';
   import ReportPage from './pages/ReportPage.svelte';
@@ -18,14 +18,19 @@
   const isWorkroom = $derived(/^\/workroom(\/|$)/.test(url.pathname));
   const isAccount = $derived(url.pathname === '/account');
   const isPeople = $derived(url.pathname === '/people');
-  const isReports = $derived(!receipt && !isRuns && !isWorkroom && !isAccount && !isPeople);
+  const schedule = $derived(/^\/schedules(?:\/([^/]+))?$/.exec(url.pathname));
+  const isReports = $derived(!receipt && !isRuns && !isWorkroom && !isAccount && !isPeople && !schedule);
   const find = $derived(report || !(isReports || isWorkroom) ? '' : (url.searchParams.get('find') ?? ''));
   let version = $state('');
   let notice = $state(''); // what whoever keeps the service should know
 
-  let signsIn = $state(false); // whether people sign in to this service
   let isKnown = $state<boolean>(); // whether who sits here may go on
   let shown = $state(0); // the pages are drawn anew for somebody else
+
+  // As whom a report is seen ends with the page of the report.
+  $effect(() => {
+    if (!report) seeAs('');
+  });
 
   /** Asks who sits here. Nothing else is asked of the service before. */
   function ask() {
@@ -33,8 +38,7 @@
       (a) => {
         ({ version, notice = '' } = a);
         if (currentPerson().name !== a.person) shown++;
-        setPerson(a.person, a.role);
-        signsIn = a.sign_in;
+        setPerson(a.person, a.role, a.sign_in);
         isKnown = a.person !== '';
       },
       () => (isKnown = true), // the page itself says that the service does not answer
@@ -80,8 +84,9 @@
     <nav class="flex gap-[22px] max-[700px]:gap-3 max-[420px]:gap-2" aria-label={say('Console')}>
       {@render tab('/', say('Reports'), isReports, isReports && !report)}
       {@render tab('/runs', say('Runs'), isRuns || !!receipt, isRuns)}
+      {@render tab('/schedules', say('Schedules'), !!schedule, url.pathname === '/schedules')}
       {#if isDeveloper() || isWorkroom}{@render tab('/workroom', say('Workroom'), isWorkroom, url.pathname === '/workroom')}{/if}
-      {#if signsIn && currentPerson().role === 'admin'}{@render tab('/people', say('People'), isPeople, isPeople)}{/if}
+      {#if doSignIn() && currentPerson().role === 'admin'}{@render tab('/people', say('People'), isPeople, isPeople)}{/if}
     </nav>
     <input
       class="ms-auto input w-[270px] min-w-[60px] bg-[#164f56] text-sm text-white ring-[#2c6970] placeholder:text-[#c9dad8] max-[420px]:w-[60px] max-[420px]:grow"
@@ -100,7 +105,7 @@
     <span class="sr-only">{say('Appearance:')}</span>
     {currentMode()}
   </button>
-  {#if signsIn && currentPerson().name}
+  {#if doSignIn() && currentPerson().name}
     <a class="whitespace-nowrap text-[#c9dad8]" href="/account" onclick={follow} aria-current={isAccount ? 'page' : undefined}>{currentPerson().name}</a>
   {:else}
     <span class="whitespace-nowrap text-[#c9dad8] max-[700px]:hidden" title={version && `Pike Gate ${version}`}>{currentPerson().name}</span>
@@ -109,7 +114,7 @@
 <main id="main" class="min-h-[calc(100dvh-52px)] print:min-h-0">
   {#if isKnown === false}<SignIn done={ask} />{/if}
   <div class="contents" hidden={isKnown === false}>
-    {#if isKnown !== undefined && (!signsIn || currentPerson().name)}
+    {#if isKnown !== undefined && (!doSignIn() || currentPerson().name)}
       {#key shown}{@render page()}{/key}
     {/if}
   </div>
@@ -120,8 +125,12 @@
     {#await import('./pages/AccountPage.svelte') then { default: AccountPage }}<AccountPage {left} />{/await}
   {:else if isPeople}
     {#await import('./pages/PeoplePage.svelte') then { default: PeoplePage }}<PeoplePage />{/await}
+  {:else if schedule}
+    {#await import('./pages/SchedulesPage.svelte') then { default: SchedulesPage }}
+      {#key schedule[1]}<SchedulesPage name={decodedPart(schedule[1] ?? '')} />{/key}
+    {/await}
   {:else if report}
-    {#key report}<ReportPage name={decodedPart(report)} />{/key}
+    {#key `${report} ${seenAs()}`}<ReportPage name={decodedPart(report)} />{/key}
   {:else if receipt}
     {#key receipt}<ReceiptPage id={receipt} />{/key}
   {:else if isRuns}

@@ -19,7 +19,7 @@ export const test = base.extend<{ page: Page }>({
     expect(
       log.filter(
         (line) =>
-          !/status of 4\d\d .*drafts=true$|status of 409 .*\/drafts\/|status of 401 .*|status of 40[39] .*\/(people|audit)|status of 502 .*(drafts=true|drafts\/readings.*)$|net::ERR_FAILED/.test(
+          !/status of 4\d\d .*drafts=true$|status of 409 .*\/drafts\/|status of 401 .*|status of 40[349] .*\/(people|audit|groups)|status of 422 .*\/schedules\/|status of 404 .*\/fuel-at-your-harbour|status of 502 .*(drafts=true|drafts\/readings.*)$|net::ERR_FAILED/.test(
             line,
           ),
       ),

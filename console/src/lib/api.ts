@@ -41,6 +41,9 @@ export class Refused extends Error {
   }
 }
 
+/** What is wrong with one thing, and what would be right. */
+export const faultText = (f: Fault): string => (f.suggestions?.length ? say('{0}; did you mean “{1}”?', f.message, f.suggestions[0]) : f.message);
+
 /** What a failure tells. */
 export const messageOf = (cause: unknown): string => (cause instanceof Error ? cause.message : String(cause));
 
@@ -58,10 +61,18 @@ export class BrokeOff extends Unreached {
   }
 }
 
+let as = ''; // the person as whom reports are seen, '' for oneself
+
+export function askAs(name: string): void {
+  as = name;
+}
+
 export async function call(path: string, init: RequestInit): Promise<Response> {
   let response: Response;
+  const headers = new Headers(init.headers);
+  if (as && /^\/(reports|receipts)\b/.test(path)) headers.set('Pikegate-As', encodeURIComponent(as));
   try {
-    response = await fetch(`/api/v1${path}`, init);
+    response = await fetch(`/api/v1${path}`, { ...init, headers });
   } catch (cause) {
     if (init.signal?.aborted) throw cause;
     throw new Unreached(say('The service does not answer. Your answers are kept; try again in a moment.'), { cause });

@@ -37,6 +37,41 @@ export const addPerson = (name: string, password: string, role: Role): Promise<P
 
 export const changePerson = (name: string, change: Schemas['PersonChange']): Promise<Person> => decoded(put(`/people/${encodeURIComponent(name)}`, change));
 
+export type Group = Schemas['Group'];
+
+export async function listGroups(): Promise<Group[]> {
+  return (await decoded<Schemas['GroupList']>(call('/groups', {}))).groups;
+}
+
+export const setGroup = (group: Group): Promise<Group> => decoded(put('/groups', group));
+
+export async function dropGroup(name: string): Promise<void> {
+  await call(`/groups/${encodeURIComponent(name)}`, { method: 'DELETE' });
+}
+
+type Attributes = Person['attributes'];
+
+/** Attributes as one types them: harbours=Holm, Skerry; desk=claims. */
+export const attributesText = (all: Attributes): string =>
+  Object.keys(all)
+    .sort()
+    .map((name) => `${name}=${(all[name] ?? []).join(', ')}`)
+    .join('; ');
+
+/** Attributes of what was typed. A part without a name and a sign is told to the service as it stands, which refuses it. */
+export function attributesOf(text: string): Attributes {
+  const all: Record<string, string[]> = {};
+  for (const part of text.split(';').filter((p) => p.trim())) {
+    const [name, ...rest] = part.split('=') as [string, ...string[]];
+    all[name.trim()] = rest
+      .join('=')
+      .split(',')
+      .map((value) => value.trim())
+      .filter(Boolean);
+  }
+  return all;
+}
+
 export async function listAudit(before = 0): Promise<AuditEntry[]> {
   return (await decoded<Schemas['AuditList']>(call(`/audit?limit=100&before=${before}`, {}))).entries;
 }

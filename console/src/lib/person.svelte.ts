@@ -1,10 +1,25 @@
 // Who asks, as the service knows them.
+import { askAs } from './api';
+
 let person = $state({ name: '', role: '' });
+let signsIn = $state(false); // whether people sign in to this service
+let seen = $state(''); // as whom reports are seen, '' for oneself
 
 export const currentPerson = () => person;
 
-export function setPerson(name: string, role: string): void {
+export function setPerson(name: string, role: string, doSignIn = signsIn): void {
   person = { name, role };
+  signsIn = doSignIn;
+}
+
+export const doSignIn = () => signsIn;
+
+/** As whom reports are seen, '' for oneself. */
+export const seenAs = () => seen;
+
+export function seeAs(name: string): void {
+  seen = name;
+  askAs(name);
 }
 
 /** Whether links into the workroom lead somewhere. */

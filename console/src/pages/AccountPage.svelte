@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { messageOf } from '../lib/api';
+  import { Doing } from '../lib/doing.svelte';
   import { momentText, spelledDay } from '../lib/format';
   import { changePassword, endPass, makeToken, showAccount, signOut, type Account, type Pass } from '../lib/people';
   import { say } from '../lib/words';
@@ -11,8 +11,6 @@
   let { left }: { left: () => void } = $props();
 
   let account = $state.raw<Account>();
-  let failed = $state('');
-  let said = $state('');
   let token = $state('');
   let name = $state('');
   let days = $state(90);
@@ -21,39 +19,29 @@
 
   const cell = 'border-b border-line px-2.5 py-1.5';
 
-  async function list() {
-    account = await showAccount();
-  }
-
-  /** Does something, says what was done, and shows what there is then. */
-  async function doing(what: () => Promise<string | undefined>) {
-    failed = said = '';
-    try {
-      const words = await what();
-      if (words === undefined) return left();
-      said = words;
-      await list();
-    } catch (cause) {
-      failed = messageOf(cause);
-    }
-  }
-  void doing(() => Promise.resolve(''));
+  const doing = new Doing(
+    async () => {
+      account = await showAccount();
+    },
+    () => left(),
+  );
+  void doing.do(() => Promise.resolve(''));
 
   const leave = (everywhere: boolean) =>
-    doing(async () => {
+    doing.do(async () => {
       await signOut(everywhere);
       return undefined;
     });
 
   const end = (pass: Pass) =>
-    doing(async () => {
+    doing.do(async () => {
       await endPass(pass.id);
       return pass.own ? undefined : say('“{0}” has ended.', pass.name);
     });
 
   function make(event: SubmitEvent) {
     event.preventDefault();
-    void doing(async () => {
+    void doing.do(async () => {
       token = (await makeToken(name, account!.role, days)).token;
       name = '';
       return say('The token is made. Copy it now: it is not told again.');
@@ -62,7 +50,7 @@
 
   function renew(event: SubmitEvent) {
     event.preventDefault();
-    void doing(async () => {
+    void doing.do(async () => {
       await changePassword(before, password);
       return undefined; // all sessions have ended, this one too
     });
@@ -79,8 +67,8 @@
       <button type="button" class="btn-plain" onclick={() => void leave(true)}>{say('Sign out everywhere')}</button>
     {/snippet}
   </PageHead>
-  {#if failed}<Notice kind="failed">{failed}</Notice>{/if}
-  <p class="text-sm text-quiet" role="status">{said}</p>
+  {#if doing.failed}<Notice kind="failed">{doing.failed}</Notice>{/if}
+  <p class="text-sm text-quiet" role="status">{doing.said}</p>
   {#if token}<p><code class="bg-tint px-2 py-1 wrap-anywhere">{token}</code></p>{/if}
   {#if account}
     <section>

@@ -2,6 +2,7 @@
   import { numberText, say } from '../lib/words';
   import { tick } from 'svelte';
   import type { ReportInfo } from '../lib/api';
+  import { seenAs } from '../lib/person.svelte';
   import type { ReportRun } from '../lib/run.svelte';
   import KeptAnswers from './KeptAnswers.svelte';
   import Question from '../fields/Question.svelte';
@@ -34,7 +35,7 @@
   bind:this={form}
 >
   <div class="flex-1 overflow-y-auto px-6 pt-5 pb-2 max-[860px]:overflow-visible max-[860px]:p-4">
-    {#if !run.isTrial}<KeptAnswers {run} />{/if}
+    {#if !run.isTrial && !seenAs()}<KeptAnswers {run} />{/if}
     {#each report.prompts as prompt, i (prompt.name)}
       <Question
         {prompt}

@@ -2,7 +2,7 @@
   import { say } from '../lib/words';
   import type { ReportInfo } from '../lib/api';
   import { clockText, spelledDay } from '../lib/format';
-  import { isDeveloper } from '../lib/person.svelte';
+  import { doSignIn, isDeveloper, seenAs } from '../lib/person.svelte';
   import { follow } from '../lib/route.svelte';
   import type { ReportRun } from '../lib/run.svelte';
   import Notice from '../parts/Notice.svelte';
@@ -12,6 +12,8 @@
   import Empty from './Empty.svelte';
   import Evidence from './Evidence.svelte';
   import LiveLink from './LiveLink.svelte';
+  import ScheduleIt from './ScheduleIt.svelte';
+  import SeeAs from './SeeAs.svelte';
   import Progress from './Progress.svelte';
   import Sections from './Sections.svelte';
   import TableSection from './TableSection.svelte';
@@ -36,8 +38,10 @@
       {#if isDeveloper()}<a class="{button} no-underline" href="/workroom/report/{encodeURIComponent(run.name)}" onclick={follow}>{say('Definition')}</a>{/if}
       {#if run.isTrial}
         <button type="button" class={button} onclick={() => run.copyLink()}>{say('Link')}</button>
-      {:else}
+      {:else if !seenAs()}
         <LiveLink {run} />
+        <ScheduleIt {run} />
+        {#if isDeveloper() && doSignIn()}<SeeAs />{/if}
       {/if}
       {#if !result?.several}
         <DownloadCsv {run} section={1} disabled={!result || run.stale} />

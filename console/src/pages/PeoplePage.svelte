@@ -1,7 +1,22 @@
 <script lang="ts">
   import { messageOf } from '../lib/api';
+  import { Doing } from '../lib/doing.svelte';
   import { momentText } from '../lib/format';
-  import { addPerson, changePerson, listAudit, listPeople, type AuditEntry, type Person, type Role } from '../lib/people';
+  import {
+    addPerson,
+    attributesOf,
+    attributesText,
+    changePerson,
+    dropGroup,
+    listAudit,
+    listGroups,
+    listPeople,
+    setGroup,
+    type AuditEntry,
+    type Group,
+    type Person,
+    type Role,
+  } from '../lib/people';
   import { say } from '../lib/words';
   import DataTable from '../parts/DataTable.svelte';
   import Notice from '../parts/Notice.svelte';
@@ -10,8 +25,7 @@
   // For admins: who may sign in and do what, and what was done.
   let people = $state.raw<Person[]>();
   let entries = $state.raw<AuditEntry[]>([]);
-  let failed = $state('');
-  let said = $state('');
+  let groups = $state.raw<Group[]>([]);
   let name = $state('');
   let password = $state('');
   let role = $state<Role>('reader');
@@ -19,25 +33,14 @@
   const roles: Role[] = ['reader', 'developer', 'admin'];
   const cell = 'border-b border-line px-2.5 py-1.5 align-top';
 
-  /** Does something, says what was done, and shows what there is then. */
-  async function doing(what: () => Promise<string>) {
-    failed = said = '';
-    try {
-      said = await what();
-    } catch (cause) {
-      failed = messageOf(cause);
-    }
-    try {
-      [people, entries] = await Promise.all([listPeople(), listAudit()]);
-    } catch (cause) {
-      failed ||= messageOf(cause);
-    }
-  }
-  void doing(() => Promise.resolve(''));
+  const doing = new Doing(async () => {
+    [people, groups, entries] = await Promise.all([listPeople(), listGroups(), listAudit()]);
+  });
+  void doing.do(() => Promise.resolve(''));
 
   function add(event: SubmitEvent) {
     event.preventDefault();
-    void doing(async () => {
+    void doing.do(async () => {
       const added = await addPerson(name, password, role);
       name = password = '';
       return say('{0} may sign in as {1}.', added.name, added.role);
@@ -45,44 +48,81 @@
   }
 
   const setRole = (person: Person, to: Role) =>
-    doing(async () => {
+    doing.do(async () => {
       await changePerson(person.name, { role: to });
       return say('{0} is {1} now.', person.name, to);
     });
 
   const setAway = (person: Person, away: boolean) =>
-    doing(async () => {
+    doing.do(async () => {
       await changePerson(person.name, { away });
       return away ? say('{0} may not sign in any more.', person.name) : say('{0} may sign in again.', person.name);
     });
 
   const setShelves = (person: Person, text: string) =>
-    doing(async () => {
+    doing.do(async () => {
       const { shelves } = await changePerson(person.name, { shelves: text.split(',').map((shelf) => shelf.trim()) });
       return shelves.length > 0
         ? say('{0} sees the reports of {1}.', person.name, shelves.join(', '))
         : say('{0} sees the reports of all shelves.', person.name);
     });
 
+  const setAttributes = (person: Person, text: string) =>
+    doing.do(async () => {
+      const { attributes } = await changePerson(person.name, { attributes: attributesOf(text) });
+      return say('Of {0} is known: {1}.', person.name, attributesText(attributes) || say('nothing'));
+    });
+
+  const parted = (text: string) =>
+    text
+      .split(',')
+      .map((item) => item.trim())
+      .filter(Boolean);
+
+  const changeGroup = (group: Group) =>
+    doing.do(async () => {
+      const set = await setGroup(group);
+      return say('{0}: {1}.', set.name, set.members.join(', ') || say('nobody'));
+    });
+
+  const removeGroup = (group: Group) =>
+    doing.do(async () => {
+      await dropGroup(group.name);
+      return say('{0} is dropped.', group.name);
+    });
+
+  let groupName = $state('');
+  function addGroup(event: SubmitEvent) {
+    event.preventDefault();
+    void changeGroup({ name: groupName, members: [] }).then(() => (groupName = ''));
+  }
+
   async function earlier() {
     try {
       entries = [...entries, ...(await listAudit(entries.at(-1)!.id))];
     } catch (cause) {
-      failed = messageOf(cause);
+      doing.failed = messageOf(cause);
     }
   }
 </script>
 
 <svelte:head><title>{say('People · Pike Gate')}</title></svelte:head>
 
-<div class="mx-auto flex max-w-[980px] flex-col gap-5 p-6">
+<div class="mx-auto flex max-w-[1180px] flex-col gap-5 p-6">
   <PageHead title={say('People')} />
-  {#if failed}<Notice kind="failed">{failed}</Notice>{/if}
-  <p class="text-sm text-quiet" role="status">{said}</p>
+  {#if doing.failed}<Notice kind="failed">{doing.failed}</Notice>{/if}
+  <p class="text-sm text-quiet" role="status">{doing.said}</p>
   {#if people}
     <DataTable
       caption={say('Who may sign in')}
-      heads={[{ text: say('Name') }, { text: say('May') }, { text: say('Shelves') }, { text: say('Since') }, { text: say('Change') }]}
+      heads={[
+        { text: say('Name') },
+        { text: say('May') },
+        { text: say('Shelves') },
+        { text: say('Attributes') },
+        { text: say('Since') },
+        { text: say('Change') },
+      ]}
     >
       {#snippet rows()}
         {#each people ?? [] as person (person.name)}
@@ -111,6 +151,18 @@
                 />
               {:else}{say('all')}{/if}
             </td>
+            <td class={cell}>
+              <input
+                class="input bg-field py-1 text-sm placeholder:text-quiet"
+                type="text"
+                autocomplete="off"
+                placeholder={say('such as harbours=Holm, Skerry')}
+                aria-label={say('What is known of {0} for conditions: attribute=values; another', person.name)}
+                value={attributesText(person.attributes)}
+                onchange={(e) => void setAttributes(person, e.currentTarget.value)}
+              />
+              {#if person.groups.length > 0}<span class="block text-sm text-quiet">{say('in {0}', person.groups.join(', '))}</span>{/if}
+            </td>
             <td class={cell}>{person.away_at ? say('away since {0}', momentText(person.away_at)) : momentText(person.made_at)}</td>
             <td class={cell}>
               <button type="button" class="btn-plain" onclick={() => void setAway(person, !person.away_at)}
@@ -138,6 +190,60 @@
       >
       <button class="btn-plain" type="submit">{say('Add')}</button>
     </form>
+    <section>
+      <h2 class="mb-1 text-base font-[640]">{say('Groups')}</h2>
+      {#if groups.length > 0}
+        <DataTable
+          caption={say('Groups of people, and what they have together')}
+          heads={[{ text: say('Name') }, { text: say('People') }, { text: say('Shelves') }, { text: say('Attributes') }, { text: say('Change') }]}
+        >
+          {#snippet rows()}
+            {#each groups as group (group.name)}
+              <tr>
+                <td class={cell}>{group.name}</td>
+                <td class={cell}>
+                  <input
+                    class="input bg-field py-1 text-sm"
+                    type="text"
+                    autocomplete="off"
+                    aria-label={say('Who is in {0}, parted by commas', group.name)}
+                    value={group.members.join(', ')}
+                    onchange={(e) => void changeGroup({ ...group, members: parted(e.currentTarget.value) })}
+                  />
+                </td>
+                <td class={cell}>
+                  <input
+                    class="input bg-field py-1 text-sm"
+                    type="text"
+                    autocomplete="off"
+                    aria-label={say('Shelves of {0}, parted by commas', group.name)}
+                    value={group.shelves?.join(', ')}
+                    onchange={(e) => void changeGroup({ ...group, shelves: parted(e.currentTarget.value) })}
+                  />
+                </td>
+                <td class={cell}>
+                  <input
+                    class="input bg-field py-1 text-sm"
+                    type="text"
+                    autocomplete="off"
+                    aria-label={say('Attributes of {0}: attribute=values; another', group.name)}
+                    value={attributesText(group.attributes ?? {})}
+                    onchange={(e) => void changeGroup({ ...group, attributes: attributesOf(e.currentTarget.value) })}
+                  />
+                </td>
+                <td class={cell}><button type="button" class="btn-plain" onclick={() => void removeGroup(group)}>{say('Drop {0}', group.name)}</button></td>
+              </tr>
+            {/each}
+          {/snippet}
+        </DataTable>
+      {/if}
+      <form class="mt-2 flex flex-wrap items-end gap-3" onsubmit={addGroup}>
+        <label class="flex flex-col gap-1 text-sm"
+          >{say('A new group')} <input class="input bg-field" type="text" autocomplete="off" required maxlength="80" bind:value={groupName} /></label
+        >
+        <button class="btn-plain" type="submit">{say('Add the group')}</button>
+      </form>
+    </section>
     <section>
       <h2 class="mb-1 text-base font-[640]">{say('What was done')}</h2>
       <DataTable caption={say('What was done, the latest first')} heads={[{ text: say('When') }, { text: say('Who') }, { text: say('What') }]}>

@@ -244,7 +244,11 @@ func (s *Schedules) told(ctx context.Context, o owned, ahead, past int) (*Schedu
 		return nil, err
 	}
 	for _, row := range rows {
-		t.Last = append(t.Last, toldPastOf(row))
+		p := timeOf(row)
+		if o.Zone != nil {
+			p.At = p.At.In(o.Zone)
+		}
+		t.Last = append(t.Last, p)
 	}
 	if len(t.Last) > 0 && t.Problem == "" {
 		t.Problem = t.Last[0].trouble()
@@ -252,7 +256,7 @@ func (s *Schedules) told(ctx context.Context, o owned, ahead, past int) (*Schedu
 	return t, nil
 }
 
-func toldPastOf(row store.ScheduleRun) ScheduleTime {
+func timeOf(row store.ScheduleRun) ScheduleTime {
 	p := ScheduleTime{At: row.DueAt, State: string(row.State), Receipt: row.Receipt, Tries: row.Tries, Problem: row.Problem, Deliveries: []Delivery{}}
 	for _, d := range row.Deliveries {
 		told := Delivery{Kind: d.Kind, Recipient: d.Recipient, State: string(d.State), Tries: d.Tries, Problem: d.Problem}
