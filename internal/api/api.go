@@ -12,6 +12,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
 	"reflect"
 	"regexp"
 	"runtime/debug"
@@ -47,6 +48,7 @@ const readTime = 15 * time.Second
 type routes struct {
 	service *service.Service
 	limits  Limits
+	pace    *pace
 	measured
 }
 
@@ -56,6 +58,12 @@ type Limits struct {
 	Stall time.Duration // the longest until the next part of an answer is taken, or of a file comes; 30 seconds
 	Send  time.Duration // the longest until all of it is; an hour
 	Open  bool          // whether everybody may do everything though others than this machine reach it
+	// PerMinute is how many requests each person may make in a minute, 0 for any number.
+	PerMinute int
+	// ProxyHeader is the header in which a proxy at one of ProxyAddresses names who signed in to it; "" for
+	// none. From elsewhere it says nothing.
+	ProxyHeader    string
+	ProxyAddresses []netip.Prefix
 }
 
 // New makes the handler of a service.
@@ -64,7 +72,7 @@ func New(s *service.Service, limits Limits) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
 	engine.HandleMethodNotAllowed = true
-	r := routes{service: s, limits: limits}
+	r := routes{service: s, limits: limits, pace: newPace(limits.PerMinute)}
 	r.measure()
 	engine.Use(logged, recovered, r.personal)
 	huma.NewError = requestProblem

@@ -80,6 +80,7 @@ var refusals = map[int]string{
 	http.StatusForbidden:        "Another site's page sent it, or whoever asks has not the role that it takes.",
 	http.StatusMethodNotAllowed: "The path knows no such method.", http.StatusRequestTimeout: "It did not come in time.",
 	http.StatusUnsupportedMediaType: "Its body is of another media type.", http.StatusMisdirectedRequest: "The service is not called by the name that was asked for.",
+	http.StatusTooManyRequests:    "Whoever asks has made as many requests as a person may; Retry-After says how long to wait.",
 	http.StatusServiceUnavailable: "The service has too much to do, or is not ready.", http.StatusInsufficientStorage: "There is no room on the disk.",
 }
 

@@ -6,7 +6,9 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -75,7 +77,14 @@ func (r routes) personal(c *gin.Context) {
 	if r.service.People.On() {
 		secret, kind := sentWith(c.Request)
 		person = base.Person{}
-		if secret != "" {
+		if name := r.named(c.Request); name != "" {
+			var there bool
+			if person, there = r.service.Base.PersonNow(c.Request.Context(), name, base.Admin); !there {
+				r.service.People.Done(base.WithPerson(c.Request.Context(), base.Person{Name: name}), "refused", "the proxy let in somebody who is not known here")
+				writeProblem(c, unknownPerson("you are signed in as somebody who is not known here; an admin adds you by the same name"))
+				return
+			}
+		} else if secret != "" {
 			var err error
 			person, err = r.service.People.Who(c.Request.Context(), secret, kind)
 			switch {
@@ -89,6 +98,12 @@ func (r routes) personal(c *gin.Context) {
 				writeProblem(c, newProblem(http.StatusInternalServerError, fault.Failed, "the service failed to do this; its log has the cause"))
 				return
 			}
+		}
+	}
+	if person.Name != "" && r.service.People.On() {
+		if wait := r.pace.wait(person.Name); wait > 0 {
+			tooFast(c, wait)
+			return
 		}
 	}
 	if as := c.GetHeader(AsHeader); as != "" && person.Name != "" {
@@ -119,6 +134,18 @@ func (r routes) as(ctx context.Context, who base.Person, name string) (base.Pers
 	}
 	other.By = who.Name
 	return other, nil
+}
+
+// named is whom a proxy that is trusted says to have let in, "" where none does.
+func (r routes) named(req *http.Request) string {
+	if r.limits.ProxyHeader == "" {
+		return ""
+	}
+	from, err := netip.ParseAddrPort(req.RemoteAddr)
+	if err != nil || !slices.ContainsFunc(r.limits.ProxyAddresses, func(p netip.Prefix) bool { return p.Contains(from.Addr().Unmap()) }) {
+		return ""
+	}
+	return strings.TrimSpace(req.Header.Get(r.limits.ProxyHeader))
 }
 
 // sentWith is what a request has to let its person in.

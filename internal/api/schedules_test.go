@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net"
 	"net/http/httptest"
+	"net/netip"
 	"path/filepath"
 	"regexp"
 	"strings"
@@ -138,4 +139,47 @@ func routed(path string) string {
 		kind := strings.Split(found, "/")[1]
 		return "/" + kind + "/{" + strings.TrimSuffix(kind, "s") + "}"
 	})
+}
+
+// Each person has requests of their own: who makes too many waits, and others do not.
+func TestThePaceOfAPerson(t *testing.T) {
+	dir := t.TempDir()
+	s := demotest.Empty(t, dir)
+	server := httptest.NewServer(api.New(s, api.Limits{PerMinute: 30}))
+	t.Cleanup(server.Close)
+	c := crewOf(t, server.URL, dir)
+	refused := 0
+	for range 40 {
+		status, _ := c.do("GET", "/api/v1/reports", "/api/v1/reports", "", "Authorization", "Bearer "+c.tokens[base.Reader])
+		if status == 429 {
+			refused++
+		}
+	}
+	assert.InDelta(t, 10, refused, 4)
+	c.as(base.Developer, "GET", "/reports", "/reports", "", 200, nil)
+}
+
+// A proxy whose address is named says who has signed in there; from elsewhere the header says nothing.
+func TestASignInAtAProxy(t *testing.T) {
+	for _, near := range []bool{true, false} {
+		dir := t.TempDir()
+		s := demotest.Empty(t, dir)
+		network := netip.MustParsePrefix(map[bool]string{true: "127.0.0.0/8", false: "10.0.0.0/8"}[near])
+		server := httptest.NewServer(api.New(s, api.Limits{ProxyHeader: "Remote-User", ProxyAddresses: []netip.Prefix{network}}))
+		t.Cleanup(server.Close)
+		c := crewOf(t, server.URL, dir)
+		ask := func(name string) (int, string) {
+			status, text := c.do("GET", "/api/v1/reports", "/api/v1/reports", "", "Remote-User", name)
+			return status, string(text)
+		}
+		status, _ := ask("rolf")
+		assert.Equal(t, map[bool]int{true: 200, false: 401}[near], status)
+		status, text := ask("Nobody")
+		assert.Equal(t, 401, status)
+		assert.Equal(t, near, strings.Contains(text, "signed in as somebody who is not known here"), text)
+		status, _ = c.do("GET", "/api/v1/people", "/api/v1/people", "", "Remote-User", "Rolf")
+		assert.Equal(t, map[bool]int{true: 403, false: 401}[near], status)
+		status, _ = c.do("DELETE", "/api/v1/session", "/api/v1/session", "", "Remote-User", "Rolf")
+		assert.Equal(t, map[bool]int{true: 200, false: 401}[near], status)
+	}
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"maps"
 	"net/mail"
+	"net/netip"
 	"net/url"
 	"os"
 	"regexp"
@@ -72,6 +73,31 @@ var settings = []setting{
 	{"open-to-everyone", "no", "whether to listen beyond this machine although nobody has to sign in: yes or no", takeTruth(func(to *serving) *bool { return &to.open })},
 	{"session-idle", "12h", "how long a session lasts without use", takeTime(func(to *serving) *time.Duration { return &to.SessionIdle })},
 	{"session-time", "168h", "how long a session lasts at most", takeTime(func(to *serving) *time.Duration { return &to.SessionTime })},
+	{"requests-per-minute", "1200", "how many requests each person may make in a minute; 0 for any number", func(to *serving, text string) error {
+		n, err := strconv.Atoi(text)
+		if err != nil || n < 0 {
+			return fmt.Errorf("%q is not a whole number, 0 or more", text)
+		}
+		to.limits.PerMinute = n
+		return nil
+	}},
+	{"proxy-header", "", "the header in which a proxy in front says who has signed in there; with proxy-addresses", func(to *serving, text string) error {
+		to.limits.ProxyHeader = text
+		return nil
+	}},
+	{"proxy-addresses", "", "addresses or networks of that proxy, parted by commas, such as 10.1.2.3 or 10.1.0.0/16", func(to *serving, text string) error {
+		for _, item := range list(text) {
+			network, err := netip.ParsePrefix(item)
+			if one, failed := netip.ParseAddr(item); failed == nil {
+				network, err = netip.PrefixFrom(one, one.BitLen()), nil
+			}
+			if err != nil {
+				return fmt.Errorf("%q is no address or network", item)
+			}
+			to.limits.ProxyAddresses = append(to.limits.ProxyAddresses, network)
+		}
+		return nil
+	}},
 	{"address", "", "where people reach the service, for links in mails, such as https://reports.example.test", takeAddress},
 	{"mail-from", "", "who mails are from, such as Reports <reports@example.test>", func(to *serving, text string) error {
 		if _, err := mail.ParseAddress(text); text != "" && err != nil {
@@ -339,6 +365,9 @@ func (to *serving) together() (wrong []error) {
 		if _, err := to.encrypted.config(); err != nil {
 			wrong = append(wrong, fmt.Errorf("tls-certificate and tls-key: %w", err))
 		}
+	}
+	if (to.limits.ProxyHeader == "") != (len(to.limits.ProxyAddresses) == 0) {
+		wrong = append(wrong, errors.New("proxy-header and proxy-addresses: each says nothing without the other"))
 	}
 	if to.Mail.IsSet() && to.Mail.From == "" {
 		wrong = append(wrong, errors.New("mail-from: mails are from nobody; name an address, such as reports@example.test"))

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -16,6 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/export"
@@ -365,4 +367,64 @@ func TestGroups(t *testing.T) {
 	_, wrong, err := s.People.Verify(admin)
 	require.NoError(t, err)
 	assert.Zero(t, wrong)
+}
+
+// On each engine the records of a person are cut out the same, of tables, of joined ones and of custom
+// SQL that takes its criteria inside, by texts and by numbers.
+func TestRowsOfAPersonOnEachEngine(t *testing.T) {
+	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
+		s := large(t, e, clockAt(time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)), `---
+{pikegate: 1, dataset: of-parties, of: crossings, where: {party: {any_of: {person: parties}}}}
+---
+{pikegate: 1, dataset: joined, source: sound, table: crossings, joins: [{table: crews, key: [number], on: {number: party}}], key: [id], columns: {id: {type: integer}, at: {type: instant, stored: text, pattern: "yyyy-MM-dd HH:mm:ss"}, crew: {type: text, table: crews}, party: {type: integer}}}
+---
+{pikegate: 1, dataset: of-crews, of: joined, where: {crew: {any_of: {person: crews}}}}
+---
+{pikegate: 1, dataset: written, source: sound, key: [id], columns: {id: {type: integer}, at: {type: instant, stored: text, pattern: "yyyy-MM-dd HH:mm:ss"}, party: {type: integer}}, sql: "SELECT id, at, party FROM crossings WHERE :criteria AND party < 9"}
+---
+{pikegate: 1, dataset: of-written, of: written, where: {party: {any_of: {person: parties}}}}
+---
+{pikegate: 1, query: q1, of: of-parties, show: [id], where: {at: {within: {prompt: days}}}, sort: [id]}
+---
+{pikegate: 1, query: q2, of: of-crews, show: [id], where: {at: {within: {prompt: days}}}, sort: [id]}
+---
+{pikegate: 1, query: q3, of: of-written, show: [id], where: {at: {within: {prompt: days}}}, sort: [id]}
+---
+{pikegate: 1, report: table, title: T, sections: [{table: {query: q1}}]}
+---
+{pikegate: 1, report: joined, title: J, sections: [{table: {query: q2}}]}
+---
+{pikegate: 1, report: written, title: W, sections: [{table: {query: q3}}]}
+`, func() {
+			text := map[bool]string{true: "VARCHAR(40)", false: "TEXT"}[e.Name == catalog.MariaDB]
+			e.Exec(t, "CREATE TABLE crews (number INTEGER PRIMARY KEY, crew "+text+")")
+			e.Exec(t, "INSERT INTO crews VALUES (1, 'ebb'), (2, 'flood'), (3, 'slack')")
+		})
+		filled(t, e, 60) // parties 1, 2, 3 in turn
+		_, err := s.People.Add(ctx, "Ines", "gulls over the mole", base.Admin, people.Limits{})
+		require.NoError(t, err)
+		solveig := base.WithPerson(t.Context(), base.Person{Name: "Solveig", Role: base.Reader, Attributes: map[string][]string{"parties": {"2"}, "crews": {"flood"}}})
+		for _, report := range []string{"table", "joined", "written"} {
+			for _, days := range []string{"", "1 Jan 2026 to 2 Jan 2026"} {
+				req := answer.Request{Evidence: true, Answers: map[string]prompt.Entered{}}
+				if days != "" {
+					req.Answers["days"] = prompt.OneText(days)
+				}
+				r, err := s.Runs.Prepare(solveig, report, req)
+				require.NoError(t, err)
+				var out bytes.Buffer
+				told, err := r.Stream(solveig, export.Whole{Writer: export.New(export.CSV, &out, r.Columns, r.Zone)})
+				require.NoError(t, err, report)
+				rows := strings.Fields(out.String())[1:]
+				for _, id := range rows {
+					n, err := strconv.Atoi(id)
+					require.NoError(t, err)
+					assert.Equal(t, 2, 1+(n-1)%3, "%s: record %d is of another party", report, n)
+				}
+				assert.Equal(t, int64(20), *told.Evidence.All, "%s %s", report, days)
+				assert.Equal(t, map[bool]int{true: 20, false: 8}[days == ""], len(rows), "%s %s", report, days)
+				assert.Nil(t, told.Evidence.Read)
+			}
+		}
+	})
 }

@@ -38,8 +38,11 @@ const noDate = "2026-03-99 10:00:00"
 
 // large opens a service with a table that counts as a large one on an engine, and with a clock
 // that the test sets.
-func large(t *testing.T, e sourcetest.Engine, now *clock, more string) *service.Service {
+func large(t *testing.T, e sourcetest.Engine, now *clock, more string, before ...func()) *service.Service {
 	t.Helper()
+	for _, prepare := range before {
+		prepare()
+	}
 	text := map[catalog.Engine]string{catalog.MariaDB: "VARCHAR(40)"}[e.Name]
 	if text == "" {
 		text = "TEXT"

@@ -19,14 +19,14 @@ import (
 
 // KeptMail is a mail that was kept.
 type KeptMail struct {
-	Name    string    `json:"name" doc:"The name of its file."`
-	ID      string    `json:"id" doc:"Its Message-ID."`
-	At      time.Time `json:"at" doc:"When it was sent, as it says."`
-	From    string    `json:"from" doc:"Who it is from."`
-	To      string    `json:"to" doc:"Who got it."`
-	Subject string    `json:"subject" doc:"What it is about."`
-	Text    string    `json:"text,omitempty" doc:"Its plain text."`
-	Files   []MailFile    `json:"files,omitempty" doc:"What is attached."`
+	Name    string     `json:"name" doc:"The name of its file."`
+	ID      string     `json:"id" doc:"Its Message-ID."`
+	At      time.Time  `json:"at" doc:"When it was sent, as it says."`
+	From    string     `json:"from" doc:"Who it is from."`
+	To      string     `json:"to" doc:"Who got it."`
+	Subject string     `json:"subject" doc:"What it is about."`
+	Text    string     `json:"text,omitempty" doc:"Its plain text."`
+	Files   []MailFile `json:"files,omitempty" doc:"What is attached."`
 }
 
 // MailFile is a file that is attached to a mail.

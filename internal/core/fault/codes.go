@@ -179,6 +179,7 @@ const (
 	SignInRequired     Code = "sign_in_required"
 	SignInRefused      Code = "sign_in_refused"
 	TooManyTries       Code = "too_many_tries"
+	TooManyRequests    Code = "too_many_requests"
 	RightMissing       Code = "right_missing"
 	PersonRefused      Code = "person_refused"
 	UnknownPerson      Code = "unknown_person"
@@ -375,6 +376,7 @@ var Registry = []Registered{
 	{LinkRevoked, Requests, "The live link was revoked.", "TestLiveLinks"},
 	{SignInRequired, Requests, "One has to sign in, or the session or token that was sent has ended.", "TestWhoMayDoWhat"},
 	{SignInRefused, Requests, "The name or the password is not right.", "TestSignIn"},
+	{TooManyRequests, Requests, "Somebody makes more requests than a person may; Retry-After says how long to wait.", "TestThePaceOfAPerson"},
 	{TooManyTries, Requests, "Too many passwords were refused lately; Retry-After says how long to wait.", "TestWrongPasswordsInBursts"},
 	{RightMissing, Requests, "The person may not do it; the message names the role that may.", "TestWhoMayDoWhat"},
 	{PersonRefused, Requests, "A name, a password or a role cannot be taken.", "TestPeople"},

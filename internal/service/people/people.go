@@ -409,6 +409,9 @@ func (p *People) SignOut(ctx context.Context, everywhere bool) error {
 		return err
 	}
 	id := who.Pass
+	if id == 0 && !everywhere {
+		return nil // let in by a proxy, which signs them out
+	}
 	if everywhere {
 		id = 0
 	}

@@ -149,8 +149,8 @@ type ScheduleInfo struct {
 	Send    []string                  `json:"send" doc:"Where results are sent, in words."`
 	Problem string                    `json:"problem,omitempty" doc:"Why it does not run, or why its last time failed."`
 	Text    string                    `json:"text,omitempty" doc:"Of one's own: how it is written, YAML."`
-	Next    []ScheduleNext                    `json:"next" doc:"When it runs next, with what its answers will mean."`
-	Last    []ScheduleTime                    `json:"last" doc:"When it ran last, the latest first."`
+	Next    []ScheduleNext            `json:"next" doc:"When it runs next, with what its answers will mean."`
+	Last    []ScheduleTime            `json:"last" doc:"When it ran last, the latest first."`
 }
 
 // ScheduleNext is a time of a schedule that is ahead.
