@@ -23,8 +23,8 @@ import (
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/definition"
-	"pikegate/internal/core/timetable"
 	"pikegate/internal/core/evidence"
+	"pikegate/internal/core/timetable"
 	"pikegate/internal/core/value"
 	"pikegate/internal/source/sourcetest"
 )

@@ -78,6 +78,11 @@ func TestPeopleCommands(t *testing.T) {
 	scripts(t, demotest.Start(t).URL, "testdata/people/people.txtar")
 }
 
+// Schedules, settings and upgrades: against a service of their own.
+func TestScheduleCommands(t *testing.T) {
+	scripts(t, demotest.Start(t).URL, "testdata/people/schedules.txtar")
+}
+
 // Drafts, what they would change for readers, and new names: against a service of their own.
 func TestWorkroomCommands(t *testing.T) {
 	ferries := demotest.Start(t)

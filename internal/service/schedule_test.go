@@ -286,6 +286,7 @@ func TestTheOwnerOfASchedule(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, told.Problem, `no report "stops"`)
 	assert.Empty(t, told.Next)
+	assert.Equal(t, "failed", told.Last[0].State, "and each time that was due tells it")
 	_, err = s.Schedules.Show(base.WithPerson(t.Context(), base.Person{Name: "Arvid", Role: base.Reader}), "mine")
 	assert.Equal(t, fault.UnknownSchedule, refusedAs(t, err))
 	away := true

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"path"
 	"slices"
 )
 
@@ -56,4 +57,37 @@ func beside(path string, do func(*sql.DB) error) (err error) {
 	defer func() { err = errors.Join(err, db.Close()) }()
 	db.SetMaxOpenConns(1)
 	return do(db)
+}
+
+// Version is of which version the tables of an SQLite file of own records are, without changing it.
+func Version(ctx context.Context, path string) (version int, err error) {
+	return version, beside(path, func(db *sql.DB) error {
+		return db.QueryRowContext(ctx, "PRAGMA user_version").Scan(&version)
+	})
+}
+
+// Missing are the files of migrations that a file of some version has not had yet.
+func Missing(version int) []string {
+	var names []string
+	for i, name := range migrationNames() {
+		if i >= version {
+			names = append(names, path.Base(name))
+		}
+	}
+	return names
+}
+
+// Held is how much a store holds.
+type Held struct{ Definitions, Receipts, People int }
+
+// Held counts what the store holds.
+func (s *Store) Held(ctx context.Context) (h Held, err error) {
+	for table, into := range map[string]*int{"definitions": &h.Definitions, "receipts": &h.Receipts, "people": &h.People} {
+		var n int64
+		if err := s.db.WithContext(ctx).Table(table).Count(&n).Error; err != nil {
+			return h, err
+		}
+		*into = int(n)
+	}
+	return h, nil
 }

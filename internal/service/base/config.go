@@ -84,5 +84,8 @@ func (c Config) rules() source.Rules {
 	return rules
 }
 
+// OwnPath is the file of the service's own records in a directory.
+func OwnPath(dir string) string { return filepath.Join(dir, ownFile) }
+
 // RecordsPath is the file of the embedded business records in a directory.
 func RecordsPath(dir string) string { return filepath.Join(dir, source.EmbeddedFile) }

@@ -37,6 +37,15 @@ func lock(dir string) (*os.File, error) {
 	return f, nil
 }
 
+// Lock takes a directory for this process, until free is called.
+func Lock(dir string) (free func() error, err error) {
+	held, err := lock(dir)
+	if err != nil {
+		return nil, err
+	}
+	return held.Close, nil
+}
+
 func write(f *os.File, text string) error {
 	_, err := f.WriteAt([]byte(text), 0)
 	return err

@@ -79,7 +79,7 @@ func (s *Schedules) Look(ctx context.Context) error {
 	}
 	byName := map[string]owned{}
 	for _, o := range all {
-		if byName[o.Name] = o; len(o.faults) == 0 {
+		if byName[o.Name] = o; o.Zone != nil && o.At.PerDay() > 0 {
 			err = errors.Join(err, s.claim(ctx, o))
 		}
 	}
@@ -115,13 +115,18 @@ func (s *Schedules) claim(ctx context.Context, o owned) error {
 	}
 	at := time.Unix(due, 0).UTC()
 	r := &store.ScheduleRun{Schedule: o.Name, DueAt: at, Person: o.person, State: store.RunClaimed, NextAt: now}
-	if o.SkipMissed && now.Sub(at) > late {
+	if len(o.faults) > 0 { // its owner may not run it any more, or it cannot be read as the reports are now
+		r.State, r.EndedAt, r.Problem = store.RunFailed, now, o.faults[0].Sentence()
+	} else if o.SkipMissed && now.Sub(at) > late {
 		r.State, r.EndedAt = store.RunSkipped, now
 		r.Problem = "the service was down when it was due"
 	}
 	claimed, err := s.base.Store.Claim(ctx, r)
-	if claimed && r.State == store.RunSkipped {
+	if claimed && r.State != store.RunClaimed {
 		s.counted("run", string(r.State))
+	}
+	if claimed && r.State == store.RunFailed {
+		s.fails(ctx, o, at, r.Problem)
 	}
 	return err
 }

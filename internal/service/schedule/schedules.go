@@ -95,6 +95,9 @@ func (s *Schedules) read(ctx context.Context, row store.Schedule) owned {
 	if o.faults = faults; made != nil {
 		o.Schedule = made
 	}
+	if o.Zone == nil {
+		o.Zone = s.base.Zone()
+	}
 	return o
 }
 
@@ -313,11 +316,13 @@ func spelled(to catalog.Sending) string {
 // many days from that as lie between now and then.
 func (s *Schedules) asOf(o owned, at int64) civil.Day {
 	zone := o.Report.Main().Query.Of.Source.Zone
-	day := civil.DayAt(at, zone)
-	if fixed := s.base.FixedToday(); fixed.IsValid() {
-		return fixed + day - civil.DayAt(s.base.Config.Now().Unix(), zone)
+	day, now := civil.DayAt(at, zone), civil.DayAt(s.base.Config.Now().Unix(), zone)
+	fixed := s.base.FixedToday()
+	switch apart := fixed - now; {
+	case !fixed.IsValid(), day > now && apart >= -1 && apart <= 1: // it was told the day that it is, perhaps by other clocks
+		return day
 	}
-	return day
+	return fixed + day - now
 }
 
 // ahead are the next times after an instant, with what the answers will mean.
@@ -379,6 +384,9 @@ func (s *Schedules) Set(ctx context.Context, name, text string) (*ScheduleInfo, 
 		faults = s.unfit(made)
 	}
 	if len(faults) > 0 {
+		for _, f := range faults {
+			f.Place = fault.Place{Prompt: f.Place.Prompt} // it was put together of a form, and has no lines
+		}
 		return nil, &base.Refusal{Kind: fault.DefinitionsRefused, Faults: faults}
 	}
 	row := store.Schedule{Name: name, Person: who.Name, Role: who.Role, Text: text, MadeAt: s.base.Config.Now()}
