@@ -20,7 +20,7 @@ func (r routes) registerSchedules(api huma.API) {
 	about := func(id, method, path, summary string, errors ...int) huma.Operation {
 		return huma.Operation{OperationID: id, Method: method, Path: Prefix + path, Summary: summary, Errors: append([]int{400}, errors...), MaxBodyBytes: 64 << 10, BodyReadTimeout: readTime, DefaultStatus: http.StatusOK}
 	}
-	huma.Register(api, about("list-schedules", http.MethodGet, "/schedules", "The schedules of who asks, of all for developers; each with its next time and its last"), r.schedules)
+	huma.Register(api, about("list-schedules", http.MethodGet, "/schedules", "The schedules of who asks, of all for developers; each with its next ten times and its last"), r.schedules)
 	huma.Register(api, about("show-schedule", http.MethodGet, "/schedules/{schedule}", "A schedule with its next ten times and what became of the last ones", 404), r.schedule)
 	huma.Register(api, about("set-schedule", http.MethodPut, "/schedules/{schedule}", "Make a schedule of one's own, or put it in the place of the one of its name", 409, 422), r.setSchedule)
 	huma.Register(api, about("drop-schedule", http.MethodDelete, "/schedules/{schedule}", "Drop a schedule of one's own", 404, 409), r.dropSchedule)

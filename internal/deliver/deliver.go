@@ -6,6 +6,9 @@ import "errors"
 // ErrDoubtful is for what may have arrived: the other side broke off before it said so.
 var ErrDoubtful = errors.New("it is not known whether it arrived: the other side broke off before it said so")
 
+// ErrUnreached is for a server that could not be reached.
+var ErrUnreached = errors.New("it cannot be reached")
+
 // Refused is why something will not be taken, however often it is sent.
 type Refused struct{ Why string }
 

@@ -139,7 +139,7 @@ func (s Server) sorted(err error, msg *mail.Msg) error {
 	}
 	var unreached net.Error
 	if errors.As(err, &unreached) {
-		return fmt.Errorf("the mail server %s:%d cannot be reached: %w", s.Host, s.Port, err)
+		return fmt.Errorf("the mail server %s:%d: %w: %s", s.Host, s.Port, ErrUnreached, said(err))
 	}
 	return errors.New(said(err))
 }

@@ -196,6 +196,43 @@ func TestDeliveriesThatFail(t *testing.T) {
 	assert.Equal(t, []string{"stops-2026-11-23.csv text/csv", "stops-2026-11-23.xlsx application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "stops-2026-11-23.pdf application/pdf", "stops-2026-11-23.json application/json"}, files)
 }
 
+// A mail server that is away is waited for once and not by each of many, and gets all when it is back.
+func TestAMailServerThatIsAway(t *testing.T) {
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	address := listener.Addr().String()
+	require.NoError(t, listener.Close())
+	server, err := deliver.ParseServer("smtp-plain://" + address)
+	require.NoError(t, err)
+	server.From = "reports@example.test"
+	now := clockAt(time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC))
+	s, _ := timetabled(t, t.TempDir(), now, func(c *base.Config) { c.Mail = server })
+	_, err = s.Publisher.Put(ctx, publish.Put{Files: file(scheduled("hourly", "{mail: {to: [a@example.test, b@example.test]}}"))})
+	require.NoError(t, err)
+	require.NoError(t, s.Schedules.Look(ctx))
+	now.move(time.Hour)
+	require.NoError(t, s.Schedules.Look(ctx))
+	for _, d := range shown(t, s, "nightly").Last[0].Deliveries {
+		assert.Equal(t, "waiting", d.State)
+		assert.Nil(t, d.At)
+		assert.Contains(t, d.Problem, "cannot be reached")
+	}
+	box := filepath.Join(t.TempDir(), "mail")
+	listener, err = net.Listen("tcp", address)
+	require.NoError(t, err)
+	back := standin.NewMail(box)
+	go func() { _ = back.Serve(listener) }()
+	t.Cleanup(func() { back.Close() })
+	now.move(time.Minute)
+	require.NoError(t, s.Schedules.Look(ctx))
+	for _, d := range shown(t, s, "nightly").Last[0].Deliveries {
+		assert.Equal(t, "sent", d.State, d.Problem)
+	}
+	mails, err := standin.List(box, 10)
+	require.NoError(t, err)
+	assert.Len(t, mails, 2)
+}
+
 // A result is sent where it is what the schedule wants, and what is too large for a mail is linked.
 func TestWhatIsSentWhen(t *testing.T) {
 	server, box := posts(t)

@@ -190,7 +190,7 @@ const (
 	toldPast  = 20
 )
 
-// List lists the schedules that there are for who asks, by name, each with its next time and its last.
+// List lists the schedules that there are for who asks, by name, each with its next ten times and its last.
 func (s *Schedules) List(ctx context.Context) ([]ScheduleInfo, error) {
 	all, err := s.all(ctx)
 	if err != nil {
@@ -199,7 +199,7 @@ func (s *Schedules) List(ctx context.Context) ([]ScheduleInfo, error) {
 	told := []ScheduleInfo{}
 	for _, o := range all {
 		if s.isFor(ctx, o) {
-			t, err := s.told(ctx, o, 1, 1)
+			t, err := s.told(ctx, o, toldAhead, 1)
 			if err != nil {
 				return nil, err
 			}

@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"time"
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/english"
@@ -39,6 +40,7 @@ type parcel struct {
 	receipt *receipt.Receipt
 	files   map[string]deliver.File // by format
 	message *message                // of the mails, once one is made
+	away    error                   // why the mail server could not be reached: the further mails need not wait for it too
 }
 
 // send sends what waits of a run and is due.
@@ -94,7 +96,7 @@ func (s *Schedules) judged(ctx context.Context, o owned, r *store.ScheduleRun, d
 			d.State = store.Failed
 			break
 		}
-		d.State, d.EndedAt, d.NextAt = store.Waiting, s.now().Truncate(0), now.Add(pauses[d.Tries-1])
+		d.State, d.EndedAt, d.NextAt = store.Waiting, time.Time{}, now.Add(pauses[d.Tries-1])
 		return
 	}
 	s.counted(d.Kind, string(d.State))
@@ -219,9 +221,16 @@ func (p *parcel) mail(ctx context.Context, to *catalog.Mail, d *store.Delivery) 
 			note += " The result is here: " + p.link()
 		}
 	}
+	if p.away != nil {
+		return p.away
+	}
 	m := p.message.to(note)
 	m.ID, m.To, m.Files, m.At = fmt.Sprintf("pikegate-%d-%d", p.run.ID, d.ID), d.Recipient, files, p.s.base.Config.Now()
-	return config.Mail.Send(ctx, m)
+	failed := config.Mail.Send(ctx, m)
+	if errors.Is(failed, deliver.ErrUnreached) {
+		p.away = failed
+	}
+	return failed
 }
 
 // link is where the receipt is shown, "" where the service does not know where it is.
