@@ -94,8 +94,7 @@ func (s Server) Send(ctx context.Context, m Message) error {
 	if err := errors.Join(msg.From(s.From), msg.To(m.To)); err != nil {
 		return &Refused{err.Error()}
 	}
-	_, domain, _ := cutLast(from.Address, '@')
-	msg.SetMessageIDWithValue(m.ID + "@" + domain)
+	msg.SetMessageIDWithValue(m.ID + from.Address[strings.LastIndexByte(from.Address, '@'):])
 	msg.SetDateWithValue(m.At)
 	msg.Subject(m.Subject)
 	msg.SetBodyString(mail.TypeTextPlain, m.Text)
@@ -148,13 +147,4 @@ func (s Server) sorted(err error, msg *mail.Msg) error {
 func said(err error) string {
 	text, _, _ := strings.Cut(err.Error(), ", affected recipient")
 	return strings.TrimPrefix(text, "send failed: ")
-}
-
-func cutLast(text string, at byte) (before, after string, found bool) {
-	for i := len(text) - 1; i >= 0; i-- {
-		if text[i] == at {
-			return text[:i], text[i+1:], true
-		}
-	}
-	return text, "localhost", false
 }

@@ -1,6 +1,7 @@
 package timetable
 
 import (
+	"fmt"
 	"strconv"
 	"strings"
 	"time"
@@ -28,7 +29,7 @@ func Parse(text string) (Times, *fault.Fault) {
 	if len(text) > mostBytes {
 		return Times{}, fault.New(fault.NotATimetable, "times have up to %d letters, and this has %d bytes", mostBytes, len(text))
 	}
-	p := &parser{words: words(fold(text)), text: text}
+	p := &parser{words: words(strings.ToLower(text)), text: text}
 	t, f := p.times()
 	if f == nil && p.at < len(p.words) {
 		f = p.refuse()
@@ -340,20 +341,13 @@ func (p *parser) clock() (int, *fault.Fault) {
 		p.at--
 		return 0, fault.New(fault.NotATimetable, "%q is a time without its minutes", p.next()).Suggest(h + ":00")
 	case isHalf && (hour < 1 || hour > 12), hour > 23, minute > 59:
-		return 0, fault.New(fault.NoSuchTime, "no clock shows %s; times go from 00:00 to 23:59", strings.TrimSpace(h+":"+twoDigits(minute)+" "+map[bool]string{true: half}[isHalf]))
+		return 0, fault.New(fault.NoSuchTime, "no clock shows %s; times go from 00:00 to 23:59", strings.TrimSpace(fmt.Sprintf("%s:%02d ", h, minute)+map[bool]string{true: half}[isHalf]))
 	case isHalf:
 		if hour %= 12; half == "pm" {
 			hour += 12
 		}
 	}
 	return hour*3600 + minute*60, nil
-}
-
-func twoDigits(n int) string {
-	if n < 10 {
-		return "0" + strconv.Itoa(n)
-	}
-	return strconv.Itoa(n)
 }
 
 // number is a text of up to three digits.

@@ -11,7 +11,6 @@ import (
 	"math/bits"
 	"slices"
 	"strconv"
-	"strings"
 	"time"
 
 	"pikegate/internal/core/civil"
@@ -188,6 +187,3 @@ func inOrder(all []int) []int {
 	slices.Sort(all)
 	return slices.Compact(all)
 }
-
-// fold is a text as it is read: without differences of case and of white space.
-func fold(text string) string { return strings.Join(strings.Fields(strings.ToLower(text)), " ") }

@@ -201,12 +201,8 @@ func (p *People) Set(ctx context.Context, name string, to PersonChange) (*Person
 	if err := p.base.Store.SetPerson(ctx, row, ends, p.entry(ctx, "change person", row.Name+": "+strings.Join(done, ", "))); err != nil {
 		return nil, err
 	}
-	groups, err := p.base.Store.GroupsOf(ctx, row.ID)
-	var names []string
-	for _, g := range groups {
-		names = append(names, g.Name)
-	}
-	t := told(row, names)
+	person, err := p.base.PersonIn(ctx, row)
+	t := told(row, person.Groups)
 	return &t, err
 }
 
