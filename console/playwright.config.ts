@@ -9,6 +9,7 @@ export default defineConfig({
   timeout: 60_000,
   expect: { timeout: 15_000 }, // machines that are shared are slow at times
   workers: 2,
+  retries: process.env.CI ? 1 : 0, // once, and told as flaky: the machine there is shared
   reporter: [['line']],
   use: {
     baseURL: `http://127.0.0.1:${port}`,

@@ -49,6 +49,7 @@ test('people sign in, are added, make tokens, and do what their role lets them',
   await expect(page.getByRole('status')).toHaveText('Arvid sees the reports of all shelves.');
   await page.getByLabel('What Ines may do').selectOption('reader');
   await expect(page.getByRole('alert')).toHaveText('Ines is the only admin; make another one first');
+  await expect(page.getByLabel('What Ines may do')).toHaveValue('admin');
   await accessible(page);
 
   await page.getByRole('link', { name: 'Ines', exact: true }).click();

@@ -106,6 +106,12 @@
   }
 </script>
 
+{#snippet field(label: string, value: string, change: (text: string) => Promise<void>)}
+  <td class={cell}>
+    <input class="input bg-field py-1 text-sm" type="text" autocomplete="off" aria-label={label} {value} onchange={(e) => void change(e.currentTarget.value)} />
+  </td>
+{/snippet}
+
 <svelte:head><title>{say('People · Pike Gate')}</title></svelte:head>
 
 <div class="mx-auto flex max-w-[1180px] flex-col gap-5 p-6">
@@ -133,7 +139,10 @@
                 class="select w-auto bg-field py-1 text-sm"
                 aria-label={say('What {0} may do', person.name)}
                 value={person.role}
-                onchange={(e) => void setRole(person, e.currentTarget.value as Role)}
+                onchange={(e) => {
+                  const select = e.currentTarget;
+                  void setRole(person, select.value as Role).then(() => (select.value = person.role)); // as it was, where that is refused
+                }}
               >
                 {#each roles as r (r)}<option value={r}>{r}</option>{/each}
               </select>
@@ -201,36 +210,15 @@
             {#each groups as group (group.name)}
               <tr>
                 <td class={cell}>{group.name}</td>
-                <td class={cell}>
-                  <input
-                    class="input bg-field py-1 text-sm"
-                    type="text"
-                    autocomplete="off"
-                    aria-label={say('Who is in {0}, parted by commas', group.name)}
-                    value={group.members.join(', ')}
-                    onchange={(e) => void changeGroup({ ...group, members: parted(e.currentTarget.value) })}
-                  />
-                </td>
-                <td class={cell}>
-                  <input
-                    class="input bg-field py-1 text-sm"
-                    type="text"
-                    autocomplete="off"
-                    aria-label={say('Shelves of {0}, parted by commas', group.name)}
-                    value={group.shelves?.join(', ')}
-                    onchange={(e) => void changeGroup({ ...group, shelves: parted(e.currentTarget.value) })}
-                  />
-                </td>
-                <td class={cell}>
-                  <input
-                    class="input bg-field py-1 text-sm"
-                    type="text"
-                    autocomplete="off"
-                    aria-label={say('Attributes of {0}: attribute=values; another', group.name)}
-                    value={attributesText(group.attributes ?? {})}
-                    onchange={(e) => void changeGroup({ ...group, attributes: attributesOf(e.currentTarget.value) })}
-                  />
-                </td>
+                {@render field(say('Who is in {0}, parted by commas', group.name), group.members.join(', '), (text) =>
+                  changeGroup({ ...group, members: parted(text) }),
+                )}
+                {@render field(say('Shelves of {0}, parted by commas', group.name), group.shelves?.join(', ') ?? '', (text) =>
+                  changeGroup({ ...group, shelves: parted(text) }),
+                )}
+                {@render field(say('Attributes of {0}: attribute=values; another', group.name), attributesText(group.attributes ?? {}), (text) =>
+                  changeGroup({ ...group, attributes: attributesOf(text) }),
+                )}
                 <td class={cell}><button type="button" class="btn-plain" onclick={() => void removeGroup(group)}>{say('Drop {0}', group.name)}</button></td>
               </tr>
             {/each}
