@@ -22,6 +22,7 @@
   const isReports = $derived(!receipt && !isRuns && !isWorkroom && !isAccount && !isPeople && !schedule);
   const find = $derived(report || !(isReports || isWorkroom) ? '' : (url.searchParams.get('find') ?? ''));
   let version = $state('');
+  let provider = $state(''); // that one may sign in at
   let notice = $state(''); // what whoever keeps the service should know
 
   let isKnown = $state<boolean>(); // whether who sits here may go on
@@ -36,7 +37,7 @@
   function ask() {
     about().then(
       (a) => {
-        ({ version, notice = '' } = a);
+        ({ version, notice = '', openid: provider = '' } = a);
         if (currentPerson().name !== a.person) shown++;
         setPerson(a.person, a.role, a.sign_in);
         isKnown = a.person !== '';
@@ -112,7 +113,7 @@
   {/if}
 </header>
 <main id="main" class="min-h-[calc(100dvh-52px)] print:min-h-0">
-  {#if isKnown === false}<SignIn done={ask} />{/if}
+  {#if isKnown === false}<SignIn done={ask} {provider} />{/if}
   <div class="contents" hidden={isKnown === false}>
     {#if isKnown !== undefined && (!doSignIn() || currentPerson().name)}
       {#key shown}{@render page()}{/key}

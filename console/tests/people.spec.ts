@@ -6,14 +6,20 @@ import { expect } from '@playwright/test';
 import { accessible, test } from './page';
 
 const at = 'http://127.0.0.1:9383';
-let service: ChildProcess;
+const provider = '127.0.0.1:9385';
+let started: ChildProcess[];
 
 test.beforeAll(async () => {
   const dir = mkdtempSync(join(tmpdir(), 'pikegate-'));
-  service = spawn(join(import.meta.dirname, '../../bin/pikegate'), ['serve', '--listen', '127.0.0.1:9383', '--data', dir], { stdio: 'ignore' });
+  const start = (...args: string[]) => spawn(join(import.meta.dirname, '../../bin/pikegate'), args, { stdio: 'ignore' });
+  const openid = ['--address', at, '--openid-provider', `http://${provider}`, '--openid-client', 'pikegate'];
+  started = [
+    start('openid-stand-in', '--listen', provider, '--person', 'Solveig', '--person', 'Rolf'),
+    start('serve', '--listen', '127.0.0.1:9383', '--data', dir, ...openid),
+  ];
   await expect.poll(async () => (await fetch(`${at}/readyz`).catch(() => undefined))?.ok ?? false).toBe(true);
 });
-test.afterAll(() => void service.kill());
+test.afterAll(() => started.forEach((process) => void process.kill()));
 
 test('people sign in, are added, make tokens, and do what their role lets them', async ({ page }) => {
   const post = (path: string, body: unknown) =>
@@ -48,7 +54,7 @@ test('people sign in, are added, make tokens, and do what their role lets them',
   await shelves.press('Tab');
   await expect(page.getByRole('status')).toHaveText('Arvid sees the reports of all shelves.');
   await page.getByLabel('What Ines may do').selectOption('reader');
-  await expect(page.getByRole('alert')).toHaveText('Ines is the only admin; make another one first');
+  await expect(page.getByRole('alert')).toHaveText('Ines is the only admin who can sign in; make another one first');
   await expect(page.getByLabel('What Ines may do')).toHaveValue('admin');
   await accessible(page);
 
@@ -83,4 +89,20 @@ test('people sign in, are added, make tokens, and do what their role lets them',
   await expect(page.getByRole('link', { name: 'People', exact: true })).toBeHidden();
   await page.goto(`${at}/people`);
   await expect(page.getByRole('alert')).toHaveText('that takes the role admin, and Arvid is a reader');
+
+  // Who has no password signs in at the provider, and gets the page that was wanted; who is not known does not.
+  const headers = { 'Content-Type': 'application/json', Authorization: `Bearer ${token}` };
+  expect((await fetch(`${at}/api/v1/people`, { method: 'POST', headers, body: '{"name":"Solveig","role":"reader"}' })).status).toBe(200);
+  await page.getByRole('link', { name: 'Arvid', exact: true }).click();
+  await page.getByRole('button', { name: 'Sign out', exact: true }).click();
+  await page.goto(`${at}/runs`);
+  await page.getByRole('link', { name: `Sign in at ${provider}` }).click();
+  await page.getByRole('link', { name: 'Rolf' }).click();
+  await expect(page.getByRole('alert')).toHaveText('You are not known here by the name that the provider says. An admin lets you in by that name.');
+  await accessible(page);
+  await page.getByRole('link', { name: `Sign in at ${provider}` }).click();
+  await page.getByRole('link', { name: 'Solveig' }).click();
+  await expect(page.getByText('Nothing was run that fits.')).toBeVisible();
+  expect(page.url()).toBe(`${at}/runs`);
+  await expect(page.getByRole('link', { name: 'Solveig', exact: true })).toBeVisible();
 });

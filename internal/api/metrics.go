@@ -13,6 +13,7 @@ import (
 
 	"pikegate/internal/core/fault"
 	"pikegate/internal/service/base"
+	"pikegate/internal/service/people"
 )
 
 // measured is what is told to those who watch the service.
@@ -45,8 +46,9 @@ func (r *routes) measure() {
 func (m measured) countSignIn(err error) {
 	ended := "done"
 	var refusal *base.Refusal
+	var openid people.OpenIDRefusal
 	switch {
-	case errors.As(err, &refusal) && refusal.Kind == fault.SignInRefused:
+	case errors.As(err, &refusal) && refusal.Kind == fault.SignInRefused, errors.As(err, &openid) && openid != people.OpenIDAway && openid != people.OpenIDBusy:
 		ended = "refused"
 	case err != nil:
 		ended = "put_off"

@@ -191,8 +191,9 @@ func (r routes) people(ctx context.Context, _ *struct{}) (*body[PersonList], err
 
 // NewPerson is a person to be added.
 type NewPerson struct {
-	SignIn
-	Role string `json:"role" enum:"reader,developer,admin" doc:"What they may do."`
+	Name     string `json:"name" maxLength:"200" doc:"Their name."`
+	Password string `json:"password,omitempty" maxLength:"1000" doc:"Their password. Who has none signs in at the provider of the setting openid-provider, or is let in by a proxy."`
+	Role     string `json:"role" enum:"reader,developer,admin" doc:"What they may do."`
 	people.Limits
 }
 

@@ -29,7 +29,7 @@ const anybody = "anybody"
 // rights say for each operation who may call it: anybody, or who has that role at least. An
 // operation that does not stand here is not served.
 var rights = map[string]string{
-	"health": anybody, "ready": anybody, "about": anybody, "sign-in": anybody, "read-live": anybody,
+	"health": anybody, "ready": anybody, "about": anybody, "sign-in": anybody, "begin-openid": anybody, "end-openid": anybody, "read-live": anybody,
 
 	"list-reports": base.Reader, "show-report": base.Reader, "read-line": base.Reader, "understand-answers": base.Reader, "list-choices": base.Reader,
 	"show-histogram": base.Reader, "count-matches": base.Reader, "run-report": base.Reader,

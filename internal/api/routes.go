@@ -214,6 +214,7 @@ type About struct {
 	Notice  string `json:"notice,omitempty" doc:"What whoever keeps the service should know; absent where that is nothing."`
 	Role    string `json:"role" enum:",reader,developer,admin" doc:"What they may do; empty for somebody who has to sign in first."`
 	SignIn  bool   `json:"sign_in" doc:"Whether one has to sign in."`
+	OpenID  string `json:"openid,omitempty" doc:"The host of the provider that one may sign in at by OpenID Connect; absent where there is none."`
 }
 
 type status struct {
@@ -255,6 +256,7 @@ func (r routes) register(api huma.API) {
 	r.registerDrafts(api)
 	r.registerSaved(api)
 	r.registerPeople(api)
+	r.registerOpenID(api)
 	r.registerSchedules(api)
 	r.registerMetrics(api)
 	r.registerBackup(api)
@@ -280,7 +282,7 @@ func resultContent(schemas huma.Registry) map[string]*huma.MediaType {
 
 func (r routes) about(ctx context.Context, _ *struct{}) (*body[About], error) {
 	person := base.PersonOf(ctx)
-	told := About{Person: person.Name, Role: person.Role, SignIn: r.service.People.On()}
+	told := About{Person: person.Name, Role: person.Role, SignIn: r.service.People.On(), OpenID: r.service.People.Provider()}
 	if person.Name != "" {
 		told.Version, told.Today, told.Notice = Version, r.service.Base.FixedToday().String(), r.service.Receipts.Notice(ctx)
 	}

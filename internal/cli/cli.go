@@ -133,7 +133,7 @@ returns the matching records, sorted.
 		{"definitions", "Write and publish definitions:", []*cobra.Command{newCheck(), newPut(), newGet(), newRevisions(), newDifference(), newPublish(), newUses(), newEffect(), newRename(), newDelete(), newDrafts(), newRehearse(), newProof(), newSchema()}},
 		{"data", "Look into sources, load files:", []*cobra.Command{newSources(), newSource(), newDataset(), newLoad(), newTable()}},
 		{"people", "Who may do what:", []*cobra.Command{newSignIn(), newSignOut(), newPeople(), newGroups(), newTokens(), newAudit()}},
-		{"service", "Run the service:", []*cobra.Command{newServe(), newDemo(), newMailStandIn(), newBackup(), newRestore(), newUpgrade(), newVersion()}},
+		{"service", "Run the service:", []*cobra.Command{newServe(), newDemo(), newMailStandIn(), newOpenIDStandIn(), newBackup(), newRestore(), newUpgrade(), newVersion()}},
 	} {
 		root.AddGroup(&cobra.Group{ID: g.id, Title: g.title})
 		for _, c := range g.commands {

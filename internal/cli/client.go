@@ -63,11 +63,9 @@ func newClient(c *cobra.Command) (*client, error) {
 	}
 	to := &client{base: strings.TrimRight(base, "/"), http: &http.Client{}, token: os.Getenv(tokenVariable)}
 	if to.token == "" {
-		tokens, err := keptTokens()
-		if err != nil {
+		if to.token, err = keptToken(to.base); err != nil {
 			return nil, fail(exitFailed, "the tokens that are kept cannot be read: %w", err)
 		}
-		to.token = tokens[to.base]
 	}
 	to.as, _ = c.Flags().GetString("seen-as")
 	return to, nil

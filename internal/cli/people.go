@@ -7,12 +7,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"io/fs"
 	"maps"
 	"net/http"
 	"net/url"
 	"os"
-	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -51,23 +49,31 @@ func readPassword(c *cobra.Command, file string) (string, error) {
 }
 
 func newSignIn() *cobra.Command {
-	var name, file string
+	var name, file, tokenFile, keep string
 	c := &cobra.Command{
 		Use:   "sign-in",
 		Short: "Sign in to a service, and keep a token for it",
-		Long: `Sign in to a service. A token of 90 days is kept for it in your data home, which
-all commands then send; ` + tokenVariable + ` wins over it. pikegate sign-out ends it.`,
-		Example: "  pikegate sign-in --name Tove --password-file - --server https://reports.example.test",
-		Args:    arity(0, 0),
+		Long: `Sign in to a service. A token of 90 days is kept for it in the system's keyring, or
+where there is none in a file of your data home, and all commands then send it;
+` + tokenVariable + ` wins over it. pikegate sign-out ends it.
+
+Who has no password at the service makes a token on the page of their account, and
+keeps it by --token-file.`,
+		Example: `  pikegate sign-in --name Tove --password-file - --server https://reports.example.test
+  pikegate sign-in --token-file - --server https://reports.example.test`,
+		Args: arity(0, 0),
 		RunE: calling(func(c *cobra.Command, client *client, _ []string) error {
+			if host := client.host(); strings.HasPrefix(client.base, "http:") && !loopback(host) {
+				fmt.Fprintf(c.ErrOrStderr(), "The way to %s is not encrypted: others on it can read what lets you in.\n", host)
+			}
+			if tokenFile != "" {
+				return signInByToken(c, client, tokenFile, keep)
+			}
 			password, err := readPassword(c, file)
 			if err != nil {
 				return err
 			}
 			client.token = ""
-			if host := client.host(); strings.HasPrefix(client.base, "http:") && !loopback(host) {
-				fmt.Fprintf(c.ErrOrStderr(), "The way to %s is not encrypted: others on it can read the password.\n", host)
-			}
 			session, err := client.call(c.Context(), http.MethodPost, "/session", api.SignIn{Name: name, Password: password}, "application/json")
 			if err != nil {
 				return err
@@ -87,18 +93,44 @@ all commands then send; ` + tokenVariable + ` wins over it. pikegate sign-out en
 			if err := client.json(c.Context(), http.MethodDelete, "/session", nil, nil); err != nil {
 				return err
 			}
-			if err := keepToken(client.base, made.Token); err != nil {
-				return fail(exitFailed, "the token cannot be kept: %w", err)
-			}
-			fmt.Fprintf(c.OutOrStdout(), "Signed in to %s as %s (%s), until %s.\n", client.base, signed.Person, made.Role, made.EndsAt.Format("2006-01-02"))
-			return nil
+			return keepPass(c, client, made.Token, keep, signed.Person, made.Pass)
 		}),
 	}
 	serverFlag(c)
 	c.Flags().StringVar(&name, "name", "", "your name")
 	passwordFlag(c, &file)
-	_ = c.MarkFlagRequired("name") // which there is
+	c.Flags().StringVar(&tokenFile, "token-file", "", "file that holds a token that you made; - for standard input")
+	wordFlag(c, &keep, "keep", keepWhere, []string{keepWhere, keepInKeyring, keepInFile}, "where the token is kept: in the keyring where there is one, else in a file")
+	c.MarkFlagsOneRequired("name", "token-file")
+	c.MarkFlagsMutuallyExclusive("name", "token-file")
 	return c
+}
+
+// signInByToken keeps a token that stands in a file, once the service knows it.
+func signInByToken(c *cobra.Command, client *client, file, keep string) error {
+	token, err := readPassword(c, file)
+	if err != nil {
+		return err
+	}
+	client.token = token
+	var account api.Account
+	if err := client.json(c.Context(), http.MethodGet, "/account", nil, &account); err != nil {
+		return err
+	}
+	own := slices.IndexFunc(account.Passes, func(p people.Pass) bool { return p.Own })
+	if own < 0 {
+		return fail(exitUsage, "that is no token: it lets nobody in")
+	}
+	return keepPass(c, client, token, keep, account.Person, account.Passes[own])
+}
+
+// keepPass keeps a token, and says whom it lets in.
+func keepPass(c *cobra.Command, client *client, token, keep, person string, pass people.Pass) error {
+	if err := keepToken(client.base, token, keep); err != nil {
+		return fail(exitFailed, "the token cannot be kept: %w", err)
+	}
+	fmt.Fprintf(c.OutOrStdout(), "Signed in to %s as %s (%s), until %s.\n", client.base, person, pass.Role, pass.EndsAt.Format("2006-01-02"))
+	return nil
 }
 
 const tokenDays = 90
@@ -116,7 +148,7 @@ func newSignOut() *cobra.Command {
 					err = client.json(c.Context(), http.MethodDelete, "/account/passes/"+strconv.FormatInt(p.ID, 10), nil, nil)
 				}
 			}
-			if lost := keepToken(client.base, ""); lost != nil {
+			if lost := dropToken(client.base); lost != nil {
 				return fail(exitFailed, "the token cannot be forgotten: %w", lost)
 			}
 			if err != nil {
@@ -128,45 +160,6 @@ func newSignOut() *cobra.Command {
 	}
 	serverFlag(c)
 	return c
-}
-
-// tokensFile holds the tokens that are kept, by the address of the service.
-func tokensFile() string { return dataHome("tokens.json") }
-
-func keptTokens() (map[string]string, error) {
-	tokens := map[string]string{}
-	text, err := os.ReadFile(tokensFile())
-	if errors.Is(err, fs.ErrNotExist) {
-		return tokens, nil
-	}
-	if err == nil {
-		err = json.Unmarshal(text, &tokens)
-	}
-	return tokens, err
-}
-
-// keepToken keeps a token for a service, or forgets it where it is "". The file is for its user alone.
-func keepToken(server, token string) error {
-	tokens, err := keptTokens()
-	if err != nil {
-		return err
-	}
-	delete(tokens, server)
-	if token != "" {
-		tokens[server] = token
-	}
-	text, err := json.MarshalIndent(tokens, "", "  ")
-	if err != nil {
-		return err
-	}
-	file := tokensFile()
-	if err := os.MkdirAll(filepath.Dir(file), 0o700); err != nil {
-		return err
-	}
-	return writeFile(file, own, func(to io.Writer) error {
-		_, err := to.Write(append(text, '\n'))
-		return err
-	})
 }
 
 func newPeople() *cobra.Command {
@@ -209,6 +202,7 @@ func newPeopleList() *cobra.Command {
 
 func newPeopleAdd() *cobra.Command {
 	var role, file, data string
+	var elsewhere bool
 	var limits limitFlags
 	c := &cobra.Command{
 		Use:   "add NAME",
@@ -217,12 +211,16 @@ func newPeopleAdd() *cobra.Command {
 has to sign in. Where nobody may yet, as on a service that listens beyond this
 machine, --data names the directory of a service that does not run.`,
 		Example: `  pikegate people add Ines --role admin --password-file ines.txt
-  pikegate people add Ines --role admin --password-file - --data /srv/pikegate`,
+  pikegate people add Ines --role admin --password-file - --data /srv/pikegate
+  pikegate people add Arvid --no-password`,
 		Args: arity(1, 1),
 		RunE: func(c *cobra.Command, args []string) error {
-			password, err := readPassword(c, file)
-			if err != nil {
-				return err
+			var password string
+			if file != "" || !elsewhere {
+				var err error
+				if password, err = readPassword(c, file); err != nil {
+					return err
+				}
 			}
 			person := &people.Person{}
 			given, err := limits.given()
@@ -234,7 +232,7 @@ machine, --data names the directory of a service that does not run.`,
 			} else {
 				var client *client
 				if client, err = newClient(c); err == nil {
-					err = client.json(c.Context(), http.MethodPost, "/people", api.NewPerson{SignIn: api.SignIn{Name: args[0], Password: password}, Role: role, Limits: given}, person)
+					err = client.json(c.Context(), http.MethodPost, "/people", api.NewPerson{Name: args[0], Password: password, Role: role, Limits: given}, person)
 				}
 			}
 			if err != nil {
@@ -248,6 +246,8 @@ machine, --data names the directory of a service that does not run.`,
 	roleFlag(c, &role, base.Reader)
 	passwordFlag(c, &file)
 	limits.add(c)
+	c.Flags().BoolVar(&elsewhere, "no-password", false, "without a password: the provider of the setting openid-provider lets them in, or a proxy")
+	c.MarkFlagsMutuallyExclusive("no-password", "password-file")
 	c.Flags().StringVar(&data, "data", "", "directory of a service that does not run, to add them there")
 	return c
 }
@@ -310,7 +310,7 @@ func addAt(c *cobra.Command, dir, name, password, role string, limits people.Lim
 
 func newPeopleSet() *cobra.Command {
 	var role, file string
-	var away, back, allShelves bool
+	var away, back, allShelves, noPassword, noOpenID bool
 	var limits limitFlags
 	var unset []string
 	c := &cobra.Command{
@@ -320,7 +320,7 @@ func newPeopleSet() *cobra.Command {
   pikegate people set Arvid --away`,
 		Args: arity(1, 1),
 		RunE: calling(func(c *cobra.Command, client *client, args []string) error {
-			change := people.PersonChange{}
+			change := people.PersonChange{NoPassword: noPassword, NoOpenID: noOpenID}
 			if c.Flags().Changed("role") {
 				change.Role = role
 			}
@@ -353,7 +353,7 @@ func newPeopleSet() *cobra.Command {
 				change.Attributes = &known.Attributes
 			}
 			if change == (people.PersonChange{}) {
-				return fail(exitUsage, "nothing is to change: --role, --shelf, --all-shelves, --attribute, --unset, --password-file, --away or --back says what")
+				return fail(exitUsage, "nothing is to change: --role, --shelf, --all-shelves, --attribute, --unset, --password-file, --no-password, --no-openid, --away or --back says what")
 			}
 			var p people.Person
 			if err := client.json(c.Context(), http.MethodPut, "/people/"+url.PathEscape(args[0]), change, &p); err != nil {
@@ -375,8 +375,11 @@ func newPeopleSet() *cobra.Command {
 	limits.add(c)
 	c.Flags().StringArrayVar(&unset, "unset", nil, "an attribute that is not set for them any more; may be said several times")
 	c.Flags().BoolVar(&allShelves, "all-shelves", false, "the reports of all shelves are there for them again")
+	c.Flags().BoolVar(&noPassword, "no-password", false, "take their password away, so that the provider of the setting openid-provider lets them in; their sessions and tokens end")
+	c.Flags().BoolVar(&noOpenID, "no-openid", false, "forget who they are at that provider, so that who signs in there next by this name is this person; their sessions and tokens end")
 	c.MarkFlagsMutuallyExclusive("shelf", "all-shelves")
 	c.MarkFlagsMutuallyExclusive("away", "back")
+	c.MarkFlagsMutuallyExclusive("no-password", "password-file")
 	return c
 }
 

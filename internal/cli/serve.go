@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/url"
 	"os"
 	"syscall"
 
@@ -131,6 +132,9 @@ func serveOn(ctx context.Context, s *service.Service, listener net.Listener, to 
 	limits := to.limits
 	if host, _, err := net.SplitHostPort(listener.Addr().String()); err == nil && !net.ParseIP(host).IsUnspecified() {
 		limits.Hosts = append(limits.Hosts, host)
+	}
+	if u, err := url.Parse(to.Address); err == nil && u.Host != "" {
+		limits.Hosts = append(limits.Hosts, u.Hostname())
 	}
 	server := api.Server(api.New(s, limits))
 	s.KeepSchedules()

@@ -19,10 +19,12 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"pikegate/internal/api"
+	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/phrase"
 	"pikegate/internal/deliver"
 	"pikegate/internal/service/base"
+	"pikegate/internal/service/people"
 )
 
 // serving is what a service is started with, and how it is reached.
@@ -49,26 +51,14 @@ type setting struct {
 
 // settings are all of them; this list documents them too.
 var settings = []setting{
-	{"listen", "127.0.0.1:8080", "address and port to listen on; loopback unless told otherwise", func(to *serving, text string) error {
-		to.listen = text
-		return nil
-	}},
-	{"tls-certificate", "", "file of the certificate, PEM, with which the service encrypts; with tls-key; both are read again when they change", func(to *serving, text string) error {
-		to.encrypted.cert = text
-		return nil
-	}},
-	{"tls-key", "", "file of the certificate's private key, PEM", func(to *serving, text string) error {
-		to.encrypted.key = text
-		return nil
-	}},
+	{"listen", "127.0.0.1:8080", "address and port to listen on; loopback unless told otherwise", takeText(func(to *serving) *string { return &to.listen })},
+	{"tls-certificate", "", "file of the certificate, PEM, with which the service encrypts; with tls-key; both are read again when they change", takeText(func(to *serving) *string { return &to.encrypted.cert })},
+	{"tls-key", "", "file of the certificate's private key, PEM", takeText(func(to *serving) *string { return &to.encrypted.key })},
 	{"hosts", "", "names that the service is called by, beside loopback ones and the address that it listens on; a request for another name gets 421", func(to *serving, text string) error {
 		to.limits.Hosts = list(text)
 		return nil
 	}},
-	{"data", dataHome("data"), "directory of the service's files", func(to *serving, text string) error {
-		to.Dir = text
-		return nil
-	}},
+	{"data", dataHome("data"), "directory of the service's files", takeText(func(to *serving) *string { return &to.Dir })},
 	{"people", "no", "whether one has to sign in even before anybody may; once somebody may, everybody has to: yes or no", takeTruth(func(to *serving) *bool { return &to.People })},
 	{"open-to-everyone", "no", "whether to listen beyond this machine although nobody has to sign in: yes or no", takeTruth(func(to *serving) *bool { return &to.open })},
 	{"session-idle", "12h", "how long a session lasts without use", takeTime(func(to *serving) *time.Duration { return &to.SessionIdle })},
@@ -81,10 +71,7 @@ var settings = []setting{
 		to.limits.PerMinute = n
 		return nil
 	}},
-	{"proxy-header", "", "the header in which a proxy in front says who has signed in there; with proxy-addresses", func(to *serving, text string) error {
-		to.limits.ProxyHeader = text
-		return nil
-	}},
+	{"proxy-header", "", "the header in which a proxy in front says who has signed in there; with proxy-addresses", takeText(func(to *serving) *string { return &to.limits.ProxyHeader })},
 	{"proxy-addresses", "", "addresses or networks of that proxy, parted by commas, such as 10.1.2.3 or 10.1.0.0/16", func(to *serving, text string) error {
 		for _, item := range list(text) {
 			network, err := netip.ParsePrefix(item)
@@ -98,6 +85,34 @@ var settings = []setting{
 		}
 		return nil
 	}},
+	{"openid-provider", "", "the provider that people may sign in at by OpenID Connect: its issuer, such as https://login.example.test; it sends them back to address + " + people.ReturnPath + "; with openid-client and address", func(to *serving, text string) error {
+		u, err := url.Parse(text)
+		if text != "" && (err != nil || u.Host == "" || u.RawQuery != "" || u.Fragment != "" || u.User != nil || u.Scheme != "https" && (u.Scheme != "http" || !loopback(u.Hostname()))) {
+			return fmt.Errorf("%q is not the address of a provider such as https://login.example.test; http is for one on this machine alone", text)
+		}
+		to.OpenID.Issuer = text
+		return nil
+	}},
+	{"openid-client", "", "what the service is called at that provider", takeText(func(to *serving) *string { return &to.OpenID.Client })},
+	{"openid-secret-file", "", "file of the secret of the service at that provider; unset, it has none", takeSecret(func(to *serving) *string { return &to.OpenID.Secret })},
+	{"openid-name", "preferred_username", "the claim that is the name of a person", takeText(func(to *serving) *string { return &to.OpenID.Name })},
+	{"openid-adds", "", "the role that people get whom the provider lets in and nobody has added: reader or developer; unset, they are refused", func(to *serving, text string) error {
+		if text != "" && text != base.Reader && text != base.Developer {
+			return fmt.Errorf("%q is not reader or developer", text)
+		}
+		to.OpenID.Adds = text
+		return nil
+	}},
+	{"openid-attributes", "", "claims that become attributes of people, parted by commas; such as harbours, mail", func(to *serving, text string) error {
+		for _, name := range list(text) {
+			if !criteria.IsAttribute(name) || name == string(criteria.PersonName) || name == string(criteria.PersonRole) {
+				return fmt.Errorf("%q cannot be an attribute, which is called by small letters, digits and _, and neither name nor role", name)
+			}
+		}
+		to.OpenID.Attributes = list(text)
+		return nil
+	}},
+	{"openid-groups", "", "the claim that names the groups a person is in; unset, groups are kept here alone", takeText(func(to *serving) *string { return &to.OpenID.Groups })},
 	{"address", "", "where people reach the service, for links in mails, such as https://reports.example.test", takeAddress},
 	{"mail-from", "", "who mails are from, such as Reports <reports@example.test>", func(to *serving, text string) error {
 		if _, err := mail.ParseAddress(text); text != "" && err != nil {
@@ -106,14 +121,7 @@ var settings = []setting{
 		to.Mail.From = text
 		return nil
 	}},
-	{"mail-password-file", "", "file of the password at the mail server", func(to *serving, text string) error {
-		if text == "" {
-			return nil
-		}
-		password, err := os.ReadFile(text)
-		to.Mail.Password = strings.TrimSpace(string(password))
-		return err
-	}},
+	{"mail-password-file", "", "file of the password at the mail server", takeSecret(func(to *serving) *string { return &to.Mail.Password })},
 	{"mail-server", "", "the server that mails of schedules are sent by: smtp://USER@HOST:587 for STARTTLS, smtps://USER@HOST:465 for TLS", takeMailServer},
 	{"mail-domains", "", "domains that mails may go to, parted by commas; unset, any", takeList(func(to *serving) *[]string { return &to.MailDomains })},
 	{"mail-size", "10 MiB", "the most that is attached to a mail; what is larger is linked", takeSize(func(to *serving) *int64 { return &to.MailBytes })},
@@ -155,10 +163,27 @@ var settings = []setting{
 	{"stall-time", "30s", "how long a reader or a sender may take for the next part of an answer or a file", takeTime(func(to *serving) *time.Duration { return &to.limits.Stall })},
 	{"send-time", "1h", "the longest that an answer may take to be sent, or a file to come", takeTime(func(to *serving) *time.Duration { return &to.limits.Send })},
 	{"stop-time", "20s", "how long requests in flight may go on when the service is stopped", takeTime(func(to *serving) *time.Duration { return &to.grace })},
-	{"log", "info", "the least that is logged: debug, info, warn or error", func(to *serving, text string) error {
-		to.log = text
+	{"log", "info", "the least that is logged: debug, info, warn or error", takeText(func(to *serving) *string { return &to.log })},
+}
+
+// takeText is for a text that may be any.
+func takeText(at func(*serving) *string) func(*serving, string) error {
+	return func(to *serving, text string) error {
+		*at(to) = text
 		return nil
-	}},
+	}
+}
+
+// takeSecret is for the name of a file that holds a secret.
+func takeSecret(at func(*serving) *string) func(*serving, string) error {
+	return func(to *serving, text string) error {
+		if text == "" {
+			return nil
+		}
+		secret, err := os.ReadFile(text)
+		*at(to) = strings.TrimSpace(string(secret))
+		return err
+	}
 }
 
 // takeTruth is for yes or no.
@@ -368,6 +393,12 @@ func (to *serving) together() (wrong []error) {
 	}
 	if (to.limits.ProxyHeader == "") != (len(to.limits.ProxyAddresses) == 0) {
 		wrong = append(wrong, errors.New("proxy-header and proxy-addresses: each says nothing without the other"))
+	}
+	if to.OpenID.Issuer != "" && (to.OpenID.Client == "" || to.Address == "") {
+		wrong = append(wrong, errors.New("openid-provider: openid-client says what the service is called there, and address where people are sent back to; it needs both"))
+	}
+	if to.OpenID.Issuer == "" && to.OpenID.Client != "" {
+		wrong = append(wrong, errors.New("openid-client: it says nothing without openid-provider"))
 	}
 	if to.Mail.IsSet() && to.Mail.From == "" {
 		wrong = append(wrong, errors.New("mail-from: mails are from nobody; name an address, such as reports@example.test"))

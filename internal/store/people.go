@@ -18,12 +18,14 @@ type Person struct {
 	ID       int64
 	Name     string
 	Role     string
-	Password string    // what Argon2id made of it
+	Password string    // what Argon2id made of it, "" for who has none
 	Shelves  []string  `gorm:"serializer:json"`
 	MadeAt   time.Time `gorm:"serializer:moment"`
 	AwayAt   time.Time `gorm:"serializer:moment"`
 	// Attributes are what conditions can ask of them.
 	Attributes map[string][]string `gorm:"serializer:json"`
+	// OpenID is who they are at the provider that they sign in at, "" for who do not.
+	OpenID string `gorm:"column:openid"`
 }
 
 // Group is a row of the table groups: what several people may, beside what each may.
@@ -170,6 +172,29 @@ func (s *Store) People(ctx context.Context) (all []Person, err error) {
 // PersonNamed finds a person, however the letters of the name are written; ErrNone where there is none.
 func (s *Store) PersonNamed(ctx context.Context, name string) (p Person, err error) {
 	return p, none(s.db.WithContext(ctx).Where("name = ?", name).Take(&p).Error)
+}
+
+// PersonOpenID finds a person by who they are at the provider that they sign in at; ErrNone where there is none.
+func (s *Store) PersonOpenID(ctx context.Context, openid string) (p Person, err error) {
+	return p, none(s.db.WithContext(ctx).Where("openid = ? AND openid <> ''", openid).Take(&p).Error)
+}
+
+// SetPersonIn changes a person and which groups they are in.
+func (s *Store) SetPersonIn(ctx context.Context, p Person, groups []Group, by AuditEntry) error {
+	return s.Audited(ctx, by, func(tx *gorm.DB) error {
+		if err := tx.Save(&p).Error; err != nil {
+			return err
+		}
+		if err := tx.Exec("DELETE FROM members WHERE person_id = ?", p.ID).Error; err != nil {
+			return err
+		}
+		for i := range groups {
+			if err := tx.Omit("Members.*").Model(&groups[i]).Association("Members").Append(&p); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
 }
 
 // Groups lists all groups with their members, by name.

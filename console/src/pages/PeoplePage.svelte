@@ -73,6 +73,10 @@
       return say('Of {0} is known: {1}.', person.name, attributesText(attributes) || say('nothing'));
     });
 
+  /** How somebody signs in, as far as that is known here. */
+  const howIn = ({ signs_in }: Person) =>
+    signs_in.map((how) => (how === 'password' ? say('by password') : say('at the provider'))).join(', ') || say('no password');
+
   const parted = (text: string) =>
     text
       .split(',')
@@ -133,7 +137,7 @@
       {#snippet rows()}
         {#each people ?? [] as person (person.name)}
           <tr class:text-quiet={!!person.away_at}>
-            <td class={cell}>{person.name}</td>
+            <td class={cell}>{person.name}<span class="block text-sm text-quiet">{howIn(person)}</span></td>
             <td class={cell}>
               <select
                 class="select w-auto bg-field py-1 text-sm"
@@ -188,8 +192,8 @@
         >{say('Name')} <input class="input bg-field" type="text" autocomplete="off" required maxlength="80" bind:value={name} /></label
       >
       <label class="flex flex-col gap-1 text-sm"
-        >{say('Password, 10 letters at least')}
-        <input class="input bg-field" type="password" autocomplete="new-password" required minlength="10" bind:value={password} /></label
+        >{say('Password, 10 letters at least; none for who signs in elsewhere')}
+        <input class="input bg-field" type="password" autocomplete="new-password" minlength="10" bind:value={password} /></label
       >
       <label class="flex flex-col gap-1 text-sm"
         >{say('May')}

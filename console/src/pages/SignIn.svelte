@@ -1,16 +1,40 @@
 <script lang="ts">
   import { messageOf } from '../lib/api';
   import { signIn } from '../lib/people';
+  import { currentUrl, rewrite } from '../lib/route.svelte';
   import { say } from '../lib/words';
   import Notice from '../parts/Notice.svelte';
 
-  // What one sees who has to sign in first; done is called once one has.
-  let { done }: { done: () => void } = $props();
+  // What one sees who has to sign in first; done is called once one has. provider is the host that one may sign in at, too.
+  let { done, provider }: { done: () => void; provider: string } = $props();
 
   let name = $state('');
   let password = $state('');
-  let failed = $state('');
+  let failed = $state(whyNotIn());
   let trying = $state(false);
+
+  /** Why the provider's sign-in let nobody in, as the service says it behind the page that was wanted. */
+  function whyNotIn(): string {
+    const url = currentUrl();
+    const why = url.searchParams.get('sign-in');
+    if (why === null) return '';
+    const words: Record<string, string> = {
+      provider: say('The provider does not answer as it should. Try again later.'),
+      busy: say('Too many sign-ins from here were refused. Wait a minute.'),
+      unknown: say('You are not known here by the name that the provider says. An admin lets you in by that name.'),
+      gone: say('You may not sign in here any more.'),
+      other: say('Here the one of your name is somebody else at the provider. An admin can mend that.'),
+      password: say('Here the one of your name signs in by a password. An admin can mend that.'),
+    };
+    return words[why] ?? say('That sign-in did not hold. Try it again from here.');
+  }
+
+  /** The page that is wanted, without why one was not let in. */
+  function wanted(): string {
+    const url = new URL(currentUrl());
+    url.searchParams.delete('sign-in');
+    return url.pathname + url.search;
+  }
 
   async function submit(event: SubmitEvent) {
     event.preventDefault();
@@ -18,6 +42,7 @@
     failed = '';
     try {
       await signIn(name, password);
+      rewrite(wanted());
       done();
     } catch (cause) {
       failed = messageOf(cause);
@@ -40,4 +65,9 @@
     >{say('Password')} <input class="input bg-field" type="password" autocomplete="current-password" required bind:value={password} /></label
   >
   <button class="btn self-start bg-deep px-4.5 py-2.5 font-[640] text-on-deep" type="submit" disabled={trying}>{say('Sign in')}</button>
+  {#if provider}
+    <p class="border-t border-line pt-3.5">
+      <a class="btn-plain" href="/api/v1/session/openid?to={encodeURIComponent(wanted())}">{say('Sign in at {0}', provider)}</a>
+    </p>
+  {/if}
 </form>

@@ -49,6 +49,8 @@ type Config struct {
 	// lasts without use, SessionTime how long at most; 12 hours and 7 days where they are 0.
 	People                   bool
 	SessionIdle, SessionTime time.Duration
+	// OpenID is the provider that people may sign in at.
+	OpenID OpenID
 	// Address is where people reach the service, for links; "" for no links.
 	Address string
 	// Mail is the server that mails are sent by. MailDomains are those that mails may go to, any where
@@ -78,6 +80,15 @@ const (
 const ownFile = "pikegate.db"
 
 // rules are those of the sources of the service.
+// OpenID is a provider that people sign in at by OpenID Connect, none where Issuer is "".
+type OpenID struct {
+	Issuer, Client, Secret string
+	Name                   string   // the claim that is a person's name
+	Adds                   string   // the role that somebody gets who is not known here; "" where nobody is let in so
+	Attributes             []string // the claims that are attributes of people
+	Groups                 string   // the claim that names the groups of people, "" for none
+}
+
 func (c Config) rules() source.Rules {
 	rules := c.Sources
 	rules.Dir, rules.Reserved = c.Dir, []string{ownFile, ownFile + "-wal", ownFile + "-shm", lockFile}

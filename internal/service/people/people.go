@@ -25,6 +25,7 @@ type People struct {
 	base    *base.Base
 	tries   tries
 	hashing *semaphore.Weighted
+	openid  provider
 }
 
 // The usual lengths of a session: without use, and in all.
@@ -35,9 +36,10 @@ const (
 
 // New opens the people of a service.
 func New(ctx context.Context, b *base.Base) (*People, error) {
-	p := &People{base: b, tries: tries{of: map[string]try{}}, hashing: semaphore.NewWeighted(mostHashing)}
+	p := &People{base: b, openid: provider{OpenID: b.Config.OpenID}, tries: tries{of: map[string]try{}}, hashing: semaphore.NewWeighted(mostHashing)}
 	all, err := b.Store.People(ctx)
 	b.SignIn.Store(b.Config.People || len(all) > 0)
+	_, _ = rand.Read(p.openid.key[:]) // never fails
 	return p, err
 }
 
@@ -52,6 +54,7 @@ type Person struct {
 	Shelves    []string            `json:"shelves" doc:"The shelves whose reports there are for them; all where it is empty."`
 	Attributes map[string][]string `json:"attributes" doc:"What conditions on who runs a report can ask of them: values by name, * for every value."`
 	Groups     []string            `json:"groups" doc:"The groups that they are in."`
+	SignsIn    []string            `json:"signs_in" enum:"password,openid" doc:"How they sign in: by a password, at the provider of the setting openid-provider. Without either a proxy lets them in, or the provider once it names them."`
 	MadeAt     time.Time           `json:"made_at" doc:"Since when they are known."`
 	AwayAt     *time.Time          `json:"away_at,omitempty" doc:"Since when they may not sign in any more; absent for who may."`
 }
@@ -63,7 +66,13 @@ func told(p store.Person, groups []string) Person {
 	if p.Attributes == nil {
 		p.Attributes = map[string][]string{}
 	}
-	t := Person{Name: p.Name, Role: p.Role, Shelves: listed(p.Shelves), Attributes: p.Attributes, Groups: groups, MadeAt: p.MadeAt}
+	t := Person{Name: p.Name, Role: p.Role, Shelves: listed(p.Shelves), Attributes: p.Attributes, Groups: groups, SignsIn: []string{}, MadeAt: p.MadeAt}
+	if p.Password != "" {
+		t.SignsIn = append(t.SignsIn, "password")
+	}
+	if p.OpenID != "" {
+		t.SignsIn = append(t.SignsIn, "openid")
+	}
 	if !p.AwayAt.IsZero() {
 		t.AwayAt = &p.AwayAt
 	}
@@ -107,7 +116,8 @@ func nameOf(name string) (string, error) {
 	return name, nil
 }
 
-// Add adds a person. With the first one everybody has to sign in, so that this is an admin.
+// Add adds a person. With the first one everybody has to sign in, so that this is an admin, and has a
+// password. Others may have none: the provider lets them in that the setting openid-provider names, or a proxy.
 func (p *People) Add(ctx context.Context, name, password, role string, limits Limits) (*Person, error) {
 	name, err := nameOf(name)
 	if err != nil {
@@ -116,17 +126,19 @@ func (p *People) Add(ctx context.Context, name, password, role string, limits Li
 	if !p.On() && role != base.Admin {
 		return nil, refused(fault.PersonRefused, "the first person is an admin, who adds the others: from then on everybody has to sign in")
 	}
-	if f := weak(name, password); f != nil {
-		return nil, &base.Refusal{Kind: fault.PersonRefused, Faults: fault.List{f}}
+	hash := ""
+	if password != "" || !p.On() {
+		if f := weak(name, password); f != nil {
+			return nil, &base.Refusal{Kind: fault.PersonRefused, Faults: fault.List{f}}
+		}
+		if hash, err = p.hash(ctx, password); err != nil {
+			return nil, err
+		}
 	}
 	if err := limited(role, limits.Shelves); err != nil {
 		return nil, err
 	}
 	attributes, err := attributesOf(limits.Attributes)
-	if err != nil {
-		return nil, err
-	}
-	hash, err := p.hash(ctx, password)
 	if err != nil {
 		return nil, err
 	}
@@ -148,6 +160,8 @@ func (p *People) Add(ctx context.Context, name, password, role string, limits Li
 type PersonChange struct {
 	Role       string               `json:"role,omitempty" enum:"reader,developer,admin" doc:"What they may do."`
 	Password   string               `json:"password,omitempty" maxLength:"1000" doc:"A new password; their sessions and tokens end."`
+	NoPassword bool                 `json:"no_password,omitempty" doc:"Take the password away, so that the provider of the setting openid-provider lets them in; their sessions and tokens end."`
+	NoOpenID   bool                 `json:"no_openid,omitempty" doc:"Forget who they are at that provider, so that who signs in there next by this name is this person; their sessions and tokens end."`
 	Shelves    *[]string            `json:"shelves,omitempty" maxItems:"200" doc:"Of a reader: the shelves whose reports there are for them; empty for all."`
 	Attributes *map[string][]string `json:"attributes,omitempty" doc:"What conditions on who runs a report can ask of them, in place of what was set before: values by name, * for every value."`
 	Away       *bool                `json:"away,omitempty" doc:"Whether they may not sign in any more; their sessions and tokens end then."`
@@ -181,6 +195,14 @@ func (p *People) Set(ctx context.Context, name string, to PersonChange) (*Person
 			return nil, err
 		}
 		done, ends = append(done, "password"), true
+	}
+	if to.NoPassword && row.Password != "" {
+		row.Password = ""
+		done, ends = append(done, "no password"), true
+	}
+	if to.NoOpenID && row.OpenID != "" {
+		row.OpenID = ""
+		done, ends = append(done, "no openid"), true
 	}
 	if to.Shelves != nil {
 		row.Shelves = listed(*to.Shelves)
@@ -229,10 +251,10 @@ func (p *People) leavesAdmin(ctx context.Context, changed store.Person) error {
 		if o.ID == changed.ID {
 			o = changed
 		}
-		return o.Role == base.Admin && o.AwayAt.IsZero()
+		return o.Role == base.Admin && o.AwayAt.IsZero() && (o.Password != "" || o.OpenID != "")
 	})
 	if !stays {
-		return &base.Refusal{Kind: fault.Conflict, Faults: fault.List{fault.New(fault.PersonRefused, "%s is the only admin; make another one first", changed.Name)}}
+		return &base.Refusal{Kind: fault.Conflict, Faults: fault.List{fault.New(fault.PersonRefused, "%s is the only admin who can sign in; make another one first", changed.Name)}}
 	}
 	return nil
 }
@@ -290,15 +312,13 @@ func (p *People) SignIn(ctx context.Context, name, password, address, browser st
 	if err != nil {
 		return who, "", ends, err
 	}
-	if !right || row.ID == 0 || !row.AwayAt.IsZero() {
+	if !right || row.Password == "" || !row.AwayAt.IsZero() {
 		p.tries.failed(p.base.Config.Now(), name, address)
 		p.audit(ctx, name, "sign-in refused", address)
 		return who, "", ends, refused(fault.SignInRefused, "the name or the password is not right")
 	}
 	p.tries.right(name, address)
-	secret = rand.Text() + rand.Text()
-	ends = now.Add(cmp.Or(p.base.Config.SessionTime, usualSession))
-	_, err = p.base.Store.AddPass(ctx, store.Pass{PersonID: row.ID, Kind: store.Session, Name: short(browser), Role: row.Role, Address: address, MadeAt: now, UsedAt: now, EndsAt: ends}, secret, store.AuditEntry{At: now, Person: row.Name, Action: "sign in", Subject: address})
+	secret, ends, err = p.session(ctx, row, address, browser)
 	if err != nil {
 		return who, "", ends, err
 	}
@@ -306,6 +326,15 @@ func (p *People) SignIn(ctx context.Context, name, password, address, browser st
 	who = told(row, in.Groups)
 	who.Role = in.Role
 	return who, secret, ends, err
+}
+
+// session begins a session of a person who is let in. Its secret is told this once.
+func (p *People) session(ctx context.Context, row store.Person, address, by string) (secret string, ends time.Time, err error) {
+	now := p.base.Config.Now()
+	secret = rand.Text() + rand.Text()
+	ends = now.Add(cmp.Or(p.base.Config.SessionTime, usualSession))
+	_, err = p.base.Store.AddPass(ctx, store.Pass{PersonID: row.ID, Kind: store.Session, Name: short(by), Role: row.Role, Address: address, MadeAt: now, UsedAt: now, EndsAt: ends}, secret, store.AuditEntry{At: now, Person: row.Name, Action: "sign in", Subject: address})
+	return secret, ends, err
 }
 
 // Who is the person that a secret lets in: of a session where it is not a token. ErrNone where it
@@ -424,6 +453,9 @@ func (p *People) SetPassword(ctx context.Context, before, password, address stri
 	_, row, err := p.asking(ctx)
 	if err != nil {
 		return err
+	}
+	if row.Password == "" {
+		return refused(fault.PersonRefused, "you have no password here: you are let in from elsewhere")
 	}
 	now := p.base.Config.Now()
 	if wait := p.tries.wait(now, row.Name, address); wait > 0 {
