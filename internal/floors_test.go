@@ -27,7 +27,7 @@ var floors = [][]string{
 	{"internal/core/catalog"},
 	{"internal/core/lint", "internal/core/compile"},
 	{"internal/core/definition", "internal/judge"},
-	{"internal/source", "internal/load", "internal/store", "internal/export", "internal/deliver", "internal/standin"},
+	{"internal/source", "internal/load", "internal/store", "internal/export", "internal/deliver", "internal/standin", "internal/traced"},
 	{"internal/service/kept"},
 	{"internal/service/base"},
 	{"internal/service/counts", "internal/service/people"},

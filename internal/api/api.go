@@ -17,17 +17,20 @@ import (
 	"regexp"
 	"runtime/debug"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-gonic/gin"
+	"go.opentelemetry.io/otel/attribute"
 
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/service"
 	"pikegate/internal/service/base"
 	"pikegate/internal/service/run"
+	"pikegate/internal/traced"
 )
 
 // Version is the version of the program, set when it is built.
@@ -47,7 +50,7 @@ const readTime = 15 * time.Second
 
 type routes struct {
 	service *service.Service
-	limits  Limits
+	limits  *atomic.Pointer[Limits]
 	pace    *pace
 	measured
 }
@@ -66,15 +69,30 @@ type Limits struct {
 	ProxyAddresses []netip.Prefix
 }
 
-// New makes the handler of a service.
-func New(s *service.Service, limits Limits) http.Handler {
+// Handler is a service over HTTP.
+type Handler struct {
+	http.Handler
+	limits *atomic.Pointer[Limits]
+	pace   *pace
+}
+
+// Limit sets who may call the service from now on, and how slowly.
+func (h *Handler) Limit(limits Limits) {
 	limits.Stall, limits.Send = cmp.Or(limits.Stall, 30*time.Second), cmp.Or(limits.Send, time.Hour)
+	h.limits.Store(&limits)
+	h.pace.set(limits.PerMinute)
+}
+
+// New makes the handler of a service.
+func New(s *service.Service, limits Limits) *Handler {
+	h := &Handler{limits: &atomic.Pointer[Limits]{}, pace: newPace()}
+	h.Limit(limits)
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
 	engine.HandleMethodNotAllowed = true
-	r := routes{service: s, limits: limits, pace: newPace(limits.PerMinute)}
+	r := routes{service: s, limits: h.limits, pace: h.pace}
 	r.measure()
-	engine.Use(logged, recovered, r.personal)
+	engine.Use(spanned, logged, recovered, r.personal)
 	huma.NewError = requestProblem
 	huma.DefaultArrayNullable = false // an empty list is [], never null
 
@@ -109,7 +127,8 @@ func New(s *service.Service, limits Limits) http.Handler {
 	if err != nil {
 		panic("api: the document cannot be written: " + err.Error())
 	}
-	return guarded(engine, limits)
+	h.Handler = guarded(engine, h.limits)
+	return h
 }
 
 // writeBuffer is how many bytes the system takes ahead of a reader.
@@ -139,13 +158,32 @@ var requestID = regexp.MustCompile(`^[A-Za-z0-9_-]{1,64}$`)
 // requestIDHeader has the id of a request, the caller's own where it sent a usable one.
 const requestIDHeader = "X-Request-Id"
 
+// spanned tells of each request as a span, by its route.
+func spanned(c *gin.Context) {
+	route := cmp.Or(c.FullPath(), "a page")
+	ctx, span := traced.BeginRequest(c.Request, c.Request.Method+" "+route, attribute.String("http.request.method", c.Request.Method), attribute.String("http.route", route),
+		attribute.String("pikegate.request", c.Writer.Header().Get(requestIDHeader)))
+	c.Request = c.Request.WithContext(ctx)
+	defer func() {
+		if span.Says(attribute.Int("http.response.status_code", c.Writer.Status())); c.Writer.Status() >= http.StatusInternalServerError {
+			span.Failed()
+		}
+		span.End(nil)
+	}()
+	c.Next()
+}
+
 // logged writes one line for each request.
 func logged(c *gin.Context) {
 	start := time.Now()
 	ended := false
 	defer func() {
-		slog.Info("request", "id", c.Writer.Header().Get(requestIDHeader), "method", c.Request.Method, "path", loggedPath(c.Request.URL.Path), "person", base.PersonOf(c.Request.Context()).Name, "status", c.Writer.Status(),
-			"bytes", c.Writer.Size(), "ms", float64(time.Since(start).Microseconds())/1000, "whole", ended)
+		told := []any{"id", c.Writer.Header().Get(requestIDHeader), "method", c.Request.Method, "path", loggedPath(c.Request.URL.Path), "person", base.PersonOf(c.Request.Context()).Name, "status", c.Writer.Status(),
+			"bytes", c.Writer.Size(), "ms", float64(time.Since(start).Microseconds()) / 1000, "whole", ended}
+		if trace := traced.ID(c.Request.Context()); trace != "" {
+			told = append(told, "trace", trace)
+		}
+		slog.Info("request", told...)
 	}()
 	c.Next()
 	ended = true

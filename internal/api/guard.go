@@ -7,8 +7,10 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"golang.org/x/sync/semaphore"
@@ -19,11 +21,7 @@ import (
 // guarded lets through what is asked by a name of the service's own, and by its own pages
 // or by programs; and gives every answer, refused ones included, the headers that keep it
 // from being kept, framed or taken for something else.
-func guarded(next http.Handler, limits Limits) http.Handler {
-	own := map[string]bool{"localhost": true}
-	for _, h := range limits.Hosts {
-		own[strings.ToLower(strings.Trim(h, "[]"))] = true
-	}
+func guarded(next http.Handler, limited *atomic.Pointer[Limits]) http.Handler {
 	crossOrigin := http.NewCrossOriginProtection()
 	large := semaphore.NewWeighted(mostLarge)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -33,10 +31,9 @@ func guarded(next http.Handler, limits Limits) http.Handler {
 			id = rand.Text()
 		}
 		w.Header().Set(requestIDHeader, id)
-		name := hostName(r.Host)
-		ip := net.ParseIP(name)
+		limits := limited.Load()
 		switch {
-		case !own[name] && (ip == nil || !ip.IsLoopback()):
+		case !limits.isCalled(hostName(r.Host)):
 			refuse(w, r, newProblem(http.StatusMisdirectedRequest, fault.WrongHost, "this service is not called by the name that was asked for; its admin tells it further names by the setting hosts"))
 		case crossOrigin.Check(r) != nil:
 			refuse(w, r, newProblem(http.StatusForbidden, fault.Forbidden, "another site's page sent this; call the service from its own pages or by a program"))
@@ -51,6 +48,12 @@ func guarded(next http.Handler, limits Limits) http.Handler {
 			timed.extend() // for the end, which the server writes
 		}
 	})
+}
+
+// isCalled tells whether a name is one that the service is called by.
+func (l *Limits) isCalled(name string) bool {
+	ip := net.ParseIP(name)
+	return name == "localhost" || ip != nil && ip.IsLoopback() || slices.ContainsFunc(l.Hosts, func(h string) bool { return strings.EqualFold(strings.Trim(h, "[]"), name) })
 }
 
 // hostName is the name in a Host header, without port, in small letters.
@@ -130,7 +133,7 @@ func (b *timedBody) extend(by time.Duration) {
 type timedWriter struct {
 	http.ResponseWriter
 	to     *http.ResponseController
-	limits Limits
+	limits *Limits
 	begun  time.Time
 	set    time.Time // when the deadline was last set
 }

@@ -66,7 +66,8 @@ func (r routes) load(ctx context.Context, in *struct {
 			declared = n
 		}
 		if b, ok := from.(*timedBody); ok {
-			b.rolling(r.limits.Stall, r.limits.Send)
+			limits := r.limits.Load()
+			b.rolling(limits.Stall, limits.Send)
 		}
 		report, err := r.service.Author.Load(ctx, from, declared, load.Request{Table: in.Table, Mode: load.Mode(in.Mode), Key: in.Key, Format: load.Format(in.Format), Sheet: in.Sheet, Dates: in.Dates,
 			Numbers: in.Numbers, Exact: in.Exact, RowNumber: in.RowNumber, Totals: load.Totals(in.Totals), Dry: in.Dry, Refuse: in.Refuse})

@@ -15,24 +15,34 @@ import (
 
 // pace limits how many requests each person makes.
 type pace struct {
-	perMinute int // 0 for any number
 	mu        sync.Mutex
+	perMinute int // 0 for any number
 	of        map[string]*rate.Limiter
 }
 
 // mostPaced is of how many people it is known at once how much they asked lately.
 const mostPaced = 10_000
 
-func newPace(perMinute int) *pace { return &pace{perMinute: perMinute, of: map[string]*rate.Limiter{}} }
+func newPace() *pace { return &pace{of: map[string]*rate.Limiter{}} }
+
+// set sets how many requests each person may make in a minute, 0 for any number.
+func (p *pace) set(perMinute int) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.perMinute != perMinute {
+		p.perMinute = perMinute
+		clear(p.of)
+	}
+}
 
 // wait is how long a person has to wait for the next request, 0 for not at all. A minute's requests may come
 // at once.
 func (p *pace) wait(name string) time.Duration {
+	p.mu.Lock()
+	defer p.mu.Unlock()
 	if p.perMinute == 0 {
 		return 0
 	}
-	p.mu.Lock()
-	defer p.mu.Unlock()
 	l := p.of[name]
 	if l == nil {
 		if len(p.of) >= mostPaced {

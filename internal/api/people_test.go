@@ -274,7 +274,7 @@ func TestSignIn(t *testing.T) {
 
 	// The last admin stays one.
 	c.as(base.Admin, "PUT", "/people/Ida", "/people/{person}", `{"role":"reader"}`, 409, &p)
-	assert.Equal(t, "Ida is the only admin; make another one first", p.Detail)
+	assert.Equal(t, "Ida is the only admin who can sign in; make another one first", p.Detail)
 	c.as(base.Admin, "PUT", "/account/password", "/account/password", fmt.Sprintf(`{"before":%q,"password":"the mole is full of gulls"}`, idaPassword), 200, nil)
 	c.as(base.Admin, "GET", "/people", "/people", "", 401, nil)
 	c.session("Ida", "the mole is full of gulls")

@@ -138,14 +138,15 @@ func (r routes) as(ctx context.Context, who base.Person, name string) (base.Pers
 
 // named is whom a proxy that is trusted says to have let in, "" where none does.
 func (r routes) named(req *http.Request) string {
-	if r.limits.ProxyHeader == "" {
+	limits := r.limits.Load()
+	if limits.ProxyHeader == "" {
 		return ""
 	}
 	from, err := netip.ParseAddrPort(req.RemoteAddr)
-	if err != nil || !slices.ContainsFunc(r.limits.ProxyAddresses, func(p netip.Prefix) bool { return p.Contains(from.Addr().Unmap()) }) {
+	if err != nil || !slices.ContainsFunc(limits.ProxyAddresses, func(p netip.Prefix) bool { return p.Contains(from.Addr().Unmap()) }) {
 		return ""
 	}
-	return strings.TrimSpace(req.Header.Get(r.limits.ProxyHeader))
+	return strings.TrimSpace(req.Header.Get(limits.ProxyHeader))
 }
 
 // sentWith is what a request has to let its person in.

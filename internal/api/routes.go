@@ -286,7 +286,7 @@ func (r routes) about(ctx context.Context, _ *struct{}) (*body[About], error) {
 	if person.Name != "" {
 		told.Version, told.Today, told.Notice = Version, r.service.Base.FixedToday().String(), r.service.Receipts.Notice(ctx)
 	}
-	if r.limits.Open {
+	if r.limits.Load().Open {
 		told.Notice = strings.TrimPrefix(told.Notice+"; everybody who reaches this service may do everything", "; ")
 	}
 	return &body[About]{told}, nil

@@ -114,10 +114,10 @@ type MailList struct {
 const mostMails = 200
 
 func (r routes) keptMails(ctx context.Context, _ *struct{}) (*body[MailList], error) {
-	if r.service.Base.Config.KeptMail == "" {
+	if r.service.Base.Config().KeptMail == "" {
 		return nil, problemOf(ctx, noStandin())
 	}
-	all, err := standin.List(r.service.Base.Config.KeptMail, mostMails)
+	all, err := standin.List(r.service.Base.Config().KeptMail, mostMails)
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
@@ -131,10 +131,10 @@ func noStandin() error {
 func (r routes) keptMail(ctx context.Context, in *struct {
 	Mail string `path:"mail" maxLength:"100" doc:"The name of its file."`
 }) (*body[standin.KeptMail], error) {
-	if r.service.Base.Config.KeptMail == "" {
+	if r.service.Base.Config().KeptMail == "" {
 		return nil, problemOf(ctx, noStandin())
 	}
-	k, err := standin.Read(r.service.Base.Config.KeptMail, in.Mail)
+	k, err := standin.Read(r.service.Base.Config().KeptMail, in.Mail)
 	if errors.Is(err, fs.ErrNotExist) {
 		err = &base.Refusal{Kind: fault.Unknown, Faults: fault.List{fault.New(fault.UnknownMail, "the mail stand-in has no such mail")}}
 	}

@@ -48,9 +48,11 @@ func mailed(t *testing.T) (*crew, *service.Service, string) {
 	go func() { _ = post.Serve(listener) }()
 	t.Cleanup(func() { post.Close() })
 	s := demotest.Empty(t, dir)
-	s.Base.Config.Mail, err = deliver.ParseServer("smtp-plain://" + listener.Addr().String())
+	config := *s.Base.Config()
+	config.Mail, err = deliver.ParseServer("smtp-plain://" + listener.Addr().String())
 	require.NoError(t, err)
-	s.Base.Config.Mail.From = "reports@example.test"
+	config.Mail.From = "reports@example.test"
+	s.Base.Configure(config)
 	server := httptest.NewServer(api.New(s, api.Limits{}))
 	t.Cleanup(server.Close)
 	c := crewOf(t, server.URL, dir)
@@ -71,7 +73,9 @@ func TestSchedulesByHTTP(t *testing.T) {
 		c.as(role, method, path, routed(path), body, want, into)
 	}
 	get("/mail", base.Developer, 404, nil)
-	s.Base.Config.KeptMail = box
+	config := *s.Base.Config()
+	config.KeptMail = box
+	s.Base.Configure(config)
 	made := `{"report":"days","at":"weekdays at 06:30","zone":"Europe/Helsinki","mail":{"to":["a@example.test"],"attach":["csv"]}}`
 	var told schedule.ScheduleInfo
 	send("PUT", "/schedules/mine", base.Reader, made, 200, &told)

@@ -97,9 +97,7 @@ func demoListener(address string, chosen bool) (net.Listener, error) {
 func serveDemo(c *cobra.Command, listener net.Listener, dir string, on catalog.Engine, asOf civil.Day, withPeople bool) error {
 	defer listener.Close()
 	ctx := c.Context()
-	if err := startLog("warn", c.ErrOrStderr()); err != nil {
-		return err
-	}
+	startLog(slog.LevelWarn, c.ErrOrStderr())
 	to := usual()
 	to.Dir, to.grace = dir, 5*time.Second
 	mails, err := demoMail(to, listener)

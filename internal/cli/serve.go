@@ -11,7 +11,9 @@ import (
 	"net/http"
 	"net/url"
 	"os"
+	"slices"
 	"syscall"
+	"time"
 
 	"github.com/spf13/cobra"
 	"golang.org/x/net/netutil"
@@ -19,6 +21,7 @@ import (
 	"pikegate/internal/api"
 	"pikegate/internal/service"
 	"pikegate/internal/service/base"
+	"pikegate/internal/traced"
 )
 
 func newServe() *cobra.Command {
@@ -29,7 +32,8 @@ func newServe() *cobra.Command {
 		Long:  "Run the service: the API, the console, and the reports.\n\n" + settingsHelp(),
 		Example: `  pikegate serve --data /srv/pikegate
   PIKEGATE_LISTEN=127.0.0.1:9000 pikegate serve
-  pikegate serve --config /etc/pikegate.yaml`,
+  pikegate serve --config /etc/pikegate.yaml
+  kill -HUP PID    # have a service that runs read its settings again`,
 		Args: arity(0, 0),
 		RunE: func(c *cobra.Command, _ []string) error {
 			to, err := readSettings(c)
@@ -40,6 +44,7 @@ func newServe() *cobra.Command {
 				fmt.Fprintln(c.OutOrStdout(), "The settings are right.")
 				return nil
 			}
+			to.reread = func() (*serving, error) { return readSettings(c) }
 			return serve(c.Context(), to, c.ErrOrStderr())
 		},
 	}
@@ -54,9 +59,22 @@ func newServe() *cobra.Command {
 	return c
 }
 
+// tracesTime is how long the last traces may take to be sent when the service ends.
+const tracesTime = 3 * time.Second
+
 func serve(ctx context.Context, to *serving, logTo io.Writer) error {
-	if err := startLog(to.log, logTo); err != nil {
-		return err
+	to.logTo = logTo
+	startLog(to.log, logTo)
+	if to.traces != "" {
+		stop, err := traced.Start(to.traces, to.tracesShare, api.Version)
+		if err != nil {
+			return fail(exitUsage, "traces: %w", err)
+		}
+		defer func() {
+			last, cancel := context.WithTimeout(context.WithoutCancel(ctx), tracesTime)
+			defer cancel()
+			_ = stop(last) // that the collector is away was told
+		}()
 	}
 	listener, err := net.Listen("tcp", to.listen)
 	if err != nil {
@@ -129,14 +147,11 @@ func openService(ctx context.Context, config base.Config, out io.Writer) (*servi
 // serveOn serves until ctx ends.
 func serveOn(ctx context.Context, s *service.Service, listener net.Listener, to *serving) error {
 	defer keepHeap()()
-	limits := to.limits
-	if host, _, err := net.SplitHostPort(listener.Addr().String()); err == nil && !net.ParseIP(host).IsUnspecified() {
-		limits.Hosts = append(limits.Hosts, host)
+	handler := api.New(s, to.limitsOn(listener))
+	server := api.Server(handler)
+	if to.reread != nil {
+		defer to.rereading(s, func(now *serving) { handler.Limit(now.limitsOn(listener)) })()
 	}
-	if u, err := url.Parse(to.Address); err == nil && u.Host != "" {
-		limits.Hosts = append(limits.Hosts, u.Hostname())
-	}
-	server := api.Server(api.New(s, limits))
 	s.KeepSchedules()
 	listener = netutil.LimitListener(listener, to.connections)
 	if to.encrypted.cert != "" || to.encrypted.key != "" {
@@ -153,11 +168,21 @@ func serveOn(ctx context.Context, s *service.Service, listener net.Listener, to 
 	return nil
 }
 
-func startLog(level string, to io.Writer) error {
-	var l slog.Level
-	if err := l.UnmarshalText([]byte(level)); err != nil {
-		return fail(exitUsage, "log: %q is not one of debug, info, warn and error", level)
+// limitsOn are the limits of who may call a service that listens there: by the names that are set, by its
+// address, and by that which it listens on.
+func (to *serving) limitsOn(listener net.Listener) api.Limits {
+	limits := to.limits
+	limits.Hosts = slices.Clone(limits.Hosts)
+	if host, _, err := net.SplitHostPort(listener.Addr().String()); err == nil && !net.ParseIP(host).IsUnspecified() {
+		limits.Hosts = append(limits.Hosts, host)
 	}
-	slog.SetDefault(slog.New(slog.NewJSONHandler(to, &slog.HandlerOptions{Level: l})))
-	return nil
+	if u, err := url.Parse(to.Address); err == nil && u.Host != "" {
+		limits.Hosts = append(limits.Hosts, u.Hostname())
+	}
+	return limits
+}
+
+// startLog logs what is of a level at least.
+func startLog(level slog.Level, to io.Writer) {
+	slog.SetDefault(slog.New(slog.NewJSONHandler(to, &slog.HandlerOptions{Level: level})))
 }

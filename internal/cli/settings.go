@@ -4,6 +4,8 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
+	"io"
+	"log/slog"
 	"maps"
 	"net/mail"
 	"net/netip"
@@ -34,10 +36,17 @@ type serving struct {
 	limits api.Limits
 	// connections is how many there may be at once.
 	connections int
-	log         string
+	log         slog.Level
+	logTo       io.Writer
 	grace       time.Duration
+	// traces is the collector that they are sent to, "" for none, and tracesShare the share of all.
+	traces      string
+	tracesShare float64
 	// open is whether everybody may do everything though the service listens beyond this machine.
 	open bool
+	// said are the texts of the settings, by name; reread reads them again as they are said then.
+	said   map[string]string
+	reread func() (*serving, error)
 	// encrypted is the certificate that the service has, where it encrypts by itself.
 	encrypted certificate
 }
@@ -163,7 +172,28 @@ var settings = []setting{
 	{"stall-time", "30s", "how long a reader or a sender may take for the next part of an answer or a file", takeTime(func(to *serving) *time.Duration { return &to.limits.Stall })},
 	{"send-time", "1h", "the longest that an answer may take to be sent, or a file to come", takeTime(func(to *serving) *time.Duration { return &to.limits.Send })},
 	{"stop-time", "20s", "how long requests in flight may go on when the service is stopped", takeTime(func(to *serving) *time.Duration { return &to.grace })},
-	{"log", "info", "the least that is logged: debug, info, warn or error", takeText(func(to *serving) *string { return &to.log })},
+	{"traces", "", "collector that traces are sent to, by OTLP over HTTP, such as http://127.0.0.1:4318; unset, none are made", func(to *serving, text string) error {
+		u, err := url.Parse(text)
+		if text != "" && (err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.RawQuery != "" || u.Fragment != "" || u.User != nil) {
+			return fmt.Errorf("%q is not the address of a collector such as http://127.0.0.1:4318", text)
+		}
+		to.traces = strings.TrimSuffix(text, "/")
+		return nil
+	}},
+	{"traces-share", "100", "how many of 100 traces are made", func(to *serving, text string) error {
+		n, err := strconv.ParseFloat(text, 64)
+		if err != nil || !(n >= 0 && n <= 100) {
+			return fmt.Errorf("%q is not a number from 0 to 100", text)
+		}
+		to.tracesShare = n / 100
+		return nil
+	}},
+	{"log", "info", "the least that is logged: debug, info, warn or error", func(to *serving, text string) error {
+		if to.log.UnmarshalText([]byte(text)) != nil {
+			return fmt.Errorf("%q is not one of debug, info, warn and error", text)
+		}
+		return nil
+	}},
 }
 
 // takeText is for a text that may be any.
@@ -369,10 +399,12 @@ func readConfig(file string) (map[string]string, error) {
 
 // taken puts the texts of all settings in place.
 func taken(textOf func(setting) string) (*serving, error) {
-	to := &serving{Config: base.Config{Now: time.Now}}
+	to := &serving{Config: base.Config{Now: time.Now}, said: map[string]string{}}
 	var wrong []error
 	for _, s := range settings {
-		if err := s.take(to, textOf(s)); err != nil {
+		text := textOf(s)
+		to.said[s.name] = text
+		if err := s.take(to, text); err != nil {
 			wrong = append(wrong, fmt.Errorf("%s: %w", s.name, err))
 		}
 		to.Sources.Hidden = append(to.Sources.Hidden, variable(s.name))

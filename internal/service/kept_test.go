@@ -76,7 +76,7 @@ func TestOneRunOneResult(t *testing.T) {
 	assert.Equal(t, marchTrips, all)
 	assert.Equal(t, []any{id, 4, first.Receipt.Evidence.Fingerprint}, []any{told.ID, told.Rows, told.Evidence.Fingerprint}, "the receipt is that of the run")
 	require.NoError(t, s.Close())
-	before := s.Base.Config
+	before := *s.Base.Config()
 	s, err := service.Open(ctx, before)
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
@@ -241,7 +241,7 @@ func TestResultsThatAreNotKept(t *testing.T) {
 	require.NotNil(t, second.KeptUntil)
 	_, ok := s.Base.Results.Until(r.ID)
 	assert.False(t, ok, "the oldest goes where there is no room for both")
-	dir := filepath.Join(s.Base.Config.Dir, "results")
+	dir := filepath.Join(s.Base.Config().Dir, "results")
 	require.NoError(t, os.RemoveAll(dir))
 	third := ran(t, s, answer.Request{Answers: answers("Mar 2026", "")})
 	assert.Contains(t, third.NotKept, "no such file or directory")
@@ -249,7 +249,7 @@ func TestResultsThatAreNotKept(t *testing.T) {
 	assert.Contains(t, told.Notes[0], "They are the same.")
 	small, _, _ := keeping(t, func(c *base.Config) { c.ResultBytes = 10 })
 	assert.Equal(t, "it is larger than what is kept of a run", ran(t, small, answer.Request{}).NotKept)
-	files, err := os.ReadDir(filepath.Join(small.Base.Config.Dir, "results"))
+	files, err := os.ReadDir(filepath.Join(small.Base.Config().Dir, "results"))
 	require.NoError(t, err)
 	assert.Empty(t, files)
 }

@@ -58,7 +58,7 @@ func (s *Answers) listed(ctx context.Context, list *catalog.ChoiceList, answers 
 	l.Values = values(list.Of, answers)
 	l.Where, l.Zone, l.Value, l.Label, l.Count = where, list.Of.Source.Zone, list.Value, list.Label, list.Count
 	found := []Choice{}
-	err = s.base.Look(ctx, from.Source, s.base.Config.RunTime, func(ctx context.Context, v source.View) error {
+	err = s.base.Look(ctx, from.Source, s.base.Config().RunTime, func(ctx context.Context, v source.View) error {
 		extents, err := base.ExtentsOf(ctx, v, from.SQL, l.Query)
 		if err != nil {
 			return err

@@ -41,14 +41,14 @@ func (s *Answers) Histogram(ctx context.Context, name, of, month string) (*Histo
 		days = civil.Period{First: first, Last: first.Month().Last()}
 	}
 	key := histogramOf{s.base.Changed.Load(), name, of, month}
-	if known, ok := s.histograms.Get(key); ok && s.base.Config.Now().Sub(known.at) < histogramAge {
+	if known, ok := s.histograms.Get(key); ok && s.base.Config().Now().Sub(known.at) < histogramAge {
 		return known.Histogram, nil
 	}
 	histogram, err := s.histogram(ctx, report, asked, days)
 	if err != nil {
 		return nil, err
 	}
-	s.histograms.Put(key, knownHistogram{histogram, s.base.Config.Now()})
+	s.histograms.Put(key, knownHistogram{histogram, s.base.Config().Now()})
 	return histogram, nil
 }
 

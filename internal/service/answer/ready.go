@@ -290,7 +290,7 @@ type Note struct {
 
 // looking hands a snapshot of the records to use, for as long as evidence may take.
 func (p *Ready) looking(ctx context.Context, use func(context.Context, source.View) error) error {
-	if err := p.Answers.base.Look(ctx, p.From.Source, p.Answers.base.Config.EvidenceTime, use); err != nil {
+	if err := p.Answers.base.Look(ctx, p.From.Source, p.Answers.base.Config().EvidenceTime, use); err != nil {
 		return p.Answers.base.Failed(p.Bound.Section.Query.Of, err)
 	}
 	return nil

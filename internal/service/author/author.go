@@ -21,7 +21,7 @@ type Author struct {
 
 // New serves authors by the settings of the service.
 func New(base *base.Base) *Author {
-	c := base.Config
+	c := base.Config()
 	return &Author{base: base, uploads: make(chan struct{}, cmp.Or(c.Uploads, usualUploads)), loading: semaphore.NewWeighted(1), inspections: semaphore.NewWeighted(int64(cmp.Or(c.Inspections, usualInspections)))}
 }
 

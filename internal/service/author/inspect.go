@@ -32,7 +32,7 @@ func (s *Author) looking(ctx context.Context, name string, use func(context.Cont
 	}
 	from, err := s.base.SourceAt(ctx, of.At)
 	if err == nil {
-		err = s.base.Look(ctx, from, s.base.Config.RunTime, func(ctx context.Context, v source.View) error { return use(ctx, v, of) })
+		err = s.base.Look(ctx, from, s.base.Config().RunTime, func(ctx context.Context, v source.View) error { return use(ctx, v, of) })
 	}
 	var refused *base.Refusal
 	if err != nil && !errors.As(err, &refused) && !errors.Is(err, base.ErrTime) {

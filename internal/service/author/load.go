@@ -31,7 +31,7 @@ func (s *Author) Load(ctx context.Context, from io.Reader, declared int64, req l
 	default:
 		return nil, ErrUploads
 	}
-	file, size, err := s.base.Spool.Put(from, declared, s.base.Config.LoadBytes)
+	file, size, err := s.base.Spool.Put(from, declared, s.base.Config().LoadBytes)
 	if err != nil {
 		return nil, err
 	}
@@ -48,19 +48,19 @@ func (s *Author) Load(ctx context.Context, from io.Reader, declared int64, req l
 		return nil, err
 	}
 	defer db.Close()
-	req.Limits, req.Spool = s.base.Config.Loads, s.base.Spool.Dir
+	req.Limits, req.Spool = s.base.Config().Loads, s.base.Spool.Dir
 	report, err := load.Load(ctx, db, io.NewSectionReader(file, 0, size), req)
 	if err != nil || req.Dry {
 		return report, err
 	}
 	s.base.Forget()
-	loaded := store.Loaded{At: s.base.Config.Now(), By: base.PersonOf(ctx).Name, Rows: int(report.Loaded)}
+	loaded := store.Loaded{At: s.base.Config().Now(), By: base.PersonOf(ctx).Name, Rows: int(report.Loaded)}
 	return report, s.base.Store.SetLoaded(ctx, req.Table, loaded)
 }
 
 // embedded opens the embedded records to be written.
 func (s *Author) embedded() (*sql.DB, error) {
-	return sql.Open("sqlite3", store.DSN(base.RecordsPath(s.base.Config.Dir)))
+	return sql.Open("sqlite3", store.DSN(base.RecordsPath(s.base.Config().Dir)))
 }
 
 // RenameTable gives a loaded table another name.

@@ -47,14 +47,14 @@ type Backup struct {
 
 // Backup copies them while the service goes on. The backup is to be closed.
 func (s *Base) Backup(ctx context.Context, version string) (_ *Backup, err error) {
-	b := &Backup{manifest: Manifest{PikeGate: 1, Version: version, Tables: store.Tables(), MadeAt: s.Config.Now().UTC()}}
+	b := &Backup{manifest: Manifest{PikeGate: 1, Version: version, Tables: store.Tables(), MadeAt: s.Config().Now().UTC()}}
 	defer func() {
 		if err != nil {
 			b.Close()
 		}
 	}()
 	for _, name := range []string{source.EmbeddedFile, ownFile} { // the own records know of all that is loaded
-		path := filepath.Join(s.Config.Dir, name)
+		path := filepath.Join(s.Config().Dir, name)
 		if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) {
 			continue // nothing was loaded yet
 		}

@@ -30,7 +30,7 @@ const usualChecks = 2
 // Base is what the rooms of the service share: its files, what is published, and the way to
 // the sources.
 type Base struct {
-	Config    Config
+	config    atomic.Pointer[Config]
 	locked    *os.File // which keeps the directory for this service
 	Store     *store.Store
 	sources   *source.Pool
@@ -65,10 +65,8 @@ func Open(ctx context.Context, c Config) (*Base, error) {
 		held.Close()
 		return nil, err
 	}
-	c.EvidenceTime = cmp.Or(c.EvidenceTime, c.RunTime)
-	c.LoadBytes, c.SpoolBytes = cmp.Or(c.LoadBytes, usualLoadBytes), cmp.Or(c.SpoolBytes, usualSpoolBytes)
-	c.SmallTable = cmp.Or(c.SmallTable, usualSmallTable)
-	s := &Base{Config: c, locked: held, Store: own, sources: source.NewPool(c.rules()), Spool: spool, Results: results, checks: semaphore.NewWeighted(int64(cmp.Or(c.Checks, usualChecks)))}
+	s := &Base{locked: held, Store: own, sources: source.NewPool(c.rules()), Spool: spool, Results: results, checks: semaphore.NewWeighted(int64(cmp.Or(c.Checks, usualChecks)))}
+	s.config.Store(c.whole())
 	if err := s.load(ctx); err != nil {
 		s.Close()
 		return nil, err
@@ -110,7 +108,7 @@ func (s *Base) load(ctx context.Context) error {
 	if err != nil {
 		return fmt.Errorf("read the definitions: %w", err)
 	}
-	defs, broken := definition.Load(docs, s.Setting(ctx, s.Today(time.UTC), time.UTC), s.Config.Functions...)
+	defs, broken := definition.Load(docs, s.Setting(ctx, s.Today(time.UTC), time.UTC), s.Config().Functions...)
 	for ref, faults := range broken {
 		for _, f := range faults {
 			slog.ErrorContext(ctx, "a stored definition is left out", "definition", ref.String(), "fault", f.Error())

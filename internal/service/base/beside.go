@@ -23,7 +23,7 @@ func (s *Base) Beside(ctx context.Context, files []catalog.File) (*Published, er
 		return nil, err
 	}
 	zone := s.Zone()
-	_, defs, found := definition.Check(files, stored, s.Setting(ctx, s.Today(zone), zone), s.Config.Functions...)
+	_, defs, found := definition.Check(files, stored, s.Setting(ctx, s.Today(zone), zone), s.Config().Functions...)
 	if wrong := found.Errors(); len(wrong) > 0 {
 		return nil, &Refusal{Kind: fault.DefinitionsRefused, Faults: wrong}
 	}

@@ -1,6 +1,7 @@
 package base
 
 import (
+	"cmp"
 	"path/filepath"
 	"time"
 
@@ -87,6 +88,23 @@ type OpenID struct {
 	Adds                   string   // the role that somebody gets who is not known here; "" where nobody is let in so
 	Attributes             []string // the claims that are attributes of people
 	Groups                 string   // the claim that names the groups of people, "" for none
+}
+
+// whole is the configuration with what is as usual where nothing is said.
+func (c Config) whole() *Config {
+	c.EvidenceTime = cmp.Or(c.EvidenceTime, c.RunTime)
+	c.LoadBytes, c.SpoolBytes = cmp.Or(c.LoadBytes, usualLoadBytes), cmp.Or(c.SpoolBytes, usualSpoolBytes)
+	c.SmallTable = cmp.Or(c.SmallTable, usualSmallTable)
+	return &c
+}
+
+// Config is how the service is configured now. Nobody changes it; Configure puts another one in its place.
+func (s *Base) Config() *Config { return s.config.Load() }
+
+// Configure configures the service anew, for what begins from now on. What it does at its start alone stays
+// as it was then: the caller hands in the same of that.
+func (s *Base) Configure(c Config) {
+	s.config.Store(c.whole())
 }
 
 func (c Config) rules() source.Rules {

@@ -15,7 +15,7 @@ import (
 // minute.
 func (s *Base) DaysIn(ctx context.Context, of *catalog.Dataset, c *column.Column) (civil.Period, error) {
 	published := s.In(ctx)
-	if known, ok := published.extents.Load(c); ok && !of.IsLimited() && s.Config.Now().Sub(known.(knownExtent).at) < extentAge {
+	if known, ok := published.extents.Load(c); ok && !of.IsLimited() && s.Config().Now().Sub(known.(knownExtent).at) < extentAge {
 		return known.(knownExtent).days, nil
 	}
 	if len(of.Values) > 0 {
@@ -26,7 +26,7 @@ func (s *Base) DaysIn(ctx context.Context, of *catalog.Dataset, c *column.Column
 		return civil.Period{}, err
 	}
 	var days civil.Period
-	err = s.Look(ctx, from.Source, s.Config.RunTime, func(ctx context.Context, v source.View) error {
+	err = s.Look(ctx, from.Source, s.Config().RunTime, func(ctx context.Context, v source.View) error {
 		var err error
 		days, err = DaysOf(ctx, v, from.SQL, of, c)
 		return err
@@ -35,7 +35,7 @@ func (s *Base) DaysIn(ctx context.Context, of *catalog.Dataset, c *column.Column
 		return civil.Period{}, s.Failed(of, err)
 	}
 	if !of.IsLimited() {
-		published.extents.Store(c, knownExtent{days, s.Config.Now()})
+		published.extents.Store(c, knownExtent{days, s.Config().Now()})
 	}
 	return days, nil
 }

@@ -24,14 +24,14 @@ func (s *Base) Relation(ctx context.Context, d *catalog.Dataset) (*Relation, err
 		return r.of(d.From.Rows), nil
 	}
 	published := s.In(ctx)
-	if known, ok := published.relations.Load(d); ok && s.Config.Now().Sub(known.(*Relation).at) < factAge {
+	if known, ok := published.relations.Load(d); ok && s.Config().Now().Sub(known.(*Relation).at) < factAge {
 		return known.(*Relation), nil
 	}
 	from, err := s.SourceAt(ctx, d.Source.At)
 	if err != nil {
 		return nil, s.Failed(d, err)
 	}
-	r := &Relation{Source: from, at: s.Config.Now()}
+	r := &Relation{Source: from, at: s.Config().Now()}
 	facts := map[string]map[string]compile.Fact{}
 	if len(d.From.Tables()) > 0 {
 		err = s.Look(ctx, from, structureTime, func(ctx context.Context, v source.View) error {
@@ -64,7 +64,7 @@ func (s *Base) Relation(ctx context.Context, d *catalog.Dataset) (*Relation, err
 // enough.
 func (s *Base) knownFits(ctx context.Context, p *Published, v source.View, d *catalog.Dataset, tables map[string]*source.Table) []source.Fit {
 	root := d.Root()
-	if known, ok := p.fits.Load(root); ok && s.Config.Now().Sub(known.(fitsThen).at) < fitAge {
+	if known, ok := p.fits.Load(root); ok && s.Config().Now().Sub(known.(fitsThen).at) < fitAge {
 		return known.(fitsThen).fits
 	}
 	looking, cancel := context.WithTimeout(ctx, fitTime)
@@ -74,7 +74,7 @@ func (s *Base) knownFits(ctx context.Context, p *Published, v source.View, d *ca
 		slog.WarnContext(ctx, "it could not be told how the values of a dataset fit", "dataset", d.Name, "error", err)
 	}
 	if ctx.Err() == nil && p.Datasets[root.Name] == root {
-		p.fits.Store(root, fitsThen{fits, s.Config.Now()})
+		p.fits.Store(root, fitsThen{fits, s.Config().Now()})
 	}
 	return fits
 }

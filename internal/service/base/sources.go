@@ -29,7 +29,7 @@ func (s *Base) SourceAt(ctx context.Context, c catalog.Connection) (*source.Sour
 
 // Look hands a snapshot of a source to use, when it is its turn, for so long and no longer.
 func (s *Base) Look(ctx context.Context, from *source.Source, limit time.Duration, use func(context.Context, source.View) error) error {
-	leave, err := from.Enter(ctx, PersonOf(ctx).Name, s.Config.RunTime)
+	leave, err := from.Enter(ctx, PersonOf(ctx).Name, s.Config().RunTime)
 	if err != nil {
 		return err
 	}

@@ -43,13 +43,13 @@ func (s *Base) Today(zone *time.Location) civil.Day {
 	if fixed := s.FixedToday(); fixed.IsValid() {
 		return fixed
 	}
-	return civil.DayAt(s.Config.Now().Unix(), zone)
+	return civil.DayAt(s.Config().Now().Unix(), zone)
 }
 
 // Setting is what answers are read by. As of the day that clocks show, it is the
 // time that they show; as of any other, the last second of the day.
 func (s *Base) Setting(ctx context.Context, asOf civil.Day, zone *time.Location) phrase.Setting {
-	setting := phrase.Setting{AsOf: asOf, Order: s.Config.DayOrder, FiscalStart: s.Config.FiscalStart, Zone: zone, Now: s.Config.Now().Unix()}
+	setting := phrase.Setting{AsOf: asOf, Order: s.Config().DayOrder, FiscalStart: s.Config().FiscalStart, Zone: zone, Now: s.Config().Now().Unix()}
 	if s.FixedToday().IsValid() || civil.DayAt(setting.Now, zone) != asOf {
 		setting.Now = civil.FirstInstant(asOf+1, zone) - 1
 	}

@@ -68,7 +68,7 @@ func (c *Counts) work(ctx context.Context, from *source.Source) {
 			c.mu.Lock()
 			k.wanted = false
 			if err != nil && ctx.Err() == nil {
-				k.failed = c.base.Config.Now()
+				k.failed = c.base.Config().Now()
 			}
 			c.mu.Unlock()
 			if err != nil && ctx.Err() == nil {
@@ -98,7 +98,7 @@ func (c *Counts) count(ctx context.Context, j job) error {
 	if err := c.awaitHours(ctx, j); err != nil {
 		return err
 	}
-	now := c.base.Config.Now()
+	now := c.base.Config().Now()
 	changes, err := c.changes(ctx, j.of)
 	if err != nil {
 		return err
@@ -163,7 +163,7 @@ func after(now time.Time, days *daycount.Calendar) time.Time {
 
 // changes is what the database says of the state of the records; "" where it says nothing.
 func (c *Counts) changes(ctx context.Context, of *Of) (signs string, err error) {
-	err = c.base.Look(ctx, of.From.Source, c.base.Config.RunTime, func(ctx context.Context, v source.View) error {
+	err = c.base.Look(ctx, of.From.Source, c.base.Config().RunTime, func(ctx context.Context, v source.View) error {
 		signs, err = v.Changes(ctx, slices.Sorted(maps.Values(of.Dataset.From.Tables()))...)
 		return err
 	})
@@ -195,11 +195,11 @@ func (c *Counts) slice(ctx context.Context, of *Of, k *known) (finished bool, er
 	c.mu.Lock()
 	began, days := k.calendar.Began, k.calendar.Days.Clone()
 	c.mu.Unlock()
-	at := c.base.Config.Now() // before the snapshot, so that no figure is said to be newer than it is
+	at := c.base.Config().Now() // before the snapshot, so that no figure is said to be newer than it is
 	if at.Before(began) {
 		at = began
 	}
-	err = c.base.Look(ctx, of.From.Source, c.base.Config.RunTime, func(ctx context.Context, v source.View) error {
+	err = c.base.Look(ctx, of.From.Source, c.base.Config().RunTime, func(ctx context.Context, v source.View) error {
 		reach, err := c.reach(ctx, v, of)
 		if err != nil {
 			return err
@@ -346,8 +346,8 @@ func (c *Counts) renewTail(ctx context.Context, of *Of, k *known, changes string
 	c.mu.Lock()
 	days := k.calendar.Days.Clone()
 	c.mu.Unlock()
-	at := c.base.Config.Now()
-	err := c.base.Look(ctx, of.From.Source, c.base.Config.RunTime, func(ctx context.Context, v source.View) error {
+	at := c.base.Config().Now()
+	err := c.base.Look(ctx, of.From.Source, c.base.Config().RunTime, func(ctx context.Context, v source.View) error {
 		reach, err := c.reach(ctx, v, of)
 		if err != nil || !reach.IsClosed() {
 			return err
@@ -371,7 +371,7 @@ func (c *Counts) renewTail(ctx context.Context, of *Of, k *known, changes string
 // awaitHours waits until the source may be counted, where that is said by hours.
 func (c *Counts) awaitHours(ctx context.Context, j job) error {
 	set := j.of.Dataset.Source.Counting
-	for !j.anew && set.Hours.IsValid() && !isWithin(set.Hours, c.base.Config.Now().In(j.of.Dataset.Source.Zone)) {
+	for !j.anew && set.Hours.IsValid() && !isWithin(set.Hours, c.base.Config().Now().In(j.of.Dataset.Source.Zone)) {
 		if err := sleep(ctx, time.Minute); err != nil {
 			return err
 		}
@@ -447,7 +447,7 @@ func (c *Counts) Recount(ctx context.Context, v source.View, of *Of, periods []c
 	if err != nil {
 		return 0, err
 	}
-	at := c.base.Config.Now()
+	at := c.base.Config().Now()
 	reach, err := c.reach(ctx, v, of)
 	if err != nil {
 		return 2, err

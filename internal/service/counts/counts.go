@@ -152,7 +152,7 @@ func (c *Counts) Find(ctx context.Context, of *Of) *store.Calendar {
 	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	now := c.base.Config.Now()
+	now := c.base.Config().Now()
 	if !of.tried && !k.wanted && hasPassed(k.failed, now, retryAge) && (k.calendar.Counted.IsZero() || !k.calendar.Began.IsZero() || hasPassed(k.checked, now, checkAge)) && !of.Dataset.Source.Counting.Off {
 		c.want(k, job{of: of})
 	}
@@ -261,25 +261,25 @@ type size struct {
 func (c *Counts) IsLarge(ctx context.Context, v source.View, d *catalog.Dataset, from *base.Relation, q compile.Query) (bool, error) {
 	q.Where = nil
 	key := sized{c.base.Changed.Load(), d.Defined()}
-	if known, ok := c.sizes.Get(key); ok && !hasPassed(known.at, c.base.Config.Now(), sizeAge) {
+	if known, ok := c.sizes.Get(key); ok && !hasPassed(known.at, c.base.Config().Now(), sizeAge) {
 		return known.large, nil
 	}
-	n, err := v.Count(ctx, from.SQL.FirstFew(q, c.base.Config.SmallTable+1))
+	n, err := v.Count(ctx, from.SQL.FirstFew(q, c.base.Config().SmallTable+1))
 	if err != nil {
 		return false, err
 	}
-	large := n > int64(c.base.Config.SmallTable)
-	c.sizes.Put(key, size{large, c.base.Config.Now()})
+	large := n > int64(c.base.Config().SmallTable)
+	c.sizes.Put(key, size{large, c.base.Config().Now()})
 	return large, nil
 }
 
 // Took remembers how long a whole count of so many records of a dataset took: where that was
 // an instant, it is no large one.
 func (c *Counts) Took(d *catalog.Dataset, records int64, took time.Duration) {
-	if records <= int64(c.base.Config.SmallTable) || d.IsLimited() {
+	if records <= int64(c.base.Config().SmallTable) || d.IsLimited() {
 		return
 	}
-	c.sizes.Put(sized{c.base.Changed.Load(), d.Defined()}, size{took > fastCount, c.base.Config.Now()})
+	c.sizes.Put(sized{c.base.Changed.Load(), d.Defined()}, size{took > fastCount, c.base.Config().Now()})
 }
 
 // change changes a calendar and keeps it. Readers have copies, which do not change.

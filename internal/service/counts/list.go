@@ -66,7 +66,7 @@ func (c *Counts) List(ctx context.Context, name string, again bool) ([]DayCounts
 			continue
 		}
 		large := false
-		err = c.base.Look(ctx, from.Source, c.base.Config.RunTime, func(ctx context.Context, v source.View) (err error) {
+		err = c.base.Look(ctx, from.Source, c.base.Config().RunTime, func(ctx context.Context, v source.View) (err error) {
 			large, err = c.IsLarge(ctx, v, asked.dataset, from, of.query)
 			return err
 		})

@@ -197,7 +197,7 @@ func refuse(kind fault.Code, f *fault.Fault) error {
 
 // Step takes the last step of a draft back, or makes the next one again.
 func (s *Drafts) Step(ctx context.Context, ref catalog.Ref, version int, back bool) (*Draft, error) {
-	d, err := s.base.Store.StepDraft(ctx, base.PersonOf(ctx).Name, ref, version, s.base.Config.Now(), back)
+	d, err := s.base.Store.StepDraft(ctx, base.PersonOf(ctx).Name, ref, version, s.base.Config().Now(), back)
 	if errors.Is(err, store.ErrNoStep) {
 		return nil, notEdited("there is no step to go")
 	}
@@ -215,7 +215,7 @@ func (s *Drafts) change(ctx context.Context, ref catalog.Ref, version int, chang
 			return nil, err
 		}
 	}
-	d, err := s.base.Store.ChangeDraft(ctx, base.PersonOf(ctx).Name, ref, version, s.base.Config.Now(), start, change)
+	d, err := s.base.Store.ChangeDraft(ctx, base.PersonOf(ctx).Name, ref, version, s.base.Config().Now(), start, change)
 	return s.saved(ctx, ref, d, err)
 }
 

@@ -82,7 +82,7 @@ func (s *Drafts) setOf(ctx context.Context) (*set, error) {
 		made.documents[docs[0].Ref] = docs[0]
 		changed = append(changed, docs[0].Ref)
 	}
-	defs, faults := definition.Link(made.all(), changed, s.setting(ctx), s.base.Config.Functions...)
+	defs, faults := definition.Link(made.all(), changed, s.setting(ctx), s.base.Config().Functions...)
 	made.catalog = defs
 	made.faults = append(made.faults, faults...)
 	for _, ref := range changed {
@@ -125,7 +125,7 @@ func (s *Drafts) with(ctx context.Context, made *set, ref catalog.Ref, text stri
 
 // tried are documents that are not published, as far as they hold together.
 func (s *Drafts) tried(ctx context.Context, all []catalog.Document) *base.Published {
-	return base.Tried(definition.Load(all, s.setting(ctx), s.base.Config.Functions...))
+	return base.Tried(definition.Load(all, s.setting(ctx), s.base.Config().Functions...))
 }
 
 // setting is what definitions are read by.

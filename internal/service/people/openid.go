@@ -33,12 +33,12 @@ import (
 // provider is the provider of OpenID Connect that people sign in at. It is asked what it offers when
 // somebody first signs in, so that the service starts without it.
 type provider struct {
-	base.OpenID
 	key [32]byte // of what a browser keeps while its person signs in
 
-	mu    sync.Mutex
-	found *oidc.Provider
-	used  map[string]time.Time // the states that came back, until when they could again
+	mu     sync.Mutex
+	issuer string // whose provider was found
+	found  *oidc.Provider
+	used   map[string]time.Time // the states that came back, until when they could again
 }
 
 // How long the provider may take to answer, and a person to sign in there.
@@ -69,7 +69,7 @@ const ReturnPath = "/api/v1/session/openid/return"
 
 // Provider is the host of the provider that people may sign in at, "" where there is none.
 func (p *People) Provider() string {
-	u, err := url.Parse(p.openid.Issuer)
+	u, err := url.Parse(p.base.Config().OpenID.Issuer)
 	if err != nil {
 		return ""
 	}
@@ -108,16 +108,16 @@ func (o *provider) mac(text []byte) []byte {
 }
 
 // known is what the provider offers.
-func (o *provider) known() (*oidc.Provider, error) {
+func (o *provider) known(issuer string) (*oidc.Provider, error) {
 	o.mu.Lock()
 	defer o.mu.Unlock()
-	if o.found == nil {
+	if o.issuer != issuer {
 		// Its keys are fetched later by the same context, which therefore has no end.
-		found, err := oidc.NewProvider(oidc.ClientContext(context.Background(), providerClient), o.Issuer)
+		found, err := oidc.NewProvider(oidc.ClientContext(context.Background(), providerClient), issuer)
 		if err != nil {
 			return nil, err
 		}
-		o.found = found
+		o.issuer, o.found = issuer, found
 	}
 	return o.found, nil
 }
@@ -136,7 +136,7 @@ func (o *provider) first(state string, now, ends time.Time) bool {
 }
 
 func (p *People) client(of *oidc.Provider) *oauth2.Config {
-	return &oauth2.Config{ClientID: p.openid.Client, ClientSecret: p.openid.Secret, Endpoint: of.Endpoint(), RedirectURL: p.base.Config.Address + ReturnPath, Scopes: []string{oidc.ScopeOpenID, "profile", "email"}}
+	return &oauth2.Config{ClientID: p.base.Config().OpenID.Client, ClientSecret: p.base.Config().OpenID.Secret, Endpoint: of.Endpoint(), RedirectURL: p.base.Config().Address + ReturnPath, Scopes: []string{oidc.ScopeOpenID, "profile", "email"}}
 }
 
 // errNoProvider is for a service whose people do not sign in elsewhere.
@@ -163,10 +163,10 @@ func (r OpenIDRefusal) Error() string { return "a sign-in by OpenID Connect was 
 // BeginOpenID begins a sign-in at the provider, with the page that is wanted after it. The browser is sent
 // to at, and keeps kept until it comes back.
 func (p *People) BeginOpenID(to string) (at, kept string, ends time.Time, err error) {
-	if p.openid.Issuer == "" || !p.On() {
+	if p.base.Config().OpenID.Issuer == "" || !p.On() {
 		return "", "", ends, errNoProvider()
 	}
-	known, err := p.openid.known()
+	known, err := p.openid.known(p.base.Config().OpenID.Issuer)
 	if err != nil {
 		slog.Error("the provider of OpenID Connect is away", "err", err)
 		return "", "", ends, OpenIDAway
@@ -174,7 +174,7 @@ func (p *People) BeginOpenID(to string) (at, kept string, ends time.Time, err er
 	if !IsPage(to) {
 		to = "/"
 	}
-	ends = p.base.Config.Now().Add(signingTime)
+	ends = p.base.Config().Now().Add(signingTime)
 	s := signing{State: rand.Text() + rand.Text(), Nonce: rand.Text() + rand.Text(), Verifier: oauth2.GenerateVerifier(), To: to, Ends: ends}
 	return p.client(known).AuthCodeURL(s.State, oidc.Nonce(s.Nonce), oauth2.S256ChallengeOption(s.Verifier)), p.openid.sealed(s), ends, nil
 }
@@ -196,17 +196,17 @@ type Returned struct {
 // EndOpenID lets a person in whom the provider has let in. The secret of the session is told this once. An
 // OpenIDRefusal says why nobody is.
 func (p *People) EndOpenID(ctx context.Context, r Returned) (secret string, ends time.Time, to string, err error) {
-	if p.openid.Issuer == "" || !p.On() {
+	if p.base.Config().OpenID.Issuer == "" || !p.On() {
 		return "", ends, "/", errNoProvider()
 	}
-	now := p.base.Config.Now()
+	now := p.base.Config().Now()
 	from := "openid " + r.Address // tries are slowed down by where they come from, before there is a name
 	if p.tries.wait(now, from, r.Address) > 0 {
 		return "", ends, "/", OpenIDBusy
 	}
 	no := func(word OpenIDRefusal, name, why string, cause error) error {
 		slog.WarnContext(ctx, "a sign-in by OpenID Connect was refused", "why", why, "err", cause)
-		p.tries.failed(p.base.Config.Now(), from, r.Address)
+		p.tries.failed(p.base.Config().Now(), from, r.Address)
 		p.audit(ctx, name, "sign-in refused", r.Address+", openid: "+why)
 		return word
 	}
@@ -214,7 +214,7 @@ func (p *People) EndOpenID(ctx context.Context, r Returned) (secret string, ends
 	if !whole || subtle.ConstantTimeCompare([]byte(s.State), []byte(r.State)) != 1 {
 		return "", ends, "/", no(OpenIDAnew, "", "this browser has not begun the sign-in that it brings back", nil)
 	}
-	known, err := p.openid.known()
+	known, err := p.openid.known(p.base.Config().OpenID.Issuer)
 	if err != nil {
 		slog.ErrorContext(ctx, "the provider of OpenID Connect is away", "err", err)
 		return "", ends, s.To, OpenIDAway
@@ -222,7 +222,7 @@ func (p *People) EndOpenID(ctx context.Context, r Returned) (secret string, ends
 	switch {
 	case now.After(s.Ends):
 		return "", ends, s.To, no(OpenIDAnew, "", "the sign-in took too long", nil)
-	case r.Issuer != "" && r.Issuer != p.openid.Issuer:
+	case r.Issuer != "" && r.Issuer != p.base.Config().OpenID.Issuer:
 		return "", ends, s.To, no(OpenIDAnew, "", "another provider than the one that was asked answers", nil)
 	case !p.openid.first(s.State, now, s.Ends):
 		return "", ends, s.To, no(OpenIDAnew, "", "the sign-in has been brought back before", nil)
@@ -239,8 +239,8 @@ func (p *People) EndOpenID(ctx context.Context, r Returned) (secret string, ends
 		}
 		return "", ends, s.To, no(OpenIDAnew, "", "what the provider says of the person does not hold", err)
 	}
-	name, _ := claims[p.openid.Name].(string)
-	row, why, err := p.openIDPerson(ctx, p.openid.Issuer+" "+subject, name)
+	name, _ := claims[p.base.Config().OpenID.Name].(string)
+	row, why, err := p.openIDPerson(ctx, p.base.Config().OpenID.Issuer+" "+subject, name)
 	var word OpenIDRefusal
 	if errors.As(err, &word) {
 		err = no(word, name, why, nil)
@@ -265,7 +265,7 @@ func (p *People) claims(ctx context.Context, known *oidc.Provider, s signing, co
 		return nil, "", err
 	}
 	raw, _ := token.Extra("id_token").(string)
-	id, err := known.Verifier(&oidc.Config{ClientID: p.openid.Client, Now: p.base.Config.Now}).Verify(ctx, raw)
+	id, err := known.Verifier(&oidc.Config{ClientID: p.base.Config().OpenID.Client, Now: p.base.Config().Now}).Verify(ctx, raw)
 	if err != nil {
 		return nil, "", err
 	}
@@ -278,7 +278,7 @@ func (p *People) claims(ctx context.Context, known *oidc.Provider, s signing, co
 	if err := id.Claims(&claims); err != nil {
 		return nil, "", err
 	}
-	wanted := append([]string{p.openid.Name, p.openid.Groups}, p.openid.Attributes...)
+	wanted := append([]string{p.base.Config().OpenID.Name, p.base.Config().OpenID.Groups}, p.base.Config().OpenID.Attributes...)
 	if known.UserInfoEndpoint() == "" || !slices.ContainsFunc(wanted, func(c string) bool { return c != "" && claims[c] == nil }) {
 		return claims, id.Subject, nil
 	}
@@ -318,11 +318,11 @@ func (p *People) openIDPerson(ctx context.Context, openid, name string) (row sto
 	}
 	row, err = p.base.Store.PersonNamed(ctx, name)
 	switch {
-	case errors.Is(err, store.ErrNone) && p.openid.Adds == "":
+	case errors.Is(err, store.ErrNone) && p.base.Config().OpenID.Adds == "":
 		return row, name + " is not known here; an admin adds them by that name", OpenIDUnknown
 	case errors.Is(err, store.ErrNone):
-		now := p.base.Config.Now()
-		row = store.Person{Name: name, Role: p.openid.Adds, Shelves: []string{}, Attributes: map[string][]string{}, MadeAt: now, OpenID: openid}
+		now := p.base.Config().Now()
+		row = store.Person{Name: name, Role: p.base.Config().OpenID.Adds, Shelves: []string{}, Attributes: map[string][]string{}, MadeAt: now, OpenID: openid}
 		err = p.base.Store.AddPerson(ctx, row, store.AuditEntry{At: now, Person: name, Action: "add person", Subject: name + ", " + row.Role + ", by openid"})
 		if err == nil {
 			row, err = p.base.Store.PersonNamed(ctx, name)
@@ -338,7 +338,7 @@ func (p *People) openIDPerson(ctx context.Context, openid, name string) (row sto
 		return row, row.Name + " signs in by a password here; an admin can take it away", OpenIDPassword
 	}
 	row.OpenID = openid
-	entry := store.AuditEntry{At: p.base.Config.Now(), Person: row.Name, Action: "change person", Subject: row.Name + ": openid"}
+	entry := store.AuditEntry{At: p.base.Config().Now(), Person: row.Name, Action: "change person", Subject: row.Name + ": openid"}
 	return row, "", p.base.Store.SetPerson(ctx, row, false, entry)
 }
 
@@ -349,7 +349,7 @@ func (p *People) asClaimed(ctx context.Context, row store.Person, claims map[str
 	if attributes == nil {
 		attributes = map[string][]string{}
 	}
-	for _, a := range p.openid.Attributes {
+	for _, a := range p.base.Config().OpenID.Attributes {
 		if attributes[a] = texts(claims[a]); len(attributes[a]) == 0 {
 			delete(attributes, a)
 		}
@@ -363,7 +363,7 @@ func (p *People) asClaimed(ctx context.Context, row store.Person, claims map[str
 		return row, err
 	}
 	var was, groups []store.Group
-	named := texts(claims[p.openid.Groups])
+	named := texts(claims[p.base.Config().OpenID.Groups])
 	for _, g := range all {
 		if slices.ContainsFunc(g.Members, func(m store.Person) bool { return m.ID == row.ID }) {
 			was = append(was, g)
@@ -372,7 +372,7 @@ func (p *People) asClaimed(ctx context.Context, row store.Person, claims map[str
 			groups = append(groups, g)
 		}
 	}
-	if p.openid.Groups == "" {
+	if p.base.Config().OpenID.Groups == "" {
 		groups = was
 	}
 	if reflect.DeepEqual(attributes, row.Attributes) && slices.EqualFunc(was, groups, func(a, b store.Group) bool { return a.ID == b.ID }) {
@@ -383,7 +383,7 @@ func (p *People) asClaimed(ctx context.Context, row store.Person, claims map[str
 	for _, g := range groups {
 		names = append(names, g.Name)
 	}
-	entry := store.AuditEntry{At: p.base.Config.Now(), Person: row.Name, Action: "change person", Subject: fmt.Sprintf("%s, by openid: groups %s; %s", row.Name, strings.Join(names, " | "), attributeText(attributes))}
+	entry := store.AuditEntry{At: p.base.Config().Now(), Person: row.Name, Action: "change person", Subject: fmt.Sprintf("%s, by openid: groups %s; %s", row.Name, strings.Join(names, " | "), attributeText(attributes))}
 	return row, p.base.Store.SetPersonIn(ctx, row, groups, entry)
 }
 

@@ -36,9 +36,9 @@ const (
 
 // New opens the people of a service.
 func New(ctx context.Context, b *base.Base) (*People, error) {
-	p := &People{base: b, openid: provider{OpenID: b.Config.OpenID}, tries: tries{of: map[string]try{}}, hashing: semaphore.NewWeighted(mostHashing)}
+	p := &People{base: b, tries: tries{of: map[string]try{}}, hashing: semaphore.NewWeighted(mostHashing)}
 	all, err := b.Store.People(ctx)
-	b.SignIn.Store(b.Config.People || len(all) > 0)
+	b.SignIn.Store(b.Config().People || len(all) > 0)
 	_, _ = rand.Read(p.openid.key[:]) // never fails
 	return p, err
 }
@@ -142,7 +142,7 @@ func (p *People) Add(ctx context.Context, name, password, role string, limits Li
 	if err != nil {
 		return nil, err
 	}
-	now := p.base.Config.Now()
+	now := p.base.Config().Now()
 	row := store.Person{Name: name, Role: role, Password: hash, Shelves: listed(limits.Shelves), Attributes: attributes, MadeAt: now}
 	err = p.base.Store.AddPerson(ctx, row, p.entry(ctx, "add person", name+", "+role))
 	if errors.Is(err, store.ErrTaken) {
@@ -183,7 +183,7 @@ func (p *People) Set(ctx context.Context, name string, to PersonChange) (*Person
 		row.AwayAt = time.Time{}
 		done = append(done, "back")
 		if *to.Away {
-			row.AwayAt, ends = p.base.Config.Now(), true
+			row.AwayAt, ends = p.base.Config().Now(), true
 			done[len(done)-1] = "away"
 		}
 	}
@@ -299,7 +299,7 @@ func toldPass(row store.Pass, of string, own int64) Pass {
 
 // SignIn lets a person in, from an address by a browser. The secret of the session is told this once.
 func (p *People) SignIn(ctx context.Context, name, password, address, browser string) (who Person, secret string, ends time.Time, err error) {
-	now := p.base.Config.Now()
+	now := p.base.Config().Now()
 	if wait := p.tries.wait(now, name, address); wait > 0 {
 		return who, "", ends, &TooMany{Wait: wait}
 	}
@@ -313,7 +313,7 @@ func (p *People) SignIn(ctx context.Context, name, password, address, browser st
 		return who, "", ends, err
 	}
 	if !right || row.Password == "" || !row.AwayAt.IsZero() {
-		p.tries.failed(p.base.Config.Now(), name, address)
+		p.tries.failed(p.base.Config().Now(), name, address)
 		p.audit(ctx, name, "sign-in refused", address)
 		return who, "", ends, refused(fault.SignInRefused, "the name or the password is not right")
 	}
@@ -330,9 +330,9 @@ func (p *People) SignIn(ctx context.Context, name, password, address, browser st
 
 // session begins a session of a person who is let in. Its secret is told this once.
 func (p *People) session(ctx context.Context, row store.Person, address, by string) (secret string, ends time.Time, err error) {
-	now := p.base.Config.Now()
+	now := p.base.Config().Now()
 	secret = rand.Text() + rand.Text()
-	ends = now.Add(cmp.Or(p.base.Config.SessionTime, usualSession))
+	ends = now.Add(cmp.Or(p.base.Config().SessionTime, usualSession))
 	_, err = p.base.Store.AddPass(ctx, store.Pass{PersonID: row.ID, Kind: store.Session, Name: short(by), Role: row.Role, Address: address, MadeAt: now, UsedAt: now, EndsAt: ends}, secret, store.AuditEntry{At: now, Person: row.Name, Action: "sign in", Subject: address})
 	return secret, ends, err
 }
@@ -340,12 +340,12 @@ func (p *People) session(ctx context.Context, row store.Person, address, by stri
 // Who is the person that a secret lets in: of a session where it is not a token. ErrNone where it
 // lets nobody in: it has ended, was not used for too long, or its person is away.
 func (p *People) Who(ctx context.Context, secret string, kind store.PassKind) (base.Person, error) {
-	now := p.base.Config.Now()
+	now := p.base.Config().Now()
 	pass, row, err := p.base.Store.PassOf(ctx, secret, now)
 	switch {
 	case err != nil:
 		return base.Person{}, err
-	case pass.Kind != kind, !row.AwayAt.IsZero(), kind == store.Session && now.Sub(pass.UsedAt) > cmp.Or(p.base.Config.SessionIdle, usualIdle):
+	case pass.Kind != kind, !row.AwayAt.IsZero(), kind == store.Session && now.Sub(pass.UsedAt) > cmp.Or(p.base.Config().SessionIdle, usualIdle):
 		return base.Person{}, store.ErrNone
 	}
 	if now.Sub(pass.UsedAt) >= time.Minute {
@@ -368,7 +368,7 @@ func (p *People) Passes(ctx context.Context) ([]Pass, error) {
 	if err != nil {
 		return nil, err
 	}
-	rows, err := p.base.Store.Passes(ctx, row.ID, p.base.Config.Now())
+	rows, err := p.base.Store.Passes(ctx, row.ID, p.base.Config().Now())
 	all := make([]Pass, len(rows))
 	for i, r := range rows {
 		all[i] = toldPass(r, in.Role, who.Pass)
@@ -397,7 +397,7 @@ func (p *People) MakeToken(ctx context.Context, name, role string, days int, add
 	if base.Lower(role, who.Role) != role {
 		return nil, "", refused(fault.PersonRefused, "a token lets do no more than a %s may", who.Role)
 	}
-	now := p.base.Config.Now()
+	now := p.base.Config().Now()
 	all, err := p.base.Store.Passes(ctx, row.ID, now)
 	if err != nil {
 		return nil, "", err
@@ -457,7 +457,7 @@ func (p *People) SetPassword(ctx context.Context, before, password, address stri
 	if row.Password == "" {
 		return refused(fault.PersonRefused, "you have no password here: you are let in from elsewhere")
 	}
-	now := p.base.Config.Now()
+	now := p.base.Config().Now()
 	if wait := p.tries.wait(now, row.Name, address); wait > 0 {
 		return &TooMany{Wait: wait}
 	}
@@ -466,7 +466,7 @@ func (p *People) SetPassword(ctx context.Context, before, password, address stri
 		return err
 	}
 	if !right {
-		p.tries.failed(p.base.Config.Now(), row.Name, address)
+		p.tries.failed(p.base.Config().Now(), row.Name, address)
 		return refused(fault.PersonRefused, "the password that you have is another one")
 	}
 	_, err = p.Set(ctx, row.Name, PersonChange{Password: password})
@@ -491,14 +491,14 @@ func (p *People) Done(ctx context.Context, action, subject string) {
 }
 
 func (p *People) audit(ctx context.Context, who, action, subject string) {
-	e := store.AuditEntry{At: p.base.Config.Now(), Person: short(who), Action: action, Subject: subject}
+	e := store.AuditEntry{At: p.base.Config().Now(), Person: short(who), Action: action, Subject: subject}
 	if err := p.base.Store.Audited(context.WithoutCancel(ctx), e, nil); err != nil {
 		slog.Error("what was done is not on record", "action", action, "err", err)
 	}
 }
 
 func (p *People) entry(ctx context.Context, action, subject string) store.AuditEntry {
-	return store.AuditEntry{At: p.base.Config.Now(), Person: base.PersonOf(ctx).Name, Action: action, Subject: subject}
+	return store.AuditEntry{At: p.base.Config().Now(), Person: base.PersonOf(ctx).Name, Action: action, Subject: subject}
 }
 
 // short is as much of a text of others as is kept.

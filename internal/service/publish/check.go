@@ -404,7 +404,7 @@ func (s *Publisher) checkOf(ctx context.Context, files []catalog.File) (fault.Li
 	if err != nil {
 		return nil, fmt.Errorf("read the definitions: %w", err)
 	}
-	docs, defs, found := definition.Check(files, published, s.base.Setting(ctx, s.base.Today(time.UTC), time.UTC), s.base.Config.Functions...)
+	docs, defs, found := definition.Check(files, published, s.base.Setting(ctx, s.base.Today(time.UTC), time.UTC), s.base.Config().Functions...)
 	if defs == nil {
 		return found, nil
 	}

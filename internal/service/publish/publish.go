@@ -68,7 +68,7 @@ func (s *Publisher) Put(ctx context.Context, put Put) (*PutResult, error) {
 		}
 		result.Findings = found
 	}
-	save := store.Save{By: base.PersonOf(ctx).Name, Now: s.base.Config.Now(), Draft: put.Draft, Base: put.Base}
+	save := store.Save{By: base.PersonOf(ctx).Name, Now: s.base.Config().Now(), Draft: put.Draft, Base: put.Base}
 	defs, err := s.publishChange(ctx, catalog.RefsOf(docs), func(check func([]catalog.Document) error) (err error) {
 		if put.Draft {
 			check = func([]catalog.Document) error { return nil }
@@ -104,7 +104,7 @@ func (s *Publisher) heldBefore(ctx context.Context, files []catalog.File, docs [
 	if len(altered) == 0 {
 		return nil, nil
 	}
-	_, defs, found := definition.Check(files, stored, s.base.Setting(ctx, s.base.Today(time.UTC), time.UTC), s.base.Config.Functions...)
+	_, defs, found := definition.Check(files, stored, s.base.Setting(ctx, s.base.Today(time.UTC), time.UTC), s.base.Config().Functions...)
 	if defs == nil || len(found.Errors()) > 0 {
 		return nil, nil
 	}
@@ -131,7 +131,7 @@ func (s *Publisher) publishChange(ctx context.Context, refs []catalog.Ref, chang
 		if docs == nil || !errors.Is(err, errTakenBack) {
 			return nil, err
 		}
-		defs, faults := definition.Link(docs, refs, s.base.Setting(ctx, s.base.Today(time.UTC), time.UTC), s.base.Config.Functions...)
+		defs, faults := definition.Link(docs, refs, s.base.Setting(ctx, s.base.Today(time.UTC), time.UTC), s.base.Config().Functions...)
 		if len(faults) > 0 {
 			return nil, &base.Refusal{Kind: fault.DefinitionsRefused, Faults: faults}
 		}
@@ -212,7 +212,7 @@ func (s *Publisher) Rename(ctx context.Context, ref catalog.Ref, name string) ([
 		if err != nil {
 			return nil, err
 		}
-		docs, faults := definition.Renamed(all, ref, name, s.base.Setting(ctx, s.base.Today(time.UTC), time.UTC), s.base.Config.Functions...)
+		docs, faults := definition.Renamed(all, ref, name, s.base.Setting(ctx, s.base.Today(time.UTC), time.UTC), s.base.Config().Functions...)
 		if len(faults) > 0 {
 			return nil, &base.Refusal{Kind: renameRefused(faults[0].Code), Faults: faults}
 		}
@@ -222,7 +222,7 @@ func (s *Publisher) Rename(ctx context.Context, ref catalog.Ref, name string) ([
 	if err != nil {
 		return nil, err
 	}
-	save := store.Save{By: base.PersonOf(ctx).Name, Now: s.base.Config.Now(), Gone: []catalog.Ref{ref}}
+	save := store.Save{By: base.PersonOf(ctx).Name, Now: s.base.Config().Now(), Gone: []catalog.Ref{ref}}
 	_, err = s.publishChange(ctx, catalog.RefsOf(docs), func(check func([]catalog.Document) error) error {
 		if docs, err = renamed(); err != nil { // others may have changed them meanwhile
 			return err

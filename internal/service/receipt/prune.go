@@ -46,7 +46,7 @@ func (s *Receipts) Prune(ctx context.Context) {
 	for {
 		s.tellRoom(ctx)
 		s.base.Results.Prune()
-		if s.base.Config.KeepDays > 0 {
+		if s.base.Config().KeepDays > 0 {
 			s.pruneOnce(ctx, pruner)
 		}
 		select {
@@ -59,7 +59,7 @@ func (s *Receipts) Prune(ctx context.Context) {
 
 func (s *Receipts) pruneOnce(ctx context.Context, p *pruner) {
 	all, latest, err := s.base.Store.Counted(ctx)
-	now := s.base.Config.Now()
+	now := s.base.Config().Now()
 	if err == nil && all > 0 && now.Sub(latest) > trustedAhead && time.Since(p.started) < trustedAfter {
 		slog.WarnContext(ctx, "no old receipt is deleted yet: the clock is far ahead of the latest run", "latest", latest, "now", now)
 		return
@@ -67,7 +67,7 @@ func (s *Receipts) pruneOnce(ctx context.Context, p *pruner) {
 	var gone int64
 	if err == nil {
 		p.steps++
-		gone, err = s.base.Store.Prune(ctx, now.AddDate(0, 0, -s.base.Config.KeepDays), share(all, s.base.Config.KeepDays, p.steps))
+		gone, err = s.base.Store.Prune(ctx, now.AddDate(0, 0, -s.base.Config().KeepDays), share(all, s.base.Config().KeepDays, p.steps))
 	}
 	switch {
 	case ctx.Err() != nil:

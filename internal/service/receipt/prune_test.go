@@ -41,7 +41,9 @@ func TestAClockThatJumps(t *testing.T) {
 		require.NoError(t, own.Keep(store.Receipt{ID: own.NextReceipt(), Report: "late", State: "rows", StartedAt: start, Body: []byte("{}")}))
 	}
 	left := func(ahead, up time.Duration, hours int) int64 {
-		s := &Receipts{base: &base.Base{Store: own, Config: base.Config{KeepDays: 400, Now: func() time.Time { return start.Add(ahead) }}}}
+		kept := &base.Base{Store: own}
+		kept.Configure(base.Config{KeepDays: 400, Now: func() time.Time { return start.Add(ahead) }})
+		s := &Receipts{base: kept}
 		p := &pruner{started: time.Now().Add(-up)}
 		for range hours {
 			s.pruneOnce(context.Background(), p)

@@ -189,7 +189,7 @@ func (s *Runs) asItWas(ctx context.Context, r *receipt.Receipt) (*base.Published
 		docs = append(docs, d)
 	}
 	zone := s.base.Zone()
-	defs, broken := definition.Load(docs, r.Reading.On(s.base.Setting(ctx, r.AsOf, zone)), s.base.Config.Functions...)
+	defs, broken := definition.Load(docs, r.Reading.On(s.base.Setting(ctx, r.AsOf, zone)), s.base.Config().Functions...)
 	if defs.Reports[r.Report] == nil {
 		faults := broken[catalog.Ref{Kind: catalog.KindReport, Name: r.Report}]
 		if len(faults) == 0 {

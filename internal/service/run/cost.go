@@ -37,7 +37,7 @@ func (p *part) affordable(ctx context.Context) error {
 	if known != nil {
 		reads = known.Within(periods...).Records
 	} else {
-		err := r.runs.base.Look(ctx, ready.From.Source, r.runs.base.Config.EvidenceTime, func(ctx context.Context, v source.View) (err error) {
+		err := r.runs.base.Look(ctx, ready.From.Source, r.runs.base.Config().EvidenceTime, func(ctx context.Context, v source.View) (err error) {
 			reads, err = v.Count(ctx, ready.From.SQL.FirstFew(q, int(most)+1))
 			return err
 		})

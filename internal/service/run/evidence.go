@@ -20,6 +20,7 @@ import (
 	"pikegate/internal/service/counts"
 	"pikegate/internal/service/receipt"
 	"pikegate/internal/source"
+	"pikegate/internal/traced"
 )
 
 // counter counts the evidence of one run, in the snapshot of its rows.
@@ -46,7 +47,7 @@ func (r *Run) counter(v source.View, q compile.Query) *counter {
 // at all, is said there and is no error: the rows stand by themselves.
 func (r *Run) count(ctx context.Context, v source.View, q compile.Query, got *reading) {
 	start := time.Now()
-	ctx, cancel := context.WithTimeoutCause(ctx, r.runs.base.Config.EvidenceTime, errEvidenceTime)
+	ctx, cancel := context.WithTimeoutCause(ctx, r.runs.base.Config().EvidenceTime, errEvidenceTime)
 	defer cancel()
 	c := r.counter(v, q)
 	r.receipt.Evidence = c.e
@@ -67,7 +68,9 @@ func (r *Run) count(ctx context.Context, v source.View, q compile.Query, got *re
 		{"the rows of other sections", c.keepRest},
 	}
 	for _, step := range steps {
-		if err := step.count(ctx); err != nil {
+		counting, span := traced.Begin(ctx, "count "+step.what)
+		err := step.count(counting)
+		if span.End(err); err != nil {
 			why := err.Error()
 			if ctx.Err() != nil {
 				why = context.Cause(ctx).Error()

@@ -12,6 +12,8 @@ import (
 	"strings"
 	"time"
 
+	"go.opentelemetry.io/otel/attribute"
+
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/compile"
@@ -23,6 +25,7 @@ import (
 	"pikegate/internal/service/kept"
 	"pikegate/internal/service/receipt"
 	"pikegate/internal/source"
+	"pikegate/internal/traced"
 )
 
 // Run is a report whose answers were checked: it only has to be streamed.
@@ -52,10 +55,13 @@ type Run struct {
 	checking, waiting, atSource, counting time.Duration
 }
 
-func (r *Run) prepare(ctx context.Context) error {
+func (r *Run) prepare(ctx context.Context) (err error) {
 	start := time.Now()
-	defer func() { r.checking = time.Since(start) }()
-	var err error
+	ctx, span := traced.Begin(ctx, "check answers", attribute.String("pikegate.report", r.receipt.Report))
+	defer func() {
+		span.End(err)
+		r.checking = time.Since(start)
+	}()
 	r.ready, err = r.runs.answers.ReadyFor(ctx, r.ready.Bound.Report, r.request)
 	r.receipt.Limits = limitsOf(r.ready.Bound.Report)
 	section := r.ready.Bound.Section
@@ -159,13 +165,18 @@ type Panicked struct {
 
 func (p *Panicked) String() string { return fmt.Sprint(p.Cause) }
 
-func (r *Run) stream(ctx context.Context, to export.Result) (*reading, error) {
+func (r *Run) stream(ctx context.Context, to export.Result) (got *reading, err error) {
 	r.runs.running.Add(1)
 	defer r.runs.running.Add(-1)
+	ctx, span := traced.Begin(ctx, "run", attribute.String("pikegate.report", r.receipt.Report))
+	defer func() {
+		span.Says(attribute.Int64("pikegate.receipt", r.receipt.ID), attribute.Int("pikegate.rows", r.receipt.Rows))
+		span.End(err)
+	}()
 	defer func() {
 		if cause := recover(); cause != nil {
 			r.sent.drop()
-			_ = r.ended(ctx, fmt.Errorf("the service failed: %v", cause))
+			err = r.ended(ctx, fmt.Errorf("the service failed: %v", cause))
 			panic(&Panicked{Receipt: r.receipt.ID, Cause: cause, Stack: debug.Stack()})
 		}
 	}()
@@ -177,7 +188,7 @@ func (r *Run) stream(ctx context.Context, to export.Result) (*reading, error) {
 	r.keepRows()
 	r.notesBefore = r.Notes()
 	defer r.keeping.Drop() // unless it was kept
-	got, err := r.read(ctx, to)
+	got, err = r.read(ctx, to)
 	if err == nil {
 		if err = r.sent.drain(); err != nil {
 			err = unsent(err)
@@ -208,13 +219,15 @@ func (r *Run) stream(ctx context.Context, to export.Result) (*reading, error) {
 // read reads the sections, hands them on and counts what was asked for.
 func (r *Run) read(ctx context.Context, to export.Result) (*reading, error) {
 	of := r.ready.Bound.Section.Query.Of
-	limit := r.runs.base.Config.RunTime
+	limit := r.runs.base.Config().RunTime
 	if own := of.Source.At.Time; own > 0 {
 		limit = min(limit, own)
 	}
 	started := time.Now()
 	r.progress.enters(receipt.Waiting)
-	leave, err := r.ready.From.Source.Enter(ctx, r.receipt.Person, r.runs.base.Config.RunTime)
+	waiting, span := traced.Begin(ctx, "wait for the source", attribute.String("pikegate.source", of.Source.Name))
+	leave, err := r.ready.From.Source.Enter(waiting, r.receipt.Person, r.runs.base.Config().RunTime)
+	span.End(err)
 	r.waiting = time.Since(started)
 	if err != nil {
 		return nil, r.runs.base.Failed(of, err)
@@ -222,7 +235,9 @@ func (r *Run) read(ctx context.Context, to export.Result) (*reading, error) {
 	defer leave()
 	r.progress.enters(receipt.Reading)
 	start := time.Now()
-	err = r.readParts(ctx, to, limit)
+	reading, span := traced.Begin(ctx, "read", attribute.String("pikegate.source", of.Source.Name))
+	err = r.readParts(reading, to, limit)
+	span.End(err)
 	r.atSource = time.Since(start) - r.sent.took
 	if err != nil || r.main.err != nil { // else that was done before the evidence
 		r.takes(&r.main.told)
@@ -247,7 +262,7 @@ func (r *Run) readParts(ctx context.Context, to export.Result, limit time.Durati
 	whole := limit * time.Duration(min(len(r.parts), mostTimes))
 	sending, cancel := context.WithTimeoutCause(ctx, whole, fmt.Errorf("%w: %s", base.ErrTime, whole))
 	defer cancel()
-	r.sent.aside(sending, r.runs.base.Spool, r.runs.base.Config.SpoolBytes)
+	r.sent.aside(sending, r.runs.base.Spool, r.runs.base.Config().SpoolBytes)
 	rest, done := r.parts, false
 	for !done {
 		// The view outlives the time of the sections by that of the evidence.
@@ -352,7 +367,7 @@ func (p *part) totalsInTime(ctx context.Context, v source.View, q compile.Query)
 	if !p.run.request.Evidence || p.section().Kind != catalog.Table {
 		return nil
 	}
-	counting, cancel := context.WithTimeoutCause(ctx, p.run.runs.base.Config.EvidenceTime, errEvidenceTime)
+	counting, cancel := context.WithTimeoutCause(ctx, p.run.runs.base.Config().EvidenceTime, errEvidenceTime)
 	defer cancel()
 	err := p.totals(counting, v, q)
 	if err == nil || ctx.Err() != nil {

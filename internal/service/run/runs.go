@@ -132,7 +132,7 @@ func (s *Runs) newRun(ctx context.Context, report *catalog.Report, req answer.Re
 	who := base.PersonOf(ctx)
 	r := &Run{runs: s, ready: &answer.Ready{Answers: s.answers, Bound: answer.Bound{Report: report}}, request: req}
 	r.receipt = receipt.Receipt{Report: report.Name, Title: report.Title, Person: who.Asks(), Role: who.Role, Entered: req.Answers, Limit: req.Limit, Skip: req.Skip,
-		AsOf: s.base.Today(s.base.Zone()), ZoneRules: civil.ZoneRules, State: receipt.Running, StartedAt: s.base.Config.Now().UTC()}
+		AsOf: s.base.Today(s.base.Zone()), ZoneRules: civil.ZoneRules, State: receipt.Running, StartedAt: s.base.Config().Now().UTC()}
 	if who.By != "" {
 		r.receipt.As = who.Name
 	}

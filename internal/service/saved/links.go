@@ -88,7 +88,7 @@ func (s *Saved) MakeLink(ctx context.Context, report string, n NewLink) (_ *Link
 	}
 	token = rand.Text() + rand.Text()
 	row, err := s.base.Store.MakeLink(ctx, store.LiveLink{Person: who.Name, Role: who.Role, Report: report, Name: n.Name, Format: n.Format, Form: n.Form, Section: n.Section,
-		AsOf: asOf, Answers: answers, View: view, MadeAt: s.base.Config.Now()}, token)
+		AsOf: asOf, Answers: answers, View: view, MadeAt: s.base.Config().Now()}, token)
 	if err != nil {
 		return nil, "", err
 	}
@@ -138,7 +138,7 @@ func (s *Saved) Revoke(ctx context.Context, id int64) error {
 	if err != nil || !row.RevokedAt.IsZero() {
 		return err
 	}
-	return s.base.Store.RevokeLink(ctx, id, s.base.Config.Now())
+	return s.base.Store.RevokeLink(ctx, id, s.base.Config().Now())
 }
 
 // Use finds a live link by its token, and puts on record that it is used. One that was revoked is
@@ -153,7 +153,7 @@ func (s *Saved) Use(ctx context.Context, token string) (*Link, error) {
 	case !row.RevokedAt.IsZero():
 		return nil, &base.Refusal{Kind: fault.LinkRevoked, Faults: fault.List{fault.New(fault.LinkRevoked, "this live link was revoked on %s; ask %s for another", row.RevokedAt.UTC().Format("2 Jan 2006"), row.Person)}}
 	}
-	if err := s.base.Store.UsedLink(ctx, row.ID, s.base.Config.Now()); err != nil {
+	if err := s.base.Store.UsedLink(ctx, row.ID, s.base.Config().Now()); err != nil {
 		slog.WarnContext(ctx, "the use of a live link could not be put on record", "link", row.ID, "error", err)
 	}
 	return s.toldLink(ctx, row)

@@ -110,7 +110,7 @@ func (s *Saved) Keep(ctx context.Context, report string, k Keep) (*Kept, error) 
 	if err != nil {
 		return nil, err
 	}
-	row, err := s.base.Store.KeepAnswers(ctx, store.KeptAnswers{Person: person, Report: report, Name: name, Shared: k.Shared, AsOf: asOf, Answers: answers, View: view, KeptAt: s.base.Config.Now()})
+	row, err := s.base.Store.KeepAnswers(ctx, store.KeptAnswers{Person: person, Report: report, Name: name, Shared: k.Shared, AsOf: asOf, Answers: answers, View: view, KeptAt: s.base.Config().Now()})
 	if err != nil {
 		return nil, err
 	}

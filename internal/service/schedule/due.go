@@ -10,6 +10,8 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"go.opentelemetry.io/otel/attribute"
+
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
 	"pikegate/internal/export"
@@ -18,6 +20,7 @@ import (
 	"pikegate/internal/service/receipt"
 	"pikegate/internal/service/run"
 	"pikegate/internal/store"
+	"pikegate/internal/traced"
 )
 
 // pauses are how long a failed run or delivery waits before each further try.
@@ -173,7 +176,14 @@ func (s *Schedules) RunNow(ctx context.Context, name string) (*ScheduleInfo, err
 }
 
 // carryOut runs what is due, and sends what is to be sent of it.
-func (s *Schedules) carryOut(ctx context.Context, o owned, r *store.ScheduleRun) error {
+func (s *Schedules) carryOut(ctx context.Context, o owned, r *store.ScheduleRun) (err error) {
+	ctx, span := traced.Begin(ctx, "schedule", attribute.String("pikegate.schedule", o.Name), attribute.Int("pikegate.try", r.Tries+1))
+	defer func() {
+		if r.State == store.RunFailed {
+			span.Failed()
+		}
+		span.End(err)
+	}()
 	if r.State == store.RunClaimed {
 		if err := s.runOf(ctx, o, r); err != nil || r.State != store.RunDone {
 			return err

@@ -266,7 +266,7 @@ func (s *Schedules) failureMail(o owned, due time.Time, to, problem string) deli
 	}
 	m := &message{Title: "The schedule " + o.Name + " failed", ReadBack: fmt.Sprintf("What was due %s (%s) failed: %s", due.In(zone).Format("Mon 2 Jan 2006 15:04"), zone, problem), Evidence: "It is tried at its next time again.", Schedule: o.Name}
 	sent := m.to("")
-	sent.Subject, sent.To, sent.At = m.Title, to, s.base.Config.Now()
+	sent.Subject, sent.To, sent.At = m.Title, to, s.base.Config().Now()
 	sent.ID = fmt.Sprintf("pikegate-failed-%s-%d", o.Name, due.Unix())
 	return sent
 }

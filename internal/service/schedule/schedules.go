@@ -240,7 +240,7 @@ func (s *Schedules) told(ctx context.Context, o owned, ahead, past int) (*Schedu
 		for _, to := range o.Send {
 			t.Send = append(t.Send, spelled(to))
 		}
-		t.Next = s.ahead(ctx, o, s.base.Config.Now().Unix(), ahead)
+		t.Next = s.ahead(ctx, o, s.base.Config().Now().Unix(), ahead)
 	}
 	rows, err := s.base.Store.ScheduleRuns(ctx, o.Name, past)
 	if err != nil {
@@ -316,7 +316,7 @@ func spelled(to catalog.Sending) string {
 // many days from that as lie between now and then.
 func (s *Schedules) asOf(o owned, at int64) civil.Day {
 	zone := o.Report.Main().Query.Of.Source.Zone
-	day, now := civil.DayAt(at, zone), civil.DayAt(s.base.Config.Now().Unix(), zone)
+	day, now := civil.DayAt(at, zone), civil.DayAt(s.base.Config().Now().Unix(), zone)
 	fixed := s.base.FixedToday()
 	switch apart := fixed - now; {
 	case !fixed.IsValid(), day > now && apart >= -1 && apart <= 1: // it was told the day that it is, perhaps by other clocks
@@ -389,7 +389,7 @@ func (s *Schedules) Set(ctx context.Context, name, text string) (*ScheduleInfo, 
 		}
 		return nil, &base.Refusal{Kind: fault.DefinitionsRefused, Faults: faults}
 	}
-	row := store.Schedule{Name: name, Person: who.Name, Role: who.Role, Text: text, MadeAt: s.base.Config.Now()}
+	row := store.Schedule{Name: name, Person: who.Name, Role: who.Role, Text: text, MadeAt: s.base.Config().Now()}
 	if err := s.base.Store.SetSchedule(ctx, row, s.entry(ctx, "set a schedule", name)); err != nil {
 		return nil, err
 	}
@@ -428,7 +428,7 @@ func (s *Schedules) unfit(made *catalog.Schedule) (found fault.List) {
 
 // unmailed refuses an address that no mails may go to, nil for one that they may.
 func (s *Schedules) unmailed(address string) *fault.Fault {
-	domains := s.base.Config.MailDomains
+	domains := s.base.Config().MailDomains
 	_, domain, _ := strings.Cut(address, "@")
 	if len(domains) == 0 || slices.ContainsFunc(domains, func(d string) bool { return strings.EqualFold(d, domain) }) {
 		return nil
@@ -453,11 +453,11 @@ func (s *Schedules) Drop(ctx context.Context, name string) error {
 }
 
 func (s *Schedules) entry(ctx context.Context, action, subject string) store.AuditEntry {
-	return store.AuditEntry{At: s.base.Config.Now(), Person: base.PersonOf(ctx).Name, Action: action, Subject: subject}
+	return store.AuditEntry{At: s.base.Config().Now(), Person: base.PersonOf(ctx).Name, Action: action, Subject: subject}
 }
 
 // now is the time to the second, as times of schedules are.
-func (s *Schedules) now() time.Time { return s.base.Config.Now().UTC().Truncate(time.Second) }
+func (s *Schedules) now() time.Time { return s.base.Config().Now().UTC().Truncate(time.Second) }
 
 // addressOf is where a person can be written to, "" where that is not known.
 func (s *Schedules) addressOf(ctx context.Context, name string) string {
@@ -477,10 +477,10 @@ func (s *Schedules) addressOf(ctx context.Context, name string) string {
 func (s *Schedules) fails(ctx context.Context, o owned, due time.Time, problem string) {
 	slog.ErrorContext(ctx, "a schedule failed", "schedule", o.Name, "due", due, "person", o.person, "problem", problem)
 	to := s.addressOf(ctx, o.person)
-	if to == "" || !s.base.Config.Mail.IsSet() {
+	if to == "" || !s.base.Config().Mail.IsSet() {
 		return
 	}
-	if err := s.base.Config.Mail.Send(ctx, s.failureMail(o, due, to, problem)); err != nil {
+	if err := s.base.Config().Mail.Send(ctx, s.failureMail(o, due, to, problem)); err != nil {
 		slog.WarnContext(ctx, "the owner of a schedule could not be told that it failed", "schedule", o.Name, "error", err)
 	}
 }

@@ -13,6 +13,8 @@ import (
 	"strings"
 	"time"
 
+	"go.opentelemetry.io/otel/attribute"
+
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/english"
 	"pikegate/internal/deliver"
@@ -21,6 +23,7 @@ import (
 	"pikegate/internal/service/base"
 	"pikegate/internal/service/receipt"
 	"pikegate/internal/store"
+	"pikegate/internal/traced"
 )
 
 // usualMailBytes is the most that is attached to a mail where no setting says otherwise, and
@@ -67,7 +70,9 @@ func (s *Schedules) send(ctx context.Context, o owned, r *store.ScheduleRun) (er
 		if err := s.base.Store.SetDelivery(ctx, d); err != nil {
 			return err
 		}
-		failed := p.deliver(ctx, d)
+		delivering, span := traced.Begin(ctx, "deliver by "+d.Kind, attribute.Int("pikegate.try", d.Tries))
+		failed := p.deliver(delivering, d)
+		span.End(failed)
 		if ctx.Err() != nil && failed != nil {
 			return ctx.Err() // it is on record as being sent
 		}
@@ -182,7 +187,7 @@ func (p *parcel) file(format string) (deliver.File, error) {
 }
 
 func (p *parcel) mail(ctx context.Context, to *catalog.Mail, d *store.Delivery) error {
-	config := p.s.base.Config
+	config := p.s.base.Config()
 	if !config.Mail.IsSet() {
 		return &deliver.Refused{Why: "the service has no mail server: the setting mail-server names one"}
 	}
@@ -225,7 +230,7 @@ func (p *parcel) mail(ctx context.Context, to *catalog.Mail, d *store.Delivery) 
 		return p.away
 	}
 	m := p.message.to(note)
-	m.ID, m.To, m.Files, m.At = fmt.Sprintf("pikegate-%d-%d", p.run.ID, d.ID), d.Recipient, files, p.s.base.Config.Now()
+	m.ID, m.To, m.Files, m.At = fmt.Sprintf("pikegate-%d-%d", p.run.ID, d.ID), d.Recipient, files, p.s.base.Config().Now()
 	failed := config.Mail.Send(ctx, m)
 	if errors.Is(failed, deliver.ErrUnreached) {
 		p.away = failed
@@ -235,14 +240,14 @@ func (p *parcel) mail(ctx context.Context, to *catalog.Mail, d *store.Delivery) 
 
 // link is where the receipt is shown, "" where the service does not know where it is.
 func (p *parcel) link() string {
-	if p.s.base.Config.Address == "" {
+	if p.s.base.Config().Address == "" {
 		return ""
 	}
-	return fmt.Sprintf("%s/receipts/%d", strings.TrimSuffix(p.s.base.Config.Address, "/"), p.run.Receipt)
+	return fmt.Sprintf("%s/receipts/%d", strings.TrimSuffix(p.s.base.Config().Address, "/"), p.run.Receipt)
 }
 
 func (p *parcel) folder(to *catalog.Folder, d *store.Delivery) error {
-	if p.s.base.Config.Deliveries == "" {
+	if p.s.base.Config().Deliveries == "" {
 		return &deliver.Refused{Why: "the service has no directory for deliveries: the setting deliver-to names one"}
 	}
 	f, err := p.file(to.Format)
@@ -250,15 +255,15 @@ func (p *parcel) folder(to *catalog.Folder, d *store.Delivery) error {
 		return err
 	}
 	below, name := path.Split(d.Recipient)
-	return deliver.Put(p.s.base.Config.Deliveries, path.Clean("./"+below), name, f.Path)
+	return deliver.Put(p.s.base.Config().Deliveries, path.Clean("./"+below), name, f.Path)
 }
 
 func (p *parcel) hook(ctx context.Context, to *catalog.Hook, d *store.Delivery) error {
 	u, err := url.Parse(to.URL)
-	if err != nil || !slices.ContainsFunc(p.s.base.Config.HookHosts, func(h string) bool { return strings.EqualFold(h, u.Host) || strings.EqualFold(h, u.Hostname()) }) {
+	if err != nil || !slices.ContainsFunc(p.s.base.Config().HookHosts, func(h string) bool { return strings.EqualFold(h, u.Host) || strings.EqualFold(h, u.Hostname()) }) {
 		return &deliver.Refused{Why: "results are posted to no host that the setting hook-hosts does not name"}
 	}
-	secret, err := p.s.base.Config.Sources.Referred(to.Secret, "secret")
+	secret, err := p.s.base.Config().Sources.Referred(to.Secret, "secret")
 	if err != nil {
 		return &deliver.Refused{Why: err.Error()}
 	}
@@ -273,15 +278,15 @@ func (p *parcel) hook(ctx context.Context, to *catalog.Hook, d *store.Delivery) 
 	if err != nil {
 		return err
 	}
-	return deliver.Post{URL: to.URL, Secret: []byte(secret), ID: fmt.Sprintf("%d-%d", p.run.ID, d.ID), Attempt: d.Tries, Body: body, At: p.s.base.Config.Now()}.Send(ctx)
+	return deliver.Post{URL: to.URL, Secret: []byte(secret), ID: fmt.Sprintf("%d-%d", p.run.ID, d.ID), Attempt: d.Tries, Body: body, At: p.s.base.Config().Now()}.Send(ctx)
 }
 
 // clear removes files that were kept long enough.
 func (s *Schedules) clear(all []owned) (err error) {
 	for _, o := range all {
 		for _, to := range o.Send {
-			if to.Folder != nil && to.Folder.Keep > 0 && s.base.Config.Deliveries != "" {
-				err = errors.Join(err, deliver.Clear(s.base.Config.Deliveries, to.Folder.Path, to.Folder.Name, s.base.Config.Now().AddDate(0, 0, -to.Folder.Keep)))
+			if to.Folder != nil && to.Folder.Keep > 0 && s.base.Config().Deliveries != "" {
+				err = errors.Join(err, deliver.Clear(s.base.Config().Deliveries, to.Folder.Path, to.Folder.Name, s.base.Config().Now().AddDate(0, 0, -to.Folder.Keep)))
 			}
 		}
 	}
