@@ -39,7 +39,7 @@
       (a) => {
         ({ version, notice = '', openid: provider = '' } = a);
         if (currentPerson().name !== a.person) shown++;
-        setPerson(a.person, a.role, a.sign_in);
+        setPerson(a.person, a.role, a.groups, a.sign_in);
         isKnown = a.person !== '';
       },
       () => (isKnown = true), // the page itself says that the service does not answer

@@ -208,13 +208,14 @@ func (cell) Schema(huma.Registry) *huma.Schema {
 
 // About is what the service says of itself and of who asks.
 type About struct {
-	Version string `json:"version" doc:"Version of the service; empty for somebody who has to sign in first."`
-	Today   string `json:"today,omitempty" doc:"The day that the service was told to take for today; absent where it goes by the clock."`
-	Person  string `json:"person" doc:"Who asks; empty for somebody who has to sign in first."`
-	Notice  string `json:"notice,omitempty" doc:"What whoever keeps the service should know; absent where that is nothing."`
-	Role    string `json:"role" enum:",reader,developer,admin" doc:"What they may do; empty for somebody who has to sign in first."`
-	SignIn  bool   `json:"sign_in" doc:"Whether one has to sign in."`
-	OpenID  string `json:"openid,omitempty" doc:"The host of the provider that one may sign in at by OpenID Connect; absent where there is none."`
+	Version string   `json:"version" doc:"Version of the service; empty for somebody who has to sign in first."`
+	Today   string   `json:"today,omitempty" doc:"The day that the service was told to take for today; absent where it goes by the clock."`
+	Person  string   `json:"person" doc:"Who asks; empty for somebody who has to sign in first."`
+	Notice  string   `json:"notice,omitempty" doc:"What whoever keeps the service should know; absent where that is nothing."`
+	Role    string   `json:"role" enum:",reader,developer,admin" doc:"What they may do; empty for somebody who has to sign in first."`
+	Groups  []string `json:"groups" doc:"The groups that they are in."`
+	SignIn  bool     `json:"sign_in" doc:"Whether one has to sign in."`
+	OpenID  string   `json:"openid,omitempty" doc:"The host of the provider that one may sign in at by OpenID Connect; absent where there is none."`
 }
 
 type status struct {
@@ -282,7 +283,7 @@ func resultContent(schemas huma.Registry) map[string]*huma.MediaType {
 
 func (r routes) about(ctx context.Context, _ *struct{}) (*body[About], error) {
 	person := base.PersonOf(ctx)
-	told := About{Person: person.Name, Role: person.Role, SignIn: r.service.People.On(), OpenID: r.service.People.Provider()}
+	told := About{Person: person.Name, Role: person.Role, Groups: append([]string{}, person.Groups...), SignIn: r.service.People.On(), OpenID: r.service.People.Provider()}
 	if person.Name != "" {
 		told.Version, told.Today, told.Notice = Version, r.service.Base.FixedToday().String(), r.service.Receipts.Notice(ctx)
 	}

@@ -84,6 +84,53 @@ func TestKeptAnswers(t *testing.T) {
 	call("DELETE", "/kept/1", kept, "", 404, &p)
 }
 
+// Answers that are shared with a group are there for its people, as long as they are in it.
+func TestAnswersOfAGroup(t *testing.T) {
+	c := newCrew(t)
+	group := func(name, members string) {
+		t.Helper()
+		c.as(base.Admin, "PUT", "/groups", "/groups", fmt.Sprintf(`{"name":%q,"members":[%s]}`, name, members), 200, nil)
+	}
+	group("Quay", `"Rolf","Dagny"`)
+	group("Office", `"Rolf"`)
+	keep := func(role, name, groups string, want int, into any) {
+		t.Helper()
+		c.as(role, "POST", "/reports/late-sailings/kept", "/reports/{report}/kept", fmt.Sprintf(`{"name":%q,"answers":{"travel-period":"last month"},"groups":[%s]}`, name, groups), want, into)
+	}
+	names := func(role string) (found []string) {
+		t.Helper()
+		var list api.KeptList
+		c.as(role, "GET", "/kept", "/kept", "", 200, &list)
+		for _, k := range list.Kept {
+			found = append(found, fmt.Sprintf("%s of %s for %s", k.Name, k.Person, strings.Join(k.Groups, ", ")))
+		}
+		return found
+	}
+	var kept saved.Kept
+	keep(base.Reader, "together", `"quay","Office","Quay"`, 200, &kept)
+	assert.Equal(t, []string{"Quay", "Office"}, kept.Groups)
+	keep(base.Reader, "alone", ``, 200, nil)
+	keep(base.Admin, "for the quay", `"Quay"`, 200, nil) // who is not in it
+	assert.Equal(t, []string{"alone of Rolf for ", "for the quay of Ida for Quay", "together of Rolf for Quay, Office"}, names(base.Reader))
+	assert.Equal(t, []string{"for the quay of Ida for Quay", "together of Rolf for Quay"}, names(base.Developer))
+	assert.Equal(t, []string{"for the quay of Ida for Quay"}, names(base.Admin))
+	path := fmt.Sprintf("/kept/%d", kept.ID)
+	c.as(base.Developer, "GET", path, "/kept/{kept}", "", 200, nil)
+	c.as(base.Admin, "GET", path, "/kept/{kept}", "", 404, nil)
+	var p api.Problem
+	for _, name := range []string{"Ofice", "none"} { // one that there is, and one that there is not
+		keep(base.Developer, "x", fmt.Sprintf("%q", name), 422, &p)
+		assert.Equal(t, fmt.Sprintf("you are in no group that is called %q", name), p.Errors[0].Message)
+		assert.Empty(t, p.Errors[0].Suggestions)
+	}
+	group("Quay", `"Rolf"`)
+	assert.Empty(t, names(base.Developer))
+	c.as(base.Developer, "GET", path, "/kept/{kept}", "", 404, nil)
+	var about api.About
+	c.as(base.Reader, "GET", "/about", "/about", "", 200, &about)
+	assert.Equal(t, []string{"Office", "Quay"}, about.Groups)
+}
+
 func mustJSON(t *testing.T, v any) []byte {
 	t.Helper()
 	text, err := json.Marshal(v)

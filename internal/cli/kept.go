@@ -8,6 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/internal/api"
+	"pikegate/internal/core/english"
 	"pikegate/internal/export"
 	"pikegate/internal/service/saved"
 )
@@ -58,6 +59,8 @@ func keptAs(k saved.Kept) string {
 		text += ", by " + k.Person
 	case k.Shared:
 		text += ", shared"
+	case len(k.Groups) > 0:
+		text += ", shared with " + english.Both(k.Groups)
 	}
 	if k.Problem != "" {
 		text += ". " + k.Problem
@@ -84,7 +87,7 @@ func (f *askedFlags) asked() (saved.Asked, error) {
 
 func newKeptAdd() *cobra.Command {
 	var flags askedFlags
-	var shared bool
+	var sharing saved.Sharing
 	c := &cobra.Command{
 		Use:   "add REPORT NAME",
 		Short: "Keep answers under a name",
@@ -98,7 +101,7 @@ func newKeptAdd() *cobra.Command {
 				return err
 			}
 			var k saved.Kept
-			if err := client.json(c.Context(), http.MethodPost, reportPath(args[0])+"/kept", saved.Keep{Asked: asked, Name: args[1], Shared: shared}, &k); err != nil {
+			if err := client.json(c.Context(), http.MethodPost, reportPath(args[0])+"/kept", saved.Keep{Asked: asked, Name: args[1], Sharing: sharing}, &k); err != nil {
 				return err
 			}
 			fmt.Fprintf(c.OutOrStdout(), "Kept as %d, %s, %s.\n", k.ID, k.Name, keptAs(k))
@@ -107,7 +110,8 @@ func newKeptAdd() *cobra.Command {
 	}
 	serverFlag(c)
 	flags.add(c)
-	c.Flags().BoolVar(&shared, "shared", false, "let everybody use them")
+	c.Flags().BoolVar(&sharing.Shared, "shared", false, "let everybody use them")
+	c.Flags().StringArrayVar(&sharing.Groups, "group", nil, "let the people of a group use them, which you are in; may be said several times")
 	return c
 }
 

@@ -16,7 +16,8 @@ type KeptAnswers struct {
 	Person  string
 	Report  string
 	Name    string
-	Shared  bool
+	Shared  bool     // with everybody
+	Groups  []string `gorm:"serializer:json"` // that they are shared with
 	AsOf    string
 	Answers json.RawMessage `gorm:"serializer:json"`
 	View    json.RawMessage `gorm:"serializer:json"`
@@ -28,8 +29,11 @@ func (KeptAnswers) TableName() string { return "kept_answers" }
 
 // KeepAnswers keeps answers under their name, in place of those that the person kept under it.
 func (s *Store) KeepAnswers(ctx context.Context, k KeptAnswers) (KeptAnswers, error) {
+	if k.Groups == nil {
+		k.Groups = []string{}
+	}
 	unique := []clause.Column{{Name: "person"}, {Name: "report"}, {Name: "name"}}
-	err := s.db.WithContext(ctx).Clauses(clause.OnConflict{Columns: unique, DoUpdates: clause.AssignmentColumns([]string{"shared", "as_of", "answers", "view", "kept_at"})}).Create(&k).Error
+	err := s.db.WithContext(ctx).Clauses(clause.OnConflict{Columns: unique, DoUpdates: clause.AssignmentColumns([]string{"shared", "groups", "as_of", "answers", "view", "kept_at"})}).Create(&k).Error
 	if err != nil {
 		return k, roomless(err)
 	}
@@ -38,10 +42,10 @@ func (s *Store) KeepAnswers(ctx context.Context, k KeptAnswers) (KeptAnswers, er
 	return row, err
 }
 
-// AnswersFor lists the answers that a person kept or others share, by name: of a report, or of all
-// where that is "".
-func (s *Store) AnswersFor(ctx context.Context, person, report string) (all []KeptAnswers, err error) {
-	db := s.db.WithContext(ctx).Where("person = ? OR shared", person)
+// AnswersFor lists the answers that a person kept or others share with everybody or one of the person's
+// groups, by name: of a report, or of all where that is "".
+func (s *Store) AnswersFor(ctx context.Context, person string, groups []string, report string) (all []KeptAnswers, err error) {
+	db := s.db.WithContext(ctx).Where("person = ? OR shared OR EXISTS (SELECT 1 FROM json_each(kept_answers.groups) WHERE value IN ?)", person, groups)
 	if report != "" {
 		db = db.Where("report = ?", report)
 	}

@@ -304,7 +304,7 @@ export async function listKept(report = ''): Promise<Kept[]> {
   return list.kept;
 }
 
-export function keepAnswers(report: string, kept: Saved & { shared: boolean }): Promise<Kept> {
+export function keepAnswers(report: string, kept: Saved & { shared: boolean; groups: string[] }): Promise<Kept> {
   return decoded(post(reportPath(report, '/kept'), kept));
 }
 

@@ -1,14 +1,14 @@
 // Who asks, as the service knows them.
 import { askAs } from './api';
 
-let person = $state({ name: '', role: '' });
+let person = $state({ name: '', role: '', groups: [] as string[] });
 let signsIn = $state(false); // whether people sign in to this service
 let seen = $state(''); // as whom reports are seen, '' for oneself
 
 export const currentPerson = () => person;
 
-export function setPerson(name: string, role: string, doSignIn = signsIn): void {
-  person = { name, role };
+export function setPerson(name: string, role: string, groups: string[] = [], doSignIn = signsIn): void {
+  person = { name, role, groups };
   signsIn = doSignIn;
 }
 

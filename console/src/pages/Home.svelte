@@ -92,10 +92,12 @@
         <li class={row}>
           <a class="font-[640]" href={linkOfAnswers(k)} onclick={follow}>{k.name}</a>
           <span class="text-sm text-quiet"
-            >{k.title}, {k.as_of ? say('frozen as of {0}', spelledDay(k.as_of)) : 'asking'}{k.own
+            >{k.title}, {k.as_of ? say('frozen as of {0}', spelledDay(k.as_of)) : say('asking')}{k.own
               ? k.shared
                 ? say(', shared')
-                : ''
+                : k.groups
+                  ? say(', shared with {0}', k.groups.join(', '))
+                  : ''
               : say(', by {0}', k.person)}</span
           >
           {#if k.problem}<span class="text-sm text-brick">{k.problem}</span>{/if}

@@ -15,7 +15,7 @@
   let last = $state.raw<Receipt>();
   let name = $state('');
   let frozen = $state(false);
-  let shared = $state(false);
+  let sharing = $state('own'); // who may use them: own for oneself, all, or a group behind in:
   let said = $state('');
   let open = $state(false);
 
@@ -35,7 +35,15 @@
     event.preventDefault();
     try {
       const { answers, as_of } = run.asked;
-      const now = await keepAnswers(report, { name, answers, view: run.view, frozen, shared, ...(frozen && as_of ? { as_of } : {}) });
+      const now = await keepAnswers(report, {
+        name,
+        answers,
+        view: run.view,
+        frozen,
+        shared: sharing === 'all',
+        groups: sharing.startsWith('in:') ? [sharing.slice(3)] : [],
+        ...(frozen && as_of ? { as_of } : {}),
+      });
       said = say('Kept as “{0}”{1}.', now.name, now.as_of ? say(', as of {0}', spelledDay(now.as_of)) : '');
       name = '';
       open = false;
@@ -89,7 +97,14 @@
           <label class="flex items-start gap-2"
             ><input type="radio" class="mt-1" bind:group={frozen} value={true} /> {say('Frozen: it stays what it means today')}</label
           >
-          <label class="flex items-center gap-2"><input type="checkbox" class="checkbox" bind:checked={shared} /> {say('Everybody may use them')}</label>
+          <label class="flex flex-col gap-1"
+            >{say('Who may use them')}
+            <select class="select bg-field text-sm" bind:value={sharing}>
+              <option value="own">{say('only I')}</option>
+              {#each currentPerson().groups as group (group)}<option value={`in:${group}`}>{group}</option>{/each}
+              <option value="all">{say('everybody')}</option>
+            </select></label
+          >
           <button type="submit" class="btn self-start bg-deep px-3 py-1.5 text-on-deep">{say('Keep')}</button>
         </form>
       </details>

@@ -42,7 +42,13 @@ type Asked struct {
 type Keep struct {
 	Asked
 	Name   string `json:"name" minLength:"1" maxLength:"80" doc:"What they are found by; the same name again replaces them."`
-	Shared bool   `json:"shared,omitempty" doc:"Whether everybody sees them."`
+	Sharing
+}
+
+// Sharing is who sees answers beside who kept them.
+type Sharing struct {
+	Shared bool     `json:"shared,omitempty" doc:"Whether everybody sees them."`
+	Groups []string `json:"groups,omitempty" maxItems:"100" doc:"Groups whose people see them: of one's own groups, for an admin of all."`
 }
 
 // Kept are answers that somebody kept.
@@ -54,6 +60,7 @@ type Kept struct {
 	Person  string                    `json:"person" doc:"Who kept them."`
 	Own     bool                      `json:"own" doc:"Whether that is who asks."`
 	Shared  bool                      `json:"shared" doc:"Whether everybody sees them."`
+	Groups  []string                  `json:"groups,omitempty" doc:"The groups whose people see them, to others than who kept them those that they are in; absent for none."`
 	AsOf    string                    `json:"as_of,omitempty" doc:"The day to take for today, of those that are frozen; absent where phrases move."`
 	Answers map[string]prompt.Entered `json:"answers" doc:"As they were entered, by prompt."`
 	View    answer.View               `json:"view" doc:"How the main table is seen."`
@@ -97,8 +104,12 @@ func (s *Saved) Keep(ctx context.Context, report string, k Keep) (*Kept, error) 
 	if name == "" {
 		return nil, &base.Refusal{Kind: fault.AnswersRefused, Faults: fault.List{fault.New(fault.InvalidRequest, "answers are kept under a name, and this one is blank")}}
 	}
+	groups, err := s.groups(ctx, k.Groups)
+	if err != nil {
+		return nil, err
+	}
 	person := base.PersonOf(ctx).Name
-	all, err := s.base.Store.AnswersFor(ctx, person, "")
+	all, err := s.base.Store.AnswersFor(ctx, person, nil, "")
 	if err != nil {
 		return nil, err
 	}
@@ -110,11 +121,44 @@ func (s *Saved) Keep(ctx context.Context, report string, k Keep) (*Kept, error) 
 	if err != nil {
 		return nil, err
 	}
-	row, err := s.base.Store.KeepAnswers(ctx, store.KeptAnswers{Person: person, Report: report, Name: name, Shared: k.Shared, AsOf: asOf, Answers: answers, View: view, KeptAt: s.base.Config().Now()})
+	row, err := s.base.Store.KeepAnswers(ctx, store.KeptAnswers{Person: person, Report: report, Name: name, Shared: k.Shared, Groups: groups, AsOf: asOf, Answers: answers, View: view, KeptAt: s.base.Config().Now()})
 	if err != nil {
 		return nil, err
 	}
 	return s.told(ctx, row)
+}
+
+// groups are those that answers are to be shared with, as they are called: groups that the person is in, for
+// an admin any.
+func (s *Saved) groups(ctx context.Context, names []string) ([]string, error) {
+	who := base.PersonOf(ctx)
+	may := who.Groups
+	if who.May(base.Admin) && len(names) > 0 {
+		all, err := s.base.Store.Groups(ctx)
+		if err != nil {
+			return nil, err
+		}
+		may = nil
+		for _, g := range all {
+			may = append(may, g.Name)
+		}
+	}
+	groups := []string{}
+	for _, name := range names {
+		at := slices.IndexFunc(may, func(g string) bool { return strings.EqualFold(g, strings.TrimSpace(name)) })
+		if at < 0 {
+			return nil, &base.Refusal{Kind: fault.AnswersRefused, Faults: fault.List{fault.New(fault.UnknownGroup, "you are in no group that is called %q", english.Shorten(name)).Suggest(fault.Near(name, may))}}
+		}
+		if !slices.Contains(groups, may[at]) {
+			groups = append(groups, may[at])
+		}
+	}
+	return groups, nil
+}
+
+// among are the groups of both lists.
+func among(some, others []string) []string {
+	return slices.DeleteFunc(slices.Clone(some), func(g string) bool { return !slices.Contains(others, g) })
 }
 
 func encoded(asked Asked) (answers, view []byte, err error) {
@@ -129,6 +173,9 @@ func encoded(asked Asked) (answers, view []byte, err error) {
 
 func (s *Saved) told(ctx context.Context, row store.KeptAnswers) (*Kept, error) {
 	k := &Kept{ID: row.ID, Report: row.Report, Title: row.Report, Name: row.Name, Person: row.Person, Own: row.Person == base.PersonOf(ctx).Name, Shared: row.Shared, AsOf: row.AsOf, KeptAt: row.KeptAt}
+	if k.Groups = row.Groups; !k.Own {
+		k.Groups = among(row.Groups, base.PersonOf(ctx).Groups)
+	}
 	if err := errors.Join(json.Unmarshal(row.Answers, &k.Answers), json.Unmarshal(row.View, &k.View)); err != nil {
 		return nil, fmt.Errorf("kept answers %d cannot be read: %w", row.ID, err)
 	}
@@ -156,10 +203,10 @@ func changed(report *catalog.Report, answers map[string]prompt.Entered) string {
 	return fmt.Sprintf("The report has changed, and does not ask for %s any more.", english.Both(gone))
 }
 
-// List lists the answers that the person kept or others share, by name: of a report, or of all where
-// that is "".
+// List lists the answers that the person kept or others share with them, by name: of a report, or of all
+// where that is "".
 func (s *Saved) List(ctx context.Context, report string) ([]Kept, error) {
-	rows, err := s.base.Store.AnswersFor(ctx, base.PersonOf(ctx).Name, report)
+	rows, err := s.base.Store.AnswersFor(ctx, base.PersonOf(ctx).Name, base.PersonOf(ctx).Groups, report)
 	if err != nil {
 		return nil, err
 	}
@@ -183,7 +230,9 @@ func each[Row, Told any](ctx context.Context, rows []Row, tell func(context.Cont
 // Find finds answers that the person sees, by their number.
 func (s *Saved) Find(ctx context.Context, id int64) (*Kept, error) {
 	row, err := s.base.Store.AnswersKept(ctx, id)
-	if errors.Is(err, store.ErrNone) || err == nil && (!row.Shared && row.Person != base.PersonOf(ctx).Name || s.base.IsHidden(ctx, row.Report)) {
+	who := base.PersonOf(ctx)
+	isTheirs := row.Shared || row.Person == who.Name || len(among(row.Groups, who.Groups)) > 0
+	if errors.Is(err, store.ErrNone) || err == nil && (!isTheirs || s.base.IsHidden(ctx, row.Report)) {
 		return nil, unknown(fault.UnknownKept, "no kept answers %d", id)
 	}
 	if err != nil {
