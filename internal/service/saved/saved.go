@@ -41,7 +41,7 @@ type Asked struct {
 // Keep is a request to keep answers.
 type Keep struct {
 	Asked
-	Name   string `json:"name" minLength:"1" maxLength:"80" doc:"What they are found by; the same name again replaces them."`
+	Name string `json:"name" minLength:"1" maxLength:"80" doc:"What they are found by; the same name again replaces them."`
 	Sharing
 }
 
