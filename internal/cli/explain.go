@@ -45,7 +45,7 @@ func newExplain() *cobra.Command {
 }
 
 func sayExplanation(w io.Writer, e *answer.Explanation) {
-	fmt.Fprintf(w, "%s\n\n%s\n", e.ReadBack, indented(e.SQL))
+	fmt.Fprintf(w, "%s\n\n  %s\n", e.ReadBack, indented(e.SQL, "  "))
 	sayValues(w, e.Values)
 	fmt.Fprintf(w, "\nHow %s (%s) would go about it:\n", e.Source, e.Engine)
 	for _, line := range e.Plan {

@@ -99,7 +99,7 @@ func sayReceipt(w io.Writer, r *receipt.Receipt) {
 	}
 	sayEvidence(w, r)
 	if r.SQL != "" {
-		fmt.Fprintf(w, "\n%s\n", indented(r.SQL))
+		fmt.Fprintf(w, "\n  %s\n", indented(r.SQL, "  "))
 		sayValues(w, r.Values)
 	}
 	if len(r.Revisions) > 0 {
@@ -146,7 +146,8 @@ func understoodText(r *receipt.Receipt, a answer.Understood) string {
 	return entered + ", which is " + a.Spelled
 }
 
-func indented(text string) string { return "  " + strings.ReplaceAll(text, "\n", "\n  ") }
+// indented is a text whose further lines begin with a margin.
+func indented(text, margin string) string { return strings.ReplaceAll(text, "\n", "\n"+margin) }
 
 func sayValues(w io.Writer, values []string) {
 	if len(values) > 0 {

@@ -51,7 +51,7 @@ which developers publish; set makes one of your own.`,
 					}
 					fmt.Fprintf(c.OutOrStdout(), "%-24s %s; next %s; %s's\n", s.Name, cmp.Or(s.At, "not read"), next, s.Person)
 					if s.Problem != "" {
-						fmt.Fprintf(c.OutOrStdout(), "%-24s ! %s\n", "", s.Problem)
+						fmt.Fprintf(c.OutOrStdout(), "%-24s ! %s\n", "", indented(s.Problem, strings.Repeat(" ", 27)))
 					}
 				}
 			})
@@ -75,13 +75,17 @@ func clockIn(at time.Time, zone string) string {
 
 func printSchedule(c *cobra.Command, s schedule.ScheduleInfo) {
 	out := c.OutOrStdout()
-	fmt.Fprintf(out, "%s: %s (%s), %s, %s.\n", s.Name, cmp.Or(s.Title, s.Report), s.Report, cmp.Or(s.At, "not read"), s.Zone)
+	what := fmt.Sprintf("%s (%s)", cmp.Or(s.Title, s.Report), s.Report)
+	if s.Check != "" {
+		what = "checks " + s.Check
+	}
+	fmt.Fprintf(out, "%s: %s, %s, %s.\n", s.Name, what, cmp.Or(s.At, "not read"), s.Zone)
 	fmt.Fprintf(out, "Runs with what %s may. What was missed is %s.\n", s.Person, map[string]string{"once": "run once", "skip": "left out"}[s.Missed])
 	for _, to := range s.Send {
 		fmt.Fprintf(out, "  sends a %s\n", to)
 	}
 	if s.Problem != "" {
-		fmt.Fprintf(out, "! %s\n", s.Problem)
+		fmt.Fprintf(out, "! %s\n", indented(s.Problem, "  "))
 	}
 	if len(s.Next) > 0 {
 		fmt.Fprintln(out, "\nNext:")
@@ -103,7 +107,7 @@ func printSchedule(c *cobra.Command, s schedule.ScheduleInfo) {
 		if p.Receipt > 0 {
 			receipt = fmt.Sprintf(", receipt %d", p.Receipt)
 		}
-		fmt.Fprintf(out, "  %s  %s%s %s\n", clockIn(p.At, s.Zone), map[string]string{"claimed": "under way", "done": "done", "failed": "failed", "skipped": "left out"}[p.State], receipt, p.Problem)
+		fmt.Fprintf(out, "  %s  %s%s %s\n", clockIn(p.At, s.Zone), map[string]string{"claimed": "under way", "done": "done", "failed": "failed", "skipped": "left out"}[p.State], receipt, indented(p.Problem, "    "))
 		for _, d := range p.Deliveries {
 			fmt.Fprintf(out, "    %s to %s: %s %s\n", d.Kind, d.Recipient, strings.ReplaceAll(d.State, "_", " "), d.Problem)
 		}
@@ -171,7 +175,10 @@ func newSchedulesRun() *cobra.Command {
 				return err
 			}
 			last := told.Last[0]
-			fmt.Fprintf(c.OutOrStdout(), "%s, %s.\n", english.Title(map[string]string{"claimed": "it is tried again soon: " + last.Problem, "done": "done", "failed": "failed: " + last.Problem}[last.State]), english.Count(len(last.Deliveries), "recipient"))
+			fmt.Fprintf(c.OutOrStdout(), "%s, %s.\n", map[string]string{"claimed": "It is tried again soon", "done": "Done", "failed": "Failed"}[last.State], english.Count(len(last.Deliveries), "recipient"))
+			if last.Problem != "" {
+				fmt.Fprintf(c.OutOrStdout(), "  ! %s\n", indented(last.Problem, "    "))
+			}
 			for _, d := range last.Deliveries {
 				fmt.Fprintf(c.OutOrStdout(), "  %s to %s: %s %s\n", d.Kind, d.Recipient, strings.ReplaceAll(d.State, "_", " "), d.Problem)
 			}

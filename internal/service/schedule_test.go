@@ -453,6 +453,7 @@ func TestFolders(t *testing.T) {
 	old := now.Now().Add(-48 * time.Hour)
 	require.NoError(t, os.Chtimes(file, old, old))
 	require.NoError(t, os.Chtimes(other, old, old))
+	now.move(time.Hour) // they are looked for once an hour
 	require.NoError(t, s.Schedules.Look(ctx))
 	assert.NoFileExists(t, file)
 	assert.FileExists(t, other)
@@ -494,4 +495,101 @@ func TestMissedAndFailedRuns(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "done", again.Last[0].State)
 	assert.Len(t, again.Last, 3)
+}
+
+// Proofs and findings are checked at the times of a schedule: who is to be told is told when something
+// starts to fail and when all holds again, and not in between.
+func TestChecksOnATimetable(t *testing.T) {
+	server, box := posts(t)
+	now := clockAt(time.Date(2026, 10, 22, 3, 0, 0, 0, time.UTC))
+	s, records := timetabled(t, t.TempDir(), now, func(c *base.Config) { c.Mail = server })
+	exec := func(query string) {
+		t.Helper()
+		_, err := records.Exec(query)
+		require.NoError(t, err)
+	}
+	exec("INSERT INTO stops ([on], harbour, n) VALUES ('2026-10-20', 'Holm', 20), ('2026-10-21', 'Skerry', 1)")
+	_, err := s.People.Add(ctx, "Ines", "gulls over the mole", base.Admin, people.Limits{Attributes: map[string][]string{"mail": {"ines@example.test"}}})
+	require.NoError(t, err)
+	ines := base.WithPerson(ctx, base.Person{Name: "Ines", Role: base.Admin})
+	_, err = s.Publisher.Put(ines, publish.Put{Files: file(stopsOfADay + `---
+{pikegate: 1, proof: twentieth, report: stops, as_of: 2026-10-22, answers: {days: 20 Oct 2026}, expect: {records: 1, totals: {n: 20}}}
+---
+{pikegate: 1, proof: both, report: stops, as_of: 2026-10-22, answers: {days: Oct 2026}, expect: {records: 2}}
+---
+{pikegate: 1, schedule: proofs, check: proofs, at: daily at 07:00, zone: Europe/Helsinki, tell: [office@example.test, ines@example.test]}
+---
+{pikegate: 1, schedule: twentieth, check: [twentieth], at: daily at 07:00, zone: Europe/Helsinki}
+---
+{pikegate: 1, schedule: everything, check: all, at: daily at 07:00, zone: Europe/Helsinki}
+`)})
+	require.NoError(t, err)
+	require.NoError(t, s.Schedules.Look(ctx))
+	day := func() (subjects []string) {
+		t.Helper()
+		before, err := standin.List(box, 1000)
+		require.NoError(t, err)
+		now.move(24 * time.Hour)
+		require.NoError(t, s.Schedules.Look(ctx))
+		mails, err := standin.List(box, 1000)
+		require.NoError(t, err)
+		for _, m := range mails[:len(mails)-len(before)] {
+			read, err := standin.Read(box, m.Name)
+			require.NoError(t, err)
+			subjects = append(subjects, read.To+" "+read.Subject)
+		}
+		slices.Sort(subjects)
+		return subjects
+	}
+	states := func() (all []string) {
+		for _, name := range []string{"proofs", "twentieth", "everything"} {
+			told := shown(t, s, name)
+			all = append(all, told.Last[0].State)
+		}
+		return all
+	}
+	assert.Empty(t, day())
+	assert.Equal(t, []string{"done", "done", "done"}, states())
+	told := shown(t, s, "proofs")
+	assert.Equal(t, []string{"", "all proofs", "every day at 07:00"}, []string{told.Report, told.Check, told.At})
+	assert.Equal(t, []string{"mail to office@example.test and ines@example.test, where something starts to fail or all holds again"}, told.Send)
+	assert.Equal(t, "the proof twentieth", shown(t, s, "twentieth").Check)
+
+	exec("INSERT INTO stops ([on], harbour, n) VALUES ('2026-10-22', 'Holm', 5)")
+	assert.Equal(t, []string{"ines@example.test everything: 1 thing does not hold", "ines@example.test proofs: 1 thing does not hold", "office@example.test proofs: 1 thing does not hold"}, day())
+	assert.Equal(t, []string{"failed", "done", "failed"}, states())
+	assert.Contains(t, shown(t, s, "proofs").Problem, "the records that must come back are 2, and 3 came")
+	exec("INSERT INTO stops ([on], harbour, n) VALUES ('2026-10-23', 'Holm', 5)")
+	assert.Empty(t, day(), "the same thing fails, with another figure")
+	exec("UPDATE stops SET n = 21 WHERE [on] = '2026-10-20'")
+	assert.Equal(t, []string{"ines@example.test everything: 2 things do not hold", "ines@example.test proofs: 2 things do not hold", "ines@example.test twentieth: 1 thing does not hold", "office@example.test proofs: 2 things do not hold"}, day())
+	mails, err := standin.List(box, 1000)
+	require.NoError(t, err)
+	mail, err := standin.Read(box, mails[0].Name)
+	require.NoError(t, err)
+	assert.Contains(t, mail.Text, "n must come to 20, and comes to 21")
+	assert.NotContains(t, mail.Text, "Receipt")
+	exec("UPDATE stops SET n = 20 WHERE [on] = '2026-10-20'")
+	exec("DELETE FROM stops WHERE [on] > '2026-10-21'")
+	assert.Equal(t, []string{"ines@example.test everything: all holds again", "ines@example.test proofs: all holds again", "ines@example.test twentieth: all holds again", "office@example.test proofs: all holds again"}, day())
+	assert.Empty(t, day())
+
+	// A finding of the databases, which no proof looks at.
+	exec("ALTER TABLE stops RENAME COLUMN harbour TO port")
+	now.move(10 * time.Minute) // what is known of a table is known for a while
+	assert.Contains(t, strings.Join(day(), "; "), "ines@example.test everything: ")
+	assert.Contains(t, shown(t, s, "everything").Problem, "harbour")
+	exec("ALTER TABLE stops RENAME COLUMN port TO harbour")
+	now.move(10 * time.Minute)
+	day()
+
+	// With the rights of whose it is.
+	_, err = s.People.Add(ines, "Tove", "the tide is never late", base.Admin, people.Limits{})
+	require.NoError(t, err)
+	_, err = s.People.Set(ines, "Ines", people.PersonChange{Role: base.Reader})
+	require.NoError(t, err)
+	day()
+	assert.Equal(t, "to check what is published takes the role developer, and Ines is a reader", shown(t, s, "proofs").Problem)
+	_, err = s.Schedules.Set(ines, "mine", "{pikegate: 1, schedule: mine, check: proofs, at: daily at 07:00, zone: Europe/Helsinki}")
+	assert.ErrorContains(t, err, "a schedule of one's own runs a report")
 }

@@ -55,7 +55,7 @@ func Open(ctx context.Context, c base.Config) (*Service, error) {
 	s.Runs = run.New(base, s.Counts, s.Answers, s.Receipts)
 	s.Publisher = publish.New(base, s.Runs)
 	s.Drafts = draft.New(base, s.Publisher)
-	s.Schedules = schedule.New(base, s.Runs, s.Receipts, s.People)
+	s.Schedules = schedule.New(base, s.Runs, s.Receipts, s.People, s.Publisher)
 	background, stop := context.WithCancel(context.WithoutCancel(ctx))
 	s.close = sync.OnceValue(func() error {
 		stop()

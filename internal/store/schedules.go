@@ -129,7 +129,7 @@ func (s *Store) Claim(ctx context.Context, r *ScheduleRun) (claimed bool, err er
 func (s *Store) Due(ctx context.Context, now time.Time) (runs []ScheduleRun, err error) {
 	err = s.db.WithContext(ctx).Preload("Deliveries", func(db *gorm.DB) *gorm.DB { return db.Order("id") }).
 		Where("state = ? AND next_at <= ?", RunClaimed, moment(now)).
-		Or("state = ? AND id IN (SELECT run_id FROM deliveries WHERE state = ? AND next_at <= ?)", RunDone, Waiting, moment(now)).
+		Or("state <> ? AND id IN (SELECT run_id FROM deliveries WHERE state = ? AND next_at <= ?)", RunClaimed, Waiting, moment(now)).
 		Order("due_at, id").Find(&runs).Error
 	return runs, err
 }

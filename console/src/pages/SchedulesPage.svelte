@@ -105,12 +105,12 @@
             {#each all ?? [] as s (s.name)}
               <tr>
                 <td class={cell}><a href="/schedules/{encodeURIComponent(s.name)}" onclick={follow}>{s.name}</a></td>
-                <td class={cell}>{s.title}</td>
+                <td class={cell}>{s.check ? say('checks {0}', s.check) : s.title}</td>
                 <td class={cell}>{s.at}</td>
                 <td class="{cell} whitespace-nowrap">{s.next[0] ? shown(s.next[0].at) : '—'}</td>
                 <td class={cell}>
                   {#if s.last[0]}{states[s.last[0].state]}{:else}—{/if}
-                  {#if s.problem}<span class="block text-brick">{s.problem}</span>{/if}
+                  {#if s.problem}<span class="block whitespace-pre-line text-brick">{s.problem}</span>{/if}
                 </td>
                 <td class={cell}>{s.person}</td>
               </tr>
@@ -123,8 +123,13 @@
 
   {#if one}
     <dl class="grid grid-cols-[max-content_1fr] gap-x-5 gap-y-1 text-[15px]">
-      <dt class="text-quiet">{say('Report')}</dt>
-      <dd><a href="/reports/{encodeURIComponent(one.report)}" onclick={follow}>{one.title}</a></dd>
+      {#if one.check}
+        <dt class="text-quiet">{say('Checks')}</dt>
+        <dd>{one.check}</dd>
+      {:else}
+        <dt class="text-quiet">{say('Report')}</dt>
+        <dd><a href="/reports/{encodeURIComponent(one.report)}" onclick={follow}>{one.title}</a></dd>
+      {/if}
       <dt class="text-quiet">{say('When')}</dt>
       <dd>{one.at}, {one.zone}</dd>
       <dt class="text-quiet">{say('Runs with what')}</dt>
@@ -136,7 +141,7 @@
         {#each one.send as to (to)}<span class="block">{to}</span>{/each}
       </dd>
     </dl>
-    {#if one.problem}<Notice kind="failed">{one.problem}</Notice>{/if}
+    {#if one.problem}<Notice kind="failed"><span class="whitespace-pre-line">{one.problem}</span></Notice>{/if}
     <section>
       <h2 class="mb-1 text-base font-[640]">{say('Next times')}</h2>
       <div class="overflow-x-auto">

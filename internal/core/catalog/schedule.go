@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"time"
 
+	"pikegate/internal/core/english"
 	"pikegate/internal/core/prompt"
 	"pikegate/internal/core/timetable"
 )
@@ -18,6 +19,34 @@ type Schedule struct {
 	// SkipMissed leaves out what fell due while the service was down, in place of running it once.
 	SkipMissed bool
 	Send       []Sending
+	// Check is what is checked in place of running a report, nil for a schedule that runs one. Tell are
+	// addresses that are told, beside the owner's, when something starts to fail and when all holds again.
+	Check *Checks
+	Tell  []string
+}
+
+// Checks is what a schedule checks.
+type Checks struct {
+	Proofs   []*Proof // nil for all that there are then
+	Findings bool     // whether all that is published is held against its databases too
+}
+
+// String says what is checked, in words.
+func (c *Checks) String() string {
+	if c.Findings {
+		return "all proofs, and what is found in definitions"
+	}
+	if c.Proofs == nil {
+		return "all proofs"
+	}
+	var names []string
+	for _, p := range c.Proofs {
+		names = append(names, p.Name)
+	}
+	if len(names) == 1 {
+		return "the proof " + names[0]
+	}
+	return "the proofs " + english.Both(names)
 }
 
 // Sending is one place that results are sent to: a mail, a folder or a web hook, one of them.

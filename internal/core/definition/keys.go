@@ -132,13 +132,15 @@ var kindKeys = map[catalog.Kind]keys{
 			return expected
 		}()),
 	),
-	catalog.KindSchedule: kind("schedule", "A report with the times at which it is run, and where its results are sent.",
-		must("report", name("The report.")),
+	catalog.KindSchedule: kind("schedule", "A report with the times at which it is run, and where its results are sent; or when proofs are run and definitions are checked.",
+		may("report", name("The report.")),
+		may("check", object{"description": "Or what is checked: proofs, all (proofs and what is found in definitions), or proofs by name.", "oneOf": []any{oneOfTheseSchema([]string{"proofs", "all"}, ""), list(name(""), "")}}),
+		may("tell", list(object{"type": "string", "format": "email"}, "Where what is checked: who is told by mail, beside the owner, when something starts to fail and when all holds again.")),
 		may("answers", answersSchema),
 		must("at", text("When, such as weekdays at 06:30.")),
 		may("zone", text("IANA zone whose clocks show the times; that of the report where absent.")),
 		may("missed", oneOfTheseSchema([]string{"once", "skip"}, "What becomes of times that passed while the service was down; once where absent.")),
-		must("send", list(oneKey(sendKeys.schema("")), "Where results are sent.")),
+		may("send", list(oneKey(sendKeys.schema("")), "Where results of the report are sent.")),
 	),
 }
 

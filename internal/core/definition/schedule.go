@@ -45,7 +45,14 @@ const (
 
 func (l *linker) schedule(name string, m *mapping) *catalog.Schedule {
 	s := &catalog.Schedule{Name: name, Answers: map[string]prompt.Entered{}}
-	s.Report = named(l, l.need(m, "report"), fault.UnknownReport, "report", l.catalog.Reports)
+	if checks := m.take("check"); checks != nil {
+		l.checking(s, checks, m)
+	} else {
+		s.Report = named(l, l.need(m, "report"), fault.UnknownReport, "report", l.catalog.Reports)
+		if n := m.take("tell"); n != nil {
+			l.fault(n, fault.WrongValue, "tell is for a schedule that checks; send says where the results of a report go")
+		}
+	}
 	answers := m.take("answers")
 	if answers != nil {
 		if am, ok := l.open(answers); ok {
@@ -58,21 +65,54 @@ func (l *linker) schedule(name string, m *mapping) *catalog.Schedule {
 			l.add(n, f)
 		}
 	}
-	if n := m.take("zone"); n != nil {
-		s.Zone = l.zone(n)
+	zone := m.take("zone")
+	if zone == nil && s.Check != nil {
+		l.need(m, "zone")
+	}
+	if zone != nil {
+		s.Zone = l.zone(zone)
 	} else if s.Report != nil && s.Report.Main() != nil && s.Report.Main().Query.Of != nil {
 		s.Zone = s.Report.Main().Query.Of.Source.Zone
 	}
 	if n := m.take("missed"); n != nil {
 		s.SkipMissed = oneOf(l.reader, n, []string{"once", "skip"}) == "skip"
 	}
-	if n := l.need(m, "send"); n != nil {
-		s.Send = l.sendings(n)
+	if s.Check == nil {
+		if n := l.need(m, "send"); n != nil {
+			s.Send = l.sendings(n)
+		}
 	}
 	if s.Report != nil && len(l.faults) == 0 && !l.loading {
 		l.answered(s, answers, m.node)
 	}
 	return s
+}
+
+// checking reads what a schedule checks, and who is told of it.
+func (l *linker) checking(s *catalog.Schedule, n *yaml.Node, m *mapping) {
+	s.Check = &catalog.Checks{}
+	for _, key := range []string{"report", "answers", "send"} {
+		if other := m.take(key); other != nil {
+			l.fault(other, fault.WrongValue, "a schedule that checks runs no report, so that %s has no place here", key)
+		}
+	}
+	switch {
+	case n.Kind == yaml.SequenceNode:
+		s.Check.Proofs = []*catalog.Proof{}
+		for _, item := range n.Content {
+			if p := named(l, item, fault.UnknownProof, "proof", l.catalog.Proofs); p != nil {
+				s.Check.Proofs = append(s.Check.Proofs, p)
+			}
+		}
+		if len(n.Content) == 0 {
+			l.fault(n, fault.EmptyGroup, "no proof is named here; name some, or say proofs for all of them")
+		}
+	default:
+		s.Check.Findings = oneOf(l.reader, n, []string{"proofs", "all"}) == "all"
+	}
+	if n := m.take("tell"); n != nil {
+		s.Tell = l.addresses(n)
+	}
 }
 
 // answered tries the answers as they are understood today. What comes from the data is not known here.
@@ -142,23 +182,7 @@ func (l *linker) mail(s *catalog.Sending, n *yaml.Node) *catalog.Mail {
 		return nil
 	}
 	mailed := &catalog.Mail{}
-	to := l.need(m, "to")
-	for i, text := range l.texts(to) {
-		address, err := mail.ParseAddress(text)
-		if err != nil || address.Name != "" || address.Address != text {
-			l.fault(to.Content[i], fault.WrongValue, "the address of a mail is wanted here, such as harbour-office@example.test, and this is %q", english.Shorten(text))
-			continue
-		}
-		if !slices.Contains(mailed.To, text) {
-			mailed.To = append(mailed.To, text)
-		}
-	}
-	switch {
-	case to != nil && to.Kind == yaml.SequenceNode && len(to.Content) == 0:
-		l.fault(to, fault.EmptyGroup, "the mail is to nobody")
-	case len(mailed.To) > mostRecipients:
-		l.fault(to, fault.TooMany, "a mail is to %d people at most, and this one is to %d", mostRecipients, len(mailed.To))
-	}
+	mailed.To = l.addresses(l.need(m, "to"))
 	if attach := m.take("attach"); attach != nil {
 		items := []*yaml.Node{attach}
 		if attach.Kind == yaml.SequenceNode {
@@ -175,11 +199,32 @@ func (l *linker) mail(s *catalog.Sending, n *yaml.Node) *catalog.Mail {
 	return mailed
 }
 
+// addresses are those that a mail is to, each once.
+func (l *linker) addresses(to *yaml.Node) (all []string) {
+	for i, text := range l.texts(to) {
+		address, err := mail.ParseAddress(text)
+		if err != nil || address.Name != "" || address.Address != text {
+			l.fault(to.Content[i], fault.WrongValue, "the address of a mail is wanted here, such as harbour-office@example.test, and this is %q", english.Shorten(text))
+			continue
+		}
+		if !slices.Contains(all, text) {
+			all = append(all, text)
+		}
+	}
+	switch {
+	case to != nil && to.Kind == yaml.SequenceNode && len(to.Content) == 0:
+		l.fault(to, fault.EmptyGroup, "the mail is to nobody")
+	case len(all) > mostRecipients:
+		l.fault(to, fault.TooMany, "a mail is to %d people at most, and this one is to %d", mostRecipients, len(all))
+	}
+	return all
+}
+
 // placeholder is what stands in braces in the name of a file.
 var placeholder = regexp.MustCompile(`\{[^{}]*\}`)
 
-// Placeholders are those that the name of a file may have.
-var Placeholders = []string{"{as_of}", "{date}", "{time}", "{schedule}", "{receipt}"}
+// placeholders are those that the name of a file may have.
+var placeholders = []string{"{as_of}", "{date}", "{time}", "{schedule}", "{receipt}"}
 
 func (l *linker) folder(s *catalog.Sending, n *yaml.Node) *catalog.Folder {
 	m, ok := l.mapping(n, folderKeys)
@@ -199,8 +244,8 @@ func (l *linker) folder(s *catalog.Sending, n *yaml.Node) *catalog.Folder {
 	if at := l.need(m, "name"); at != nil {
 		f.Name = l.text(at)
 		bare := placeholder.ReplaceAllStringFunc(f.Name, func(p string) string {
-			if !slices.Contains(Placeholders, p) {
-				l.fault(at, fault.NoSuchPlaceholder, "the name of a file has no %s; it may have %s", english.Shorten(p), english.Both(Placeholders)).Suggest(fault.Near(p, Placeholders))
+			if !slices.Contains(placeholders, p) {
+				l.fault(at, fault.NoSuchPlaceholder, "the name of a file has no %s; it may have %s", english.Shorten(p), english.Both(placeholders)).Suggest(fault.Near(p, placeholders))
 			}
 			return "x"
 		})

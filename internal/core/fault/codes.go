@@ -70,6 +70,7 @@ const (
 	UnknownFilter         Code = "unknown_filter"
 	UnknownQuery          Code = "unknown_query"
 	UnknownReport         Code = "unknown_report"
+	UnknownProof          Code = "unknown_proof"
 	UnknownZone           Code = "unknown_zone"
 	ZoneWithoutSummerTime Code = "zone_without_summer_time"
 	Circle                Code = "circle"
@@ -281,6 +282,7 @@ var Registry = []Registered{
 	{UnknownFilter, Definitions, "No filter has the name.", "{pikegate: 1, query: g, of: sailings, show: [id], where: {filter: none-such}}"},
 	{UnknownQuery, Definitions, "No query has the name.", "{pikegate: 1, report: g, title: G, sections: [{table: {query: none-such}}]}"},
 	{UnknownReport, Definitions, "No report has the name.", "{pikegate: 1, proof: g, report: none-such, as_of: 2026-11-23, expect: {records: 1}}"},
+	{UnknownProof, Definitions, "No proof has the name.", "{pikegate: 1, schedule: g, check: [none-such], at: daily at 06:00, zone: Europe/Helsinki}"},
 	{UnknownZone, Definitions, "The IANA time zone data have no such zone.", "{pikegate: 1, source: g, zone: Europe/Helsinky}"},
 	{ZoneWithoutSummerTime, Definitions, "The zone has the same offset all year, which few businesses go by.", "{pikegate: 1, source: g, zone: EST}"},
 	{Circle, Definitions, "The definition leads back to itself.", "{pikegate: 1, filter: g, of: sailings, where: {filter: g}}"},

@@ -67,6 +67,41 @@ func (s *Publisher) proved(ctx context.Context, defs *catalog.Catalog, of []cata
 	return found
 }
 
+// Checked runs proofs of what is published, all where proofs is nil, and with findings holds all that is
+// published against its databases. It returns what does not hold, and what misleads.
+func (s *Publisher) Checked(ctx context.Context, proofs []*catalog.Proof, findings bool) (fault.List, error) {
+	release, err := s.base.Checking(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer release()
+	defs := s.base.Published.Load()
+	var found fault.List
+	if findings {
+		docs, err := s.base.Store.Published(ctx)
+		if err != nil {
+			return nil, err
+		}
+		for _, d := range docs {
+			found = append(found, defs.BrokenFor(d.Ref)...)
+		}
+		found = append(found, s.held(ctx, docs, defs.Catalog, true)...)
+	}
+	if proofs == nil {
+		for _, name := range slices.Sorted(maps.Keys(defs.Proofs)) {
+			proofs = append(proofs, defs.Proofs[name])
+		}
+	}
+	silent := map[string]error{}
+	for _, p := range proofs {
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		found = append(found, s.prove(ctx, defs.Catalog, p, silent)...)
+	}
+	return found, ctx.Err()
+}
+
 // prove runs a proof. Its run is not on record.
 //
 // One branch for each thing that a proof expects.

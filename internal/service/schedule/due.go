@@ -29,6 +29,8 @@ var pauses = []time.Duration{time.Minute, 5 * time.Minute, 25 * time.Minute}
 const (
 	// lookEvery is how often it is looked for what is due.
 	lookEvery = 5 * time.Second
+	// tidyEvery is how often old times are forgotten and old files removed.
+	tidyEvery = time.Hour
 	// late is how long after its time a run counts as missed.
 	late = 5 * time.Minute
 	// atOnce is how many runs of schedules go on at once.
@@ -101,7 +103,12 @@ func (s *Schedules) Look(ctx context.Context) error {
 			return s.carryOut(ctx, o, &due[i])
 		})
 	}
-	return errors.Join(err, group.Wait(), s.base.Store.PruneSchedules(ctx, s.now().AddDate(0, 0, -keptDays)), s.clear(all))
+	err = errors.Join(err, group.Wait())
+	if now := s.now(); now.Sub(s.tidied) >= tidyEvery {
+		s.tidied = now
+		err = errors.Join(err, s.base.Store.PruneSchedules(ctx, now.AddDate(0, 0, -keptDays)), s.clear(all))
+	}
+	return err
 }
 
 // claim puts the latest time of a schedule that has passed on record, so that it is run once, whoever
@@ -185,7 +192,7 @@ func (s *Schedules) carryOut(ctx context.Context, o owned, r *store.ScheduleRun)
 		span.End(err)
 	}()
 	if r.State == store.RunClaimed {
-		if err := s.runOf(ctx, o, r); err != nil || r.State != store.RunDone {
+		if err := s.runOf(ctx, o, r); err != nil || r.State == store.RunClaimed {
 			return err
 		}
 	}
@@ -195,23 +202,17 @@ func (s *Schedules) carryOut(ctx context.Context, o owned, r *store.ScheduleRun)
 // runOf runs the report of a schedule for one of its times, with the rights that its owner has now.
 func (s *Schedules) runOf(ctx context.Context, o owned, r *store.ScheduleRun) error {
 	r.Tries++
+	if o.Check != nil {
+		return s.check(ctx, o, r)
+	}
 	told, err := s.result(ctx, o, r)
 	if ctx.Err() != nil {
 		return ctx.Err() // the service ends: it is claimed still, and run when there is one again
 	}
-	now := s.now()
 	if err != nil {
-		problem, forGood := problemOf(err)
-		r.Problem = problem
-		if forGood || r.Tries > len(pauses) {
-			r.State, r.EndedAt = store.RunFailed, now
-			s.counted("run", string(r.State))
-			s.fails(ctx, o, r.DueAt, problem)
-		} else {
-			r.NextAt = now.Add(pauses[r.Tries-1])
-		}
-		return s.base.Store.SetRun(ctx, r, "")
+		return s.fallsThrough(ctx, o, r, err)
 	}
+	now := s.now()
 	r.State, r.Receipt, r.Problem, r.EndedAt = store.RunDone, told.ID, "", now
 	mark, err := s.base.Store.Reached(ctx, o.Name, o.times(), now)
 	if err != nil {
@@ -234,6 +235,20 @@ func (s *Schedules) runOf(ctx context.Context, o owned, r *store.ScheduleRun) er
 	}
 	s.counted("run", string(r.State))
 	return s.base.Store.SetRun(ctx, r, print)
+}
+
+// fallsThrough puts on record that a time of a schedule failed: it is tried again, or it was for good.
+func (s *Schedules) fallsThrough(ctx context.Context, o owned, r *store.ScheduleRun, err error) error {
+	problem, forGood := problemOf(err)
+	r.Problem = problem
+	if forGood || r.Tries > len(pauses) {
+		r.State, r.EndedAt = store.RunFailed, s.now()
+		s.counted("run", string(r.State))
+		s.fails(ctx, o, r.DueAt, problem)
+	} else {
+		r.NextAt = s.now().Add(pauses[r.Tries-1])
+	}
+	return s.base.Store.SetRun(ctx, r, "")
 }
 
 // result runs the report, whose rows are kept to be sent.

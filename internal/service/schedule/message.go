@@ -160,7 +160,7 @@ func (m *message) to(note string) deliver.Message {
 }
 
 func (m *message) subject() string {
-	if len(m.Rows) == 0 && len(m.Figures) == 0 {
+	if m.Receipt > 0 && len(m.Rows) == 0 && len(m.Figures) == 0 {
 		return m.Title + ": no records"
 	}
 	return m.Title
@@ -192,11 +192,11 @@ func (m *message) text() string {
 	if m.Totals != "" {
 		fmt.Fprintf(&b, "%s\n", m.Totals)
 	}
-	fmt.Fprintf(&b, "\n%s\nReceipt %d.", m.Evidence, m.Receipt)
-	if m.Link != "" {
-		fmt.Fprintf(&b, " %s", m.Link)
+	fmt.Fprintf(&b, "\n%s\n", m.Evidence)
+	if m.Receipt > 0 {
+		fmt.Fprintf(&b, "%s\n", strings.TrimSpace(fmt.Sprintf("Receipt %d. %s", m.Receipt, m.Link)))
 	}
-	fmt.Fprintf(&b, "\n\nSent by the schedule %s.\n", m.Schedule)
+	fmt.Fprintf(&b, "\nSent by the schedule %s.\n", m.Schedule)
 	return b.String()
 }
 
@@ -246,7 +246,7 @@ var page = template.Must(template.New("mail").Parse(`<!DOCTYPE html>
 {{end}}</tbody></table>
 {{end}}{{if .More}}<p style="margin: 0 0 12px">{{.More}}</p>
 {{end}}{{if .Totals}}<p style="margin: 0 0 12px"><b>{{.Totals}}</b></p>
-{{end}}<p style="margin: 12px 0 0; color: #44606f">{{.Evidence}}<br>{{if .Link}}<a href="{{.Link}}">Receipt {{.Receipt}}</a>{{else}}Receipt {{.Receipt}}{{end}}. Sent by the schedule {{.Schedule}}.</p>
+{{end}}<p style="margin: 12px 0 0; color: #44606f">{{.Evidence}}<br>{{if .Link}}<a href="{{.Link}}">Receipt {{.Receipt}}</a>. {{else if .Receipt}}Receipt {{.Receipt}}. {{end}}Sent by the schedule {{.Schedule}}.</p>
 </body></html>
 `))
 
@@ -266,7 +266,7 @@ func (s *Schedules) failureMail(o owned, due time.Time, to, problem string) deli
 	}
 	m := &message{Title: "The schedule " + o.Name + " failed", ReadBack: fmt.Sprintf("What was due %s (%s) failed: %s", due.In(zone).Format("Mon 2 Jan 2006 15:04"), zone, problem), Evidence: "It is tried at its next time again.", Schedule: o.Name}
 	sent := m.to("")
-	sent.Subject, sent.To, sent.At = m.Title, to, s.base.Config().Now()
+	sent.To, sent.At = to, s.base.Config().Now()
 	sent.ID = fmt.Sprintf("pikegate-failed-%s-%d", o.Name, due.Unix())
 	return sent
 }

@@ -22,6 +22,7 @@ import (
 	"pikegate/internal/service/answer"
 	"pikegate/internal/service/base"
 	"pikegate/internal/service/people"
+	"pikegate/internal/service/publish"
 	"pikegate/internal/service/receipt"
 	"pikegate/internal/service/run"
 	"pikegate/internal/store"
@@ -33,14 +34,16 @@ type Schedules struct {
 	runs     *run.Runs
 	people   *people.People
 	receipts *receipt.Receipts
+	checks   *publish.Publisher
 	turn     sync.Mutex // one looks for what is due at a time
+	tidied   time.Time  // when old times and files went
 	// counted tells what became of runs and deliveries, for the metrics.
 	counted func(what, state string)
 }
 
 // New keeps the schedules of a service going, once Start is called.
-func New(b *base.Base, runs *run.Runs, receipts *receipt.Receipts, p *people.People) *Schedules {
-	return &Schedules{base: b, runs: runs, receipts: receipts, people: p, counted: func(string, string) {}}
+func New(b *base.Base, runs *run.Runs, receipts *receipt.Receipts, p *people.People, checks *publish.Publisher) *Schedules {
+	return &Schedules{base: b, runs: runs, receipts: receipts, people: p, checks: checks, counted: func(string, string) {}}
 }
 
 // Observe has what becomes of runs ("run") and deliveries ("mail", "folder", "hook") told. It is called
@@ -141,8 +144,9 @@ func (s *Schedules) isFor(ctx context.Context, o owned) bool {
 // ScheduleInfo is a schedule as it is listed.
 type ScheduleInfo struct {
 	Name    string                    `json:"name" doc:"Its name."`
-	Report  string                    `json:"report" doc:"Name of the report."`
+	Report  string                    `json:"report" doc:"Name of the report; empty for one that checks."`
 	Title   string                    `json:"title" doc:"Its title."`
+	Check   string                    `json:"check,omitempty" doc:"What it checks, in words, in place of running a report; absent for one that runs one."`
 	Person  string                    `json:"person" doc:"Whose it is, and with whose rights it runs."`
 	Own     bool                      `json:"own" doc:"Whether it was made for its person alone, and is none of the definitions."`
 	Answers map[string]prompt.Entered `json:"answers" doc:"As they were entered, by prompt."`
@@ -232,6 +236,9 @@ func (s *Schedules) told(ctx context.Context, o owned, ahead, past int) (*Schedu
 	if o.Report != nil {
 		t.Report, t.Title = o.Report.Name, o.Report.Title
 	}
+	if o.Check != nil {
+		t.Check = o.Check.String()
+	}
 	if o.Zone != nil && len(o.faults) == 0 {
 		t.At, t.Zone = o.At.Spelled(), o.Zone.String()
 		if o.SkipMissed {
@@ -239,6 +246,9 @@ func (s *Schedules) told(ctx context.Context, o owned, ahead, past int) (*Schedu
 		}
 		for _, to := range o.Send {
 			t.Send = append(t.Send, spelled(to))
+		}
+		if len(o.Tell) > 0 {
+			t.Send = append(t.Send, "mail to "+english.Both(o.Tell)+", where something starts to fail or all holds again")
 		}
 		t.Next = s.ahead(ctx, o, s.base.Config().Now().Unix(), ahead)
 	}
@@ -312,10 +322,18 @@ func spelled(to catalog.Sending) string {
 	return text
 }
 
+// dayZone is the zone whose day is taken for today.
+func (o owned) dayZone() *time.Location {
+	if o.Report == nil {
+		return o.Zone
+	}
+	return o.Report.Main().Query.Of.Source.Zone
+}
+
 // asOf is the day that is taken for today at an instant: where the service was told a day for today, so
 // many days from that as lie between now and then.
 func (s *Schedules) asOf(o owned, at int64) civil.Day {
-	zone := o.Report.Main().Query.Of.Source.Zone
+	zone := o.dayZone()
 	day, now := civil.DayAt(at, zone), civil.DayAt(s.base.Config().Now().Unix(), zone)
 	fixed := s.base.FixedToday()
 	switch apart := fixed - now; {
@@ -335,7 +353,11 @@ func (s *Schedules) ahead(ctx context.Context, o owned, after int64, n int) []Sc
 		}
 		after = at
 		next := ScheduleNext{At: time.Unix(at, 0).In(o.Zone), AsOf: s.asOf(o, at)}
-		setting := s.base.Setting(ctx, next.AsOf, o.Report.Main().Query.Of.Source.Zone)
+		if next.Answers = []answer.Understood{}; o.Report == nil {
+			all = append(all, next)
+			continue
+		}
+		setting := s.base.Setting(ctx, next.AsOf, o.dayZone())
 		if !s.base.FixedToday().IsValid() {
 			setting.Now = at
 		}
@@ -411,6 +433,9 @@ func refused(code fault.Code, format string, args ...any) error {
 func (s *Schedules) unfit(made *catalog.Schedule) (found fault.List) {
 	if n := made.At.PerDay(); n > mostPerDay {
 		found = append(found, fault.New(fault.TooMany, "it would run %d times a day, and one of your own may %d times", n, mostPerDay))
+	}
+	if made.Check != nil {
+		found = append(found, fault.New(fault.WrongValue, "a schedule of one's own runs a report; proofs and definitions are checked by those that developers publish"))
 	}
 	for _, to := range made.Send {
 		if to.Mail == nil {

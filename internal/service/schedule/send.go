@@ -120,6 +120,9 @@ func (s *Schedules) pack(o owned, r *store.ScheduleRun) (*parcel, error) {
 
 // deliver sends to one recipient.
 func (p *parcel) deliver(ctx context.Context, d *store.Delivery) error {
+	if p.o.Check != nil {
+		return p.checkMail(ctx, d)
+	}
 	if p.ctx == nil {
 		if p.o.Report == nil || len(p.o.faults) > 0 {
 			return &deliver.Refused{Why: "the schedule is not there any more, or cannot be read"}
@@ -226,12 +229,17 @@ func (p *parcel) mail(ctx context.Context, to *catalog.Mail, d *store.Delivery) 
 			note += " The result is here: " + p.link()
 		}
 	}
+	m := p.message.to(note)
+	m.ID, m.To, m.Files, m.At = fmt.Sprintf("pikegate-%d-%d", p.run.ID, d.ID), d.Recipient, files, p.s.base.Config().Now()
+	return p.mailed(ctx, m)
+}
+
+// mailed sends a mail, where the server was not out of reach for one before.
+func (p *parcel) mailed(ctx context.Context, m deliver.Message) error {
 	if p.away != nil {
 		return p.away
 	}
-	m := p.message.to(note)
-	m.ID, m.To, m.Files, m.At = fmt.Sprintf("pikegate-%d-%d", p.run.ID, d.ID), d.Recipient, files, p.s.base.Config().Now()
-	failed := config.Mail.Send(ctx, m)
+	failed := p.s.base.Config().Mail.Send(ctx, m)
 	if errors.Is(failed, deliver.ErrUnreached) {
 		p.away = failed
 	}
