@@ -158,6 +158,8 @@ func refused(r *base.Refusal) *Problem {
 		status, detail = http.StatusUnauthorized, r.Faults[0].Sentence()
 	case fault.PersonRefused:
 		detail = r.Faults[0].Sentence()
+	case fault.RightMissing:
+		status, detail = http.StatusForbidden, r.Faults[0].Sentence()
 	case fault.Unknown:
 		status, detail = http.StatusNotFound, r.Faults[0].Sentence()
 	case fault.LinkRevoked:

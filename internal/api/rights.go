@@ -53,6 +53,9 @@ var rights = map[string]string{
 	"list-people": base.Admin, "add-person": base.Admin, "change-person": base.Admin, "list-groups": base.Admin, "set-group": base.Admin, "drop-group": base.Admin, "list-audit": base.Admin, "verify-audit": base.Admin, "backup": base.Admin,
 }
 
+// forAll are operations that tell of reports of all shelves, so that they are not for who is limited to some.
+var forAll = map[string]bool{"metrics": true, "list-mail": true, "show-mail": true}
+
 // onRecord are the operations that the audit tells of once they are done, beside what people and
 // their rights change, with words for them.
 var onRecord = map[string]string{
@@ -60,6 +63,9 @@ var onRecord = map[string]string{
 	"rename-definition": "rename a definition", "load-table": "load a table", "rename-table": "rename a table", "remove-table": "remove a table",
 	"backup": "make a backup", "make-link": "make a live link", "revoke-link": "revoke a live link",
 }
+
+// noShelf is none that a report could lie on.
+const noShelf = "\x00"
 
 // AsHeader names, percent-encoded, the person as whom a report is to be seen.
 const AsHeader = "Pikegate-As"
@@ -133,6 +139,12 @@ func (r routes) as(ctx context.Context, who base.Person, name string) (base.Pers
 		return who, newProblem(http.StatusNotFound, fault.Unknown, "nobody who may sign in is called "+strconv.Quote(english.Shorten(name)))
 	}
 	other.By = who.Name
+	if who.IsLimited() {
+		other.Shelves = slices.DeleteFunc(slices.Clone(who.Shelves), func(shelf string) bool { return !other.Sees(shelf) })
+		if len(other.Shelves) == 0 {
+			other.Shelves = []string{noShelf}
+		}
+	}
 	return other, nil
 }
 
@@ -172,6 +184,10 @@ func (r routes) held(ctx huma.Context, next func(huma.Context)) {
 			c.Header("WWW-Authenticate", `Bearer realm="Pike Gate"`)
 		}
 		writeProblem(c, p)
+		return
+	}
+	if who := base.PersonOf(ctx.Context()); who.IsLimited() && forAll[operation] {
+		writeProblem(c, newProblem(http.StatusForbidden, fault.RightMissing, "that tells of reports of all shelves, and "+who.Name+" is limited to some"))
 		return
 	}
 	if who := base.PersonOf(ctx.Context()); who.By != "" && !seenAs[operation] {

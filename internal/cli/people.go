@@ -256,7 +256,7 @@ machine, --data names the directory of a service that does not run.`,
 type limitFlags struct{ shelves, attributes []string }
 
 func (f *limitFlags) add(c *cobra.Command) {
-	c.Flags().StringArrayVar(&f.shelves, "shelf", nil, "of readers: a shelf whose reports there are for them, and no others; may be said several times")
+	c.Flags().StringArrayVar(&f.shelves, "shelf", nil, "of readers and developers: a shelf whose reports there are for them, and no others; may be said several times")
 	c.Flags().StringArrayVar(&f.attributes, "attribute", nil, "what conditions on who runs a report can ask of them: harbours=Holm, or =* for every value; may be said several times")
 }
 

@@ -152,7 +152,7 @@
               </select>
             </td>
             <td class={cell}>
-              {#if person.role === 'reader'}
+              {#if person.role !== 'admin'}
                 <input
                   class="input bg-field py-1 text-sm placeholder:text-quiet"
                   type="text"

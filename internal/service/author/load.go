@@ -25,6 +25,11 @@ func (s *Author) Load(ctx context.Context, from io.Reader, declared int64, req l
 	if err := load.CheckTable(req.Table); err != nil {
 		return nil, err
 	}
+	for _, ref := range s.describing(req.Table) {
+		if !s.base.SeesUsers(ctx, ref) {
+			return nil, &base.Refusal{Kind: fault.RightMissing, Faults: fault.List{fault.New(fault.RightMissing, "reports of other shelves than yours are built on the table %s; whoever has those too loads it", req.Table)}}
+		}
+	}
 	select {
 	case s.uploads <- struct{}{}:
 		defer func() { <-s.uploads }()

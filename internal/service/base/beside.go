@@ -18,7 +18,7 @@ func (s *Base) Beside(ctx context.Context, files []catalog.File) (*Published, er
 		return nil, err
 	}
 	defer release()
-	stored, err := s.Store.Published(ctx)
+	stored, err := s.Documents(ctx)
 	if err != nil {
 		return nil, err
 	}

@@ -3,6 +3,7 @@ package base
 import (
 	"cmp"
 	"context"
+	"maps"
 	"slices"
 	"strings"
 	"unicode"
@@ -18,16 +19,21 @@ import (
 // typed, slips of the keys are forgiven.
 func (s *Base) Reports(ctx context.Context, search string) []*catalog.Report {
 	p := s.Published.Load()
-	p.search.Do(func() { p.finder = newFinder(p.Catalog) })
-	who := PersonOf(ctx)
-	found := p.finder.find(strings.Fields(value.Fold(search)))
-	seen := make([]*catalog.Report, 0, len(found))
-	for _, r := range found {
+	p.search.Do(func() { p.finder = newFinder(slices.Collect(maps.Values(p.Reports))) })
+	who, words, of := PersonOf(ctx), strings.Fields(value.Fold(search)), p.finder
+	seen := make([]*catalog.Report, 0, len(of.reports))
+	for _, r := range of.reports {
 		if own := s.For(ctx, r); own != nil && who.Sees(r.Shelf) {
 			seen = append(seen, own)
 		}
 	}
-	return seen
+	if len(words) == 0 {
+		return seen
+	}
+	if !slices.Equal(seen, of.reports) { // what is not there for the person finds nothing, nor does it keep slips from being forgiven
+		of = newFinder(seen)
+	}
+	return of.find(words)
 }
 
 // finder finds reports by words.
@@ -37,11 +43,8 @@ type finder struct {
 	words   map[string]bool   // all words of them
 }
 
-func newFinder(c *catalog.Catalog) *finder {
-	f := &finder{words: map[string]bool{}}
-	for _, r := range c.Reports {
-		f.reports = append(f.reports, r)
-	}
+func newFinder(reports []*catalog.Report) *finder {
+	f := &finder{reports: reports, words: map[string]bool{}}
 	slices.SortFunc(f.reports, func(a, b *catalog.Report) int {
 		return cmp.Or(strings.Compare(a.Shelf, b.Shelf), strings.Compare(a.Title, b.Title), strings.Compare(a.Name, b.Name))
 	})

@@ -114,7 +114,7 @@ func (s *Base) PersonIn(ctx context.Context, row store.Person) (Person, error) {
 		p.Shelves = append(p.Shelves, g.Shelves...)
 		add(g.Attributes)
 	}
-	if p.Role != Reader { // who could read the definitions of all reports
+	if p.Role == Admin { // who says what there is for whom
 		p.Shelves = nil
 	}
 	return p, err

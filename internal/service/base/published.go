@@ -73,7 +73,7 @@ func (s *Base) Report(ctx context.Context, name string) (*catalog.Report, error)
 	if kind, of, isAlone := strings.Cut(name, ":"); isAlone && published.tried {
 		return published.alone(catalog.Ref{Kind: catalog.Kind(kind), Name: of})
 	}
-	if broken := published.broken[catalog.Ref{Kind: catalog.KindReport, Name: name}]; len(broken) > 0 {
+	if broken := published.broken[catalog.Ref{Kind: catalog.KindReport, Name: name}]; len(broken) > 0 && !s.IsHidden(ctx, name) {
 		return nil, &Refusal{Kind: fault.DefinitionInError, Faults: broken}
 	}
 	return nil, s.NoReport(ctx, name)
@@ -91,10 +91,12 @@ func (p *Published) namesFor(ctx context.Context) []string {
 	return slices.DeleteFunc(names, func(name string) bool { return !who.Sees(p.Reports[name].Shelf) })
 }
 
-// IsHidden tells whether there is a report that is not there for who asks.
+// IsHidden tells whether there is or was a report that is not there for who asks.
 func (s *Base) IsHidden(ctx context.Context, report string) bool {
-	r := s.Published.Load().Reports[report]
-	return r != nil && !PersonOf(ctx).Sees(r.Shelf)
+	if r := s.Published.Load().Reports[report]; r != nil {
+		return !PersonOf(ctx).Sees(r.Shelf)
+	}
+	return !s.SeesRef(ctx, catalog.Ref{Kind: catalog.KindReport, Name: report})
 }
 
 // BrokenFor is what is wrong with a definition that is left out, or with what it is made of.

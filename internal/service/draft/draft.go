@@ -106,6 +106,7 @@ func (s *Drafts) List(ctx context.Context, everybody bool) ([]Listed, error) {
 		who = ""
 	}
 	rows, err := s.base.Store.Drafts(ctx, who)
+	rows = slices.DeleteFunc(rows, func(d store.Draft) bool { return !s.base.SeesRef(ctx, d.Ref) || !s.base.SeesDocument(ctx, document(d)) })
 	all := make([]Listed, len(rows))
 	for i, d := range rows {
 		all[i] = Listed{Kind: d.Kind, Name: d.Name, Person: d.Person, Version: d.Version, SavedAt: d.SavedAt, Base: d.Base}
@@ -116,6 +117,9 @@ func (s *Drafts) List(ctx context.Context, everybody bool) ([]Listed, error) {
 // Get returns one's own draft of a definition; where there is none, what a draft of it would
 // start from.
 func (s *Drafts) Get(ctx context.Context, ref catalog.Ref) (*Draft, error) {
+	if !s.base.SeesRef(ctx, ref) {
+		return nil, base.NoSuch(ref, store.ErrNone)
+	}
 	d, err := s.base.Store.Draft(ctx, base.PersonOf(ctx).Name, ref)
 	if errors.Is(err, store.ErrNone) {
 		start, err := s.start(ctx, ref)
@@ -197,6 +201,9 @@ func refuse(kind fault.Code, f *fault.Fault) error {
 
 // Step takes the last step of a draft back, or makes the next one again.
 func (s *Drafts) Step(ctx context.Context, ref catalog.Ref, version int, back bool) (*Draft, error) {
+	if !s.base.SeesRef(ctx, ref) {
+		return s.saved(ctx, ref, store.Draft{}, store.ErrNone)
+	}
 	d, err := s.base.Store.StepDraft(ctx, base.PersonOf(ctx).Name, ref, version, s.base.Config().Now(), back)
 	if errors.Is(err, store.ErrNoStep) {
 		return nil, notEdited("there is no step to go")
@@ -207,6 +214,9 @@ func (s *Drafts) Step(ctx context.Context, ref catalog.Ref, version int, back bo
 func (s *Drafts) change(ctx context.Context, ref catalog.Ref, version int, change func(store.Draft) (store.Rewritten, error)) (*Draft, error) {
 	if !ref.IsValid() {
 		return nil, refuse(fault.DefinitionsRefused, fault.New(fault.NotAnIdentifier, "%q is not a name; names are small letters and digits, parted by - or _", english.Shorten(ref.Name)))
+	}
+	if !s.base.SeesRef(ctx, ref) {
+		return nil, refuse(fault.Conflict, fault.New(fault.NameTaken, "the name of the %s is taken; give yours another one", ref))
 	}
 	start := store.Draft{Ref: ref}
 	if version == 0 {

@@ -38,7 +38,7 @@ func (s *Drafts) setOf(ctx context.Context) (*set, error) {
 	who := base.PersonOf(ctx).Name
 	state := func(drafts []store.Draft) string {
 		var b strings.Builder
-		fmt.Fprintf(&b, "%d %s", s.base.Changed.Load(), s.base.Today(time.UTC))
+		fmt.Fprintf(&b, "%d %s %q", s.base.Changed.Load(), s.base.Today(time.UTC), base.PersonOf(ctx).Shelves)
 		for _, d := range drafts {
 			fmt.Fprintf(&b, " %s %d", d.Ref, d.Version)
 		}
@@ -52,7 +52,7 @@ func (s *Drafts) setOf(ctx context.Context) (*set, error) {
 		return known.(*set), nil
 	}
 	made := &set{state: state(drafts), documents: map[catalog.Ref]catalog.Document{}}
-	published, err := s.base.Store.Published(ctx)
+	published, err := s.base.Documents(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -212,7 +212,7 @@ func (s *Drafts) told(ctx context.Context, d store.Draft) (*Draft, error) {
 	}
 	told.Stale = parsed == nil && told.Form != nil
 	others := map[string]*edit.Document{}
-	building := buildingOn(d.Ref, made.catalog, s.base.Published.Load().Catalog)
+	building := buildingOn(d.Ref, made.catalog, s.base.Published.Load().Catalog) // findings are of those that are there for who asks
 	for _, f := range made.faults {
 		kind, name, _ := strings.Cut(f.Place.File, " ")
 		found := Finding{Fault: *f, Kind: catalog.Kind(kind), Name: name}

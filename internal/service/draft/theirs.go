@@ -63,6 +63,9 @@ func said(n *edit.Node) *string {
 // Take makes a draft go on from the latest revision, with the parts of it that take names; what it
 // does not name stays as the draft has it.
 func (s *Drafts) Take(ctx context.Context, ref catalog.Ref, version int, take []string) (*Draft, error) {
+	if !s.base.SeesRef(ctx, ref) {
+		return nil, base.NoSuch(ref, store.ErrNone)
+	}
 	revisions, err := s.base.Store.Revisions(ctx, ref)
 	if err != nil {
 		return nil, base.NoSuch(ref, err)

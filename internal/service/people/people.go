@@ -103,7 +103,7 @@ const mostName = 80
 
 // Limits are what of the service there is for a person, or for those of a group.
 type Limits struct {
-	Shelves    []string            `json:"shelves,omitempty" maxItems:"200" doc:"Of readers: the shelves whose reports there are for them; all where it is absent."`
+	Shelves    []string            `json:"shelves,omitempty" maxItems:"200" doc:"Of readers and developers: the shelves whose reports there are for them; all where it is absent."`
 	Attributes map[string][]string `json:"attributes,omitempty" doc:"What conditions on who runs a report can ask of them: values by name, * for every value."`
 }
 
@@ -162,7 +162,7 @@ type PersonChange struct {
 	Password   string               `json:"password,omitempty" maxLength:"1000" doc:"A new password; their sessions and tokens end."`
 	NoPassword bool                 `json:"no_password,omitempty" doc:"Take the password away, so that the provider of the setting openid-provider lets them in; their sessions and tokens end."`
 	NoOpenID   bool                 `json:"no_openid,omitempty" doc:"Forget who they are at that provider, so that who signs in there next by this name is this person; their sessions and tokens end."`
-	Shelves    *[]string            `json:"shelves,omitempty" maxItems:"200" doc:"Of a reader: the shelves whose reports there are for them; empty for all."`
+	Shelves    *[]string            `json:"shelves,omitempty" maxItems:"200" doc:"Of a reader or developer: the shelves whose reports there are for them; empty for all."`
 	Attributes *map[string][]string `json:"attributes,omitempty" doc:"What conditions on who runs a report can ask of them, in place of what was set before: values by name, * for every value."`
 	Away       *bool                `json:"away,omitempty" doc:"Whether they may not sign in any more; their sessions and tokens end then."`
 }
@@ -228,10 +228,10 @@ func (p *People) Set(ctx context.Context, name string, to PersonChange) (*Person
 	return &t, err
 }
 
-// limited refuses limits of who could read the definitions anyway.
+// limited refuses limits of an admin, who could take them away.
 func limited(role string, shelves []string) error {
-	if role != base.Reader && len(shelves) > 0 {
-		return refused(fault.PersonRefused, "shelves limit readers: a %s sees the definitions of all reports; take the limit away, or make them a reader", role)
+	if role == base.Admin && len(shelves) > 0 {
+		return refused(fault.PersonRefused, "shelves limit readers and developers: an admin says what there is for whom; take the limit away, or make them a developer")
 	}
 	return nil
 }

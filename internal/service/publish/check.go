@@ -400,7 +400,7 @@ func (s *Publisher) Check(ctx context.Context, files []catalog.File) (fault.List
 
 // checkOf is Check for one whose turn it is.
 func (s *Publisher) checkOf(ctx context.Context, files []catalog.File) (fault.List, error) {
-	published, err := s.base.Store.Published(ctx)
+	published, err := s.base.Documents(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("read the definitions: %w", err)
 	}

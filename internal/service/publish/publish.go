@@ -4,6 +4,7 @@
 package publish
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -50,6 +51,9 @@ func (s *Publisher) Put(ctx context.Context, put Put) (*PutResult, error) {
 	if len(faults) > 0 {
 		return nil, &base.Refusal{Kind: fault.DefinitionsRefused, Faults: faults}
 	}
+	if err := s.base.MayChange(ctx, docs...); err != nil {
+		return nil, err
+	}
 	result := &PutResult{}
 	if put.Draft {
 		found, err := s.checkOf(ctx, put.Files)
@@ -57,6 +61,11 @@ func (s *Publisher) Put(ctx context.Context, put Put) (*PutResult, error) {
 			return nil, err
 		}
 		result.Findings = found
+	}
+	if !put.Draft {
+		if err := s.fits(ctx, put.Files); err != nil {
+			return nil, err
+		}
 	}
 	if !put.Draft && !put.Offline {
 		found, err := s.heldBefore(base.Publishing(ctx), put.Files, docs)
@@ -87,10 +96,27 @@ func (s *Publisher) Put(ctx context.Context, put Put) (*PutResult, error) {
 	return result, nil
 }
 
+// fits refuses files that do not fit with the definitions that there are for who asks, where these are not
+// all: what is said of files beside all of them could tell of others.
+func (s *Publisher) fits(ctx context.Context, files []catalog.File) error {
+	if !base.PersonOf(ctx).IsLimited() {
+		return nil
+	}
+	seen, err := s.base.Documents(ctx)
+	if err != nil {
+		return err
+	}
+	_, _, found := definition.Check(files, seen, s.base.Setting(ctx, s.base.Today(time.UTC), time.UTC), s.base.Config().Functions...)
+	if wrong := found.Errors(); len(wrong) > 0 {
+		return &base.Refusal{Kind: fault.DefinitionsRefused, Faults: wrong}
+	}
+	return nil
+}
+
 // heldBefore holds the datasets that an upload adds or changes against their databases.
 // Definitions that do not fit together are none of its concern.
 func (s *Publisher) heldBefore(ctx context.Context, files []catalog.File, docs []catalog.Document) (fault.List, error) {
-	stored, err := s.base.Store.Published(ctx)
+	stored, err := s.base.Documents(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("read the definitions: %w", err)
 	}
@@ -199,6 +225,19 @@ func (s *Publisher) conflicting(ctx context.Context, err error) error {
 // Publish makes a revision the one that readers see, where it fits with the others;
 // of number 0 the latest.
 func (s *Publisher) Publish(ctx context.Context, ref catalog.Ref, number int) error {
+	if base.PersonOf(ctx).IsLimited() {
+		all, err := s.Revisions(ctx, ref)
+		if err != nil {
+			return err
+		}
+		d, err := s.base.Store.Document(ctx, ref, cmp.Or(number, all[0].Number))
+		if err == nil {
+			err = s.base.MayChange(ctx, d)
+		}
+		if err != nil {
+			return base.NoSuch(ref, err)
+		}
+	}
 	_, err := s.publishChange(ctx, nil, func(check func([]catalog.Document) error) error { return s.base.Store.Publish(ctx, ref, number, check) })
 	return base.NoSuch(ref, err)
 }
@@ -218,6 +257,12 @@ func (s *Publisher) Rename(ctx context.Context, ref catalog.Ref, name string) ([
 		}
 		return docs, nil
 	}
+	if !s.base.SeesRef(ctx, ref) {
+		return nil, &base.Refusal{Kind: fault.Unknown, Faults: fault.List{fault.New(fault.UnknownDefinition, "no %s", ref)}}
+	}
+	if err := s.mayChangeRef(ctx, ref); err != nil {
+		return nil, err
+	}
 	docs, err := renamed()
 	if err != nil {
 		return nil, err
@@ -231,6 +276,18 @@ func (s *Publisher) Rename(ctx context.Context, ref catalog.Ref, name string) ([
 		return err
 	})
 	return stored, err
+}
+
+// mayChangeRef refuses who may not change a definition that there is.
+func (s *Publisher) mayChangeRef(ctx context.Context, ref catalog.Ref) error {
+	if !base.PersonOf(ctx).IsLimited() {
+		return nil
+	}
+	d, err := s.Definition(ctx, ref, 0)
+	if err != nil {
+		return err
+	}
+	return s.base.MayChange(ctx, catalog.Document{Ref: ref, Text: d.Text + "\n", File: ref.String(), Line: 1}) // as another text
 }
 
 // renameRefused is what a refusal to rename is, by its code.
@@ -248,6 +305,9 @@ func renameRefused(code fault.Code) fault.Code {
 // use stays.
 func (s *Publisher) Delete(ctx context.Context, ref catalog.Ref) error {
 	users, err := s.Uses(ctx, ref)
+	if err == nil {
+		err = s.mayChangeRef(ctx, ref)
+	}
 	if err != nil {
 		return err
 	}

@@ -21,11 +21,14 @@ type Definition struct {
 
 // Definitions lists what is published.
 func (s *Publisher) Definitions(ctx context.Context) ([]catalog.Document, error) {
-	return s.base.Store.Published(ctx)
+	return s.base.Documents(ctx)
 }
 
 // Definition returns a revision; of number 0 the published one.
 func (s *Publisher) Definition(ctx context.Context, ref catalog.Ref, number int) (*Definition, error) {
+	if !s.base.SeesRef(ctx, ref) {
+		return nil, base.NoSuch(ref, store.ErrNone)
+	}
 	d, err := s.base.Store.Document(ctx, ref, number)
 	if errors.Is(err, store.ErrNone) && number == 0 {
 		if all, none := s.base.Store.Revisions(ctx, ref); none == nil {
@@ -40,6 +43,9 @@ func (s *Publisher) Definition(ctx context.Context, ref catalog.Ref, number int)
 
 // Revisions lists the revisions of a definition, the latest first.
 func (s *Publisher) Revisions(ctx context.Context, ref catalog.Ref) ([]store.Revision, error) {
+	if !s.base.SeesRef(ctx, ref) {
+		return nil, base.NoSuch(ref, store.ErrNone)
+	}
 	all, err := s.base.Store.Revisions(ctx, ref)
 	if err != nil {
 		return nil, base.NoSuch(ref, err)
@@ -74,10 +80,11 @@ func (s *Publisher) Difference(ctx context.Context, ref catalog.Ref, from, to in
 	return difference.Between(old.Text, new.Text), nil
 }
 
-// Uses lists the definitions that build on one, directly.
+// Uses lists the definitions that build on one, directly, of those that there are for who asks.
 func (s *Publisher) Uses(ctx context.Context, ref catalog.Ref) ([]catalog.Ref, error) {
 	if _, err := s.Revisions(ctx, ref); err != nil {
 		return nil, err
 	}
-	return s.base.Published.Load().Users[ref], nil
+	users := slices.Clone(s.base.Published.Load().Users[ref])
+	return slices.DeleteFunc(users, func(u catalog.Ref) bool { return !s.base.SeesRef(ctx, u) }), nil
 }

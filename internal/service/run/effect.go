@@ -67,7 +67,7 @@ func (s *Runs) Effect(ctx context.Context, files []catalog.File, most int) (*Eff
 	if err != nil {
 		return nil, err
 	}
-	published, err := s.base.Store.Published(ctx)
+	published, err := s.base.Documents(ctx)
 	if err != nil {
 		return nil, err
 	}

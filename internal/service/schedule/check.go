@@ -73,6 +73,9 @@ func (s *Schedules) found(ctx context.Context, o owned) (fault.List, error) {
 	if who := base.PersonOf(ctx); !who.May(base.Developer) {
 		return nil, refused(fault.RightMissing, "to check what is published takes the role developer, and %s is a %s", who.Name, who.Role)
 	}
+	if who := base.PersonOf(ctx); who.IsLimited() && o.Check.Proofs == nil {
+		return nil, refused(fault.RightMissing, "to check all that is published takes a developer who is not limited to shelves, and %s is", who.Name)
+	}
 	return s.checks.Checked(ctx, o.Check.Proofs, o.Check.Findings)
 }
 

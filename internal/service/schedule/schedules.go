@@ -138,7 +138,15 @@ func (s *Schedules) named(ctx context.Context, name string) (owned, error) {
 
 func (s *Schedules) isFor(ctx context.Context, o owned) bool {
 	who := base.PersonOf(ctx)
-	return o.person == who.Name || who.May(base.Developer)
+	switch {
+	case o.Report != nil && !who.Sees(o.Report.Shelf):
+		return false
+	case o.person == who.Name:
+		return true
+	case who.IsLimited() && !o.made:
+		return who.May(base.Developer) && s.base.SeesRef(ctx, catalog.Ref{Kind: catalog.KindSchedule, Name: o.Name})
+	}
+	return who.May(base.Developer) && (o.Report != nil || !who.IsLimited())
 }
 
 // ScheduleInfo is a schedule as it is listed.
