@@ -173,13 +173,30 @@ func spanned(c *gin.Context) {
 	c.Next()
 }
 
+// noted is what the line of a request in the log tells of it beside the request itself.
+type noted struct{ receipt int64 }
+
+type notedKey struct{}
+
+// note notes the receipt of a request's run for its line in the log.
+func note(ctx context.Context, receipt int64) {
+	if n, ok := ctx.Value(notedKey{}).(*noted); ok && receipt > 0 {
+		n.receipt = receipt
+	}
+}
+
 // logged writes one line for each request.
 func logged(c *gin.Context) {
 	start := time.Now()
 	ended := false
+	n := &noted{}
+	c.Request = c.Request.WithContext(context.WithValue(c.Request.Context(), notedKey{}, n))
 	defer func() {
 		told := []any{"id", c.Writer.Header().Get(requestIDHeader), "method", c.Request.Method, "path", loggedPath(c.Request.URL.Path), "person", base.PersonOf(c.Request.Context()).Name, "status", c.Writer.Status(),
 			"bytes", c.Writer.Size(), "ms", float64(time.Since(start).Microseconds()) / 1000, "whole", ended}
+		if n.receipt > 0 {
+			told = append(told, "receipt", n.receipt)
+		}
 		if trace := traced.ID(c.Request.Context()); trace != "" {
 			told = append(told, "trace", trace)
 		}

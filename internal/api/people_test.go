@@ -1,9 +1,11 @@
 package api_test
 
 import (
+	"bytes"
 	"database/sql"
 	"encoding/json"
 	"fmt"
+	"log/slog"
 	"net/http"
 	"net/http/httptest"
 	"path/filepath"
@@ -146,6 +148,21 @@ func TestWhoMayDoWhat(t *testing.T) {
 	// What a reader may call does not let in what they may not.
 	c.as(base.Reader, "POST", "/reports/query:late-sailings/runs?drafts=true", "/reports/{report}/runs", `{}`, 403, nil)
 	c.as(base.Reader, "POST", "/reports/late-sailings/runs", "/reports/{report}/runs", `{"files":[{"name":"a","text":"b"}]}`, 403, nil)
+}
+
+// The log tells of each request who made it and the receipt of its run, and no answers.
+func TestTheLogOfARun(t *testing.T) {
+	c := newCrew(t)
+	var log bytes.Buffer
+	before := slog.Default()
+	slog.SetDefault(slog.New(slog.NewJSONHandler(&log, nil)))
+	t.Cleanup(func() { slog.SetDefault(before) })
+	c.as(base.Reader, "POST", "/reports/late-sailings/runs", "/reports/{report}/runs", `{"answers":{"travel-period":"5 Nov 2026"}}`, 200, nil)
+	c.as(base.Reader, "POST", "/reports/late-sailings/runs", "/reports/{report}/runs", `{"answers":{"travel-period":"5 Novembr 2026"}}`, 422, nil)
+	for receipt := range 2 {
+		assert.Regexp(t, fmt.Sprintf(`"path":"/api/v1/reports/late-sailings/runs","person":"Rolf","status":(200|422),[^}]*"receipt":%d[,}]`, receipt+1), log.String())
+	}
+	assert.NotContains(t, log.String(), "5 Nov")
 }
 
 // What others ran, and what they keep, does not exist for a reader.

@@ -94,6 +94,7 @@ func problemOf(ctx context.Context, err error) *Problem {
 	p := problem(ctx, err)
 	var run *receipt.RunError
 	if errors.As(err, &run) {
+		note(ctx, run.Receipt)
 		p.Instance = receiptPath(run.Receipt)
 	}
 	return p

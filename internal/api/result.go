@@ -39,6 +39,7 @@ func (r routes) sent(ctx context.Context, run *run.Run, as sentAs) *huma.StreamR
 	return &huma.StreamResponse{Body: func(c huma.Context) {
 		c.SetHeader("Content-Type", export.MediaTypes[as.format])
 		if id := run.ID(); id > 0 {
+			note(ctx, id)
 			c.SetHeader("Link", "<"+receiptPath(id)+`>; rel="describedby"`)
 		}
 		if at, before := run.ReadAt(); before {

@@ -339,7 +339,7 @@ func TestGroups(t *testing.T) {
 	require.NoError(t, err)
 	arvid, there := s.Base.PersonNow(admin, "ARVID", base.Admin)
 	require.True(t, there)
-	assert.Equal(t, base.Person{Name: "Arvid", Role: base.Developer, Groups: []string{"claims", "Holm office"}, Attributes: map[string][]string{"harbours": {"Holm"}, "ships": {"Tern", "Gull"}}}, arvid)
+	assert.Equal(t, base.Person{Name: "Arvid", Role: base.Developer, Shelves: []string{"Claims desk"}, Groups: []string{"claims", "Holm office"}, Attributes: map[string][]string{"harbours": {"Holm"}, "ships": {"Tern", "Gull"}}}, arvid)
 	_, err = s.People.SetGroup(admin, people.Group{Name: "holm OFFICE", Members: []string{"Solveig"}})
 	require.NoError(t, err)
 	arvid, _ = s.Base.PersonNow(admin, "Arvid", base.Admin)

@@ -49,6 +49,16 @@ export async function dropGroup(name: string): Promise<void> {
   await call(`/groups/${encodeURIComponent(name)}`, { method: 'DELETE' });
 }
 
+/** Who sees the reports of a shelf: everybody whom nothing limits to other shelves, of those who may sign in. */
+export function whoSees(shelf: string, people: Person[], groups: Group[]): Person[] {
+  return people.filter((person) => {
+    if (person.away_at) return false;
+    const own = groups.filter((group) => person.groups.includes(group.name));
+    const limits = [...person.shelves, ...own.flatMap((group) => group.shelves ?? [])];
+    return person.role === 'admin' || own.some((group) => group.role === 'admin') || limits.length === 0 || limits.includes(shelf);
+  });
+}
+
 type Attributes = Person['attributes'];
 
 /** Attributes as one types them: harbours=Holm, Skerry; desk=claims. */

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { messageOf } from '../lib/api';
+  import { listReports, messageOf, type ReportSummary } from '../lib/api';
   import { Doing } from '../lib/doing.svelte';
   import { momentText } from '../lib/format';
   import {
@@ -12,6 +12,7 @@
     listGroups,
     listPeople,
     setGroup,
+    whoSees,
     type AuditEntry,
     type Group,
     type Person,
@@ -33,8 +34,14 @@
   const roles: Role[] = ['reader', 'developer', 'admin'];
   const cell = 'border-b border-line px-2.5 py-1.5 align-top';
 
+  let shelves = $state.raw<[string, number][]>([]); // with how many reports lie on each
+
   const doing = new Doing(async () => {
-    [people, groups, entries] = await Promise.all([listPeople(), listGroups(), listAudit()]);
+    let reports: ReportSummary[];
+    [people, groups, entries, reports] = await Promise.all([listPeople(), listGroups(), listAudit(), listReports('')]);
+    const many = new Map<string, number>();
+    for (const { shelf } of reports) many.set(shelf, (many.get(shelf) ?? 0) + 1);
+    shelves = [...many];
   });
   void doing.do(() => Promise.resolve(''));
 
@@ -236,6 +243,28 @@
         <button class="btn-plain" type="submit">{say('Add the group')}</button>
       </form>
     </section>
+    {#if shelves.length > 0}
+      <section>
+        <h2 class="mb-1 text-base font-[640]">{say('Shelves')}</h2>
+        <DataTable
+          caption={say('Who sees the reports of each shelf')}
+          heads={[{ text: say('Shelf') }, { text: say('Reports'), isNumber: true }, { text: say('Who sees them') }]}
+        >
+          {#snippet rows()}
+            {#each shelves as [shelf, reports] (shelf)}
+              {@const seeing = whoSees(shelf, people ?? [], groups)}
+              <tr>
+                <td class={cell}>{shelf || say('no shelf')}</td>
+                <td class="{cell} text-end">{reports}</td>
+                <td class={cell}
+                  >{seeing.length === (people ?? []).filter((p) => !p.away_at).length ? say('everybody') : seeing.map((p) => p.name).join(', ')}</td
+                >
+              </tr>
+            {/each}
+          {/snippet}
+        </DataTable>
+      </section>
+    {/if}
     <section>
       <h2 class="mb-1 text-base font-[640]">{say('What was done')}</h2>
       <DataTable caption={say('What was done, the latest first')} heads={[{ text: say('When') }, { text: say('Who') }, { text: say('What') }]}>
