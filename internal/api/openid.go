@@ -42,14 +42,7 @@ func (r routes) beginOpenID(ctx context.Context, in *struct {
 	if err != nil {
 		return r.notIn(ctx, in.To, err)
 	}
-	return &sentOn{Location: at, SetCookie: []http.Cookie{in.origin.meanwhile(kept, ends)}}, nil
-}
-
-// meanwhile is the cookie of a sign-in that has begun, which is gone where it keeps nothing.
-func (o *origin) meanwhile(kept string, ends time.Time) http.Cookie {
-	c := o.cookie(kept, ends)
-	c.Name, c.Path = openidCookie, openidPath
-	return c
+	return &sentOn{Location: at, SetCookie: []http.Cookie{r.cookie(in.origin, openidCookie, openidPath, kept, ends)}}, nil
 }
 
 func (r routes) endOpenID(ctx context.Context, in *struct {
@@ -62,7 +55,7 @@ func (r routes) endOpenID(ctx context.Context, in *struct {
 }) (*sentOn, error) {
 	secret, ends, to, err := r.service.People.EndOpenID(ctx, people.Returned{State: in.State, Code: in.Code, Error: in.Error, Issuer: in.Issuer, Kept: in.Kept, Address: in.address, Browser: in.agent})
 	r.countSignIn(err)
-	gone := in.origin.meanwhile("", time.Unix(0, 0))
+	gone := r.cookie(in.origin, openidCookie, openidPath, "", time.Unix(0, 0))
 	if err != nil {
 		sent, err := r.notIn(ctx, to, err)
 		if err == nil {
@@ -70,7 +63,7 @@ func (r routes) endOpenID(ctx context.Context, in *struct {
 		}
 		return sent, err
 	}
-	return &sentOn{Location: to, SetCookie: []http.Cookie{gone, in.cookie(secret, ends)}}, nil
+	return &sentOn{Location: to, SetCookie: []http.Cookie{gone, r.cookie(in.origin, sessionCookie, "/", secret, ends)}}, nil
 }
 
 // notIn sends somebody who is not let in back to the sign-in page, which says why.

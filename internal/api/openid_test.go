@@ -41,7 +41,7 @@ func newHarbourLogin(t *testing.T, with func(*base.OpenID)) *harbourLogin {
 	t.Helper()
 	l := &harbourLogin{t: t, now: time.Now(), tamper: func(map[string]any) {}}
 	l.claims = []standin.Claims{
-		{Name: "Ines"}, {Name: "Solveig", More: map[string][]string{"harbours": {"Holm", "Skerry"}, "groups": {"quay", "nowhere"}}},
+		{Name: "Ines"}, {Name: "Solveig", More: map[string]any{"harbours": []string{"Holm", "Skerry"}, "groups": []string{"quay", "nowhere"}}},
 		{Name: "Rolf"}, {Name: "Arvid"}, {Name: "two\nlines"},
 	}
 	slog.SetDefault(slog.New(slog.DiscardHandler))
@@ -119,6 +119,13 @@ func (l *harbourLogin) comeBack(b *http.Client, name, to string) string {
 func (l *harbourLogin) signIn(b *http.Client, name string) string {
 	l.t.Helper()
 	return l.get(b, l.comeBack(b, name, "/runs?state=rows"))
+}
+
+// signInTo signs in as another browser, and returns the page that it ends on.
+func (l *harbourLogin) signInTo(name, to string) string {
+	l.t.Helper()
+	b := l.browser()
+	return l.get(b, l.comeBack(b, name, to))
 }
 
 // who is whom the service takes a browser for.
@@ -351,6 +358,13 @@ func TestAProviderThatIsAway(t *testing.T) {
 		}
 	}
 	assert.Equal(t, 1, added)
+
+	// An address of mail that the provider has not verified is no name.
+	for verified, want := range map[bool]string{true: "/", false: "/?sign-in=unknown"} {
+		l := newHarbourLogin(t, func(o *base.OpenID) { o.Adds, o.Name = base.Reader, "email" })
+		l.claims[3].More = map[string]any{"email": "arvid@example.test", "email_verified": verified}
+		assert.Equal(t, want, l.signInTo("Arvid", "/"))
+	}
 
 	// A service without a provider has no such sign-in.
 	plain := newSmallCrew(t)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"net/url"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -48,19 +49,23 @@ type Signed struct {
 
 // origin is where a request comes from, and by what.
 type origin struct {
-	address, agent string
-	secure         bool
+	address, agent, host string
+	encrypted            bool // by the service itself
 }
 
 // Resolve is huma's interface for what is taken of a request by hand.
 func (o *origin) Resolve(ctx huma.Context) []error {
 	o.address, o.agent = hostOf(ctx.RemoteAddr()), ctx.Header("User-Agent")
-	o.secure = ctx.TLS() != nil
+	o.host, o.encrypted = hostName(ctx.Host()), ctx.TLS() != nil
 	return nil
 }
 
-func (o *origin) cookie(secret string, ends time.Time) http.Cookie {
-	c := http.Cookie{Name: sessionCookie, Value: secret, Path: "/", HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: o.secure, Expires: ends}
+// cookie keeps a secret in a browser until it ends; not at all where it is "". Over an encrypted way, by the
+// service or by a proxy in front that it is reached by, it goes no other one.
+func (r routes) cookie(o origin, name, path, secret string, ends time.Time) http.Cookie {
+	at, err := url.Parse(r.service.Base.Config().Address)
+	secure := o.encrypted || err == nil && at.Scheme == "https" && hostName(at.Host) == o.host
+	c := http.Cookie{Name: name, Value: secret, Path: path, HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: secure, Expires: ends}
 	if secret == "" {
 		c.MaxAge = -1
 	}
@@ -84,7 +89,7 @@ func (r routes) signIn(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, r.putOff(ctx, err)
 	}
-	return &withCookie[Signed]{in.cookie(secret, ends), Signed{Person: who.Name, Role: who.Role, EndsAt: ends}}, nil
+	return &withCookie[Signed]{r.cookie(in.origin, sessionCookie, "/", secret, ends), Signed{Person: who.Name, Role: who.Role, EndsAt: ends}}, nil
 }
 
 // putOff is the problem of an error, which may be one of too many tries.
@@ -103,7 +108,7 @@ func (r routes) signOut(ctx context.Context, in *struct {
 	if err := r.service.People.SignOut(ctx, in.Everywhere); err != nil {
 		return nil, problemOf(ctx, err)
 	}
-	return &withCookie[Done]{in.cookie("", time.Unix(0, 0)), Done{Status: "ok"}}, nil
+	return &withCookie[Done]{r.cookie(in.origin, sessionCookie, "/", "", time.Unix(0, 0)), Done{Status: "ok"}}, nil
 }
 
 // Done says that something was done.
@@ -113,18 +118,19 @@ type Done struct {
 
 // Account is who asks.
 type Account struct {
-	Person string        `json:"person" doc:"Who asks."`
-	Role   string        `json:"role" enum:"reader,developer,admin" doc:"What they may do, as they asked."`
-	Passes []people.Pass `json:"passes" doc:"Their sessions and tokens, the latest first."`
+	Person  string        `json:"person" doc:"Who asks."`
+	Role    string        `json:"role" enum:"reader,developer,admin" doc:"What they may do, as they asked."`
+	SignsIn []string      `json:"signs_in" enum:"password,openid" doc:"How they sign in, as it is told of people."`
+	Passes  []people.Pass `json:"passes" doc:"Their sessions and tokens, the latest first."`
 }
 
 func (r routes) account(ctx context.Context, _ *struct{}) (*body[Account], error) {
-	passes, err := r.service.People.Passes(ctx)
+	signsIn, passes, err := r.service.People.Passes(ctx)
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}
 	who := base.PersonOf(ctx)
-	return &body[Account]{Account{Person: who.Name, Role: who.Role, Passes: passes}}, nil
+	return &body[Account]{Account{Person: who.Name, Role: who.Role, SignsIn: signsIn, Passes: passes}}, nil
 }
 
 // NewPassword is a password in place of another one.

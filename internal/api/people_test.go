@@ -19,6 +19,7 @@ import (
 
 	"pikegate/demo/demotest"
 	"pikegate/internal/api"
+	"pikegate/internal/service"
 	"pikegate/internal/service/base"
 	"pikegate/internal/service/receipt"
 	"pikegate/internal/store"
@@ -32,8 +33,9 @@ const (
 // crew are people of each role on a service, with a token for each.
 type crew struct {
 	*caller
-	dir    string
-	tokens map[string]string
+	dir     string
+	service *service.Service
+	tokens  map[string]string
 }
 
 // newCrew is a crew of the ferry line.
@@ -47,9 +49,12 @@ func newCrew(t *testing.T) *crew {
 func newSmallCrew(t *testing.T) *crew {
 	t.Helper()
 	dir := t.TempDir()
-	server := httptest.NewServer(api.New(demotest.Empty(t, dir), api.Limits{}))
+	s := demotest.Empty(t, dir)
+	server := httptest.NewServer(api.New(s, api.Limits{}))
 	t.Cleanup(server.Close)
-	return crewOf(t, server.URL, dir)
+	c := crewOf(t, server.URL, dir)
+	c.service = s
+	return c
 }
 
 func crewOf(t *testing.T, url, dir string) *crew {
@@ -148,6 +153,25 @@ func TestWhoMayDoWhat(t *testing.T) {
 	// What a reader may call does not let in what they may not.
 	c.as(base.Reader, "POST", "/reports/query:late-sailings/runs?drafts=true", "/reports/{report}/runs", `{}`, 403, nil)
 	c.as(base.Reader, "POST", "/reports/late-sailings/runs", "/reports/{report}/runs", `{"files":[{"name":"a","text":"b"}]}`, 403, nil)
+}
+
+// A cookie goes by an encrypted way alone where one is there: by a proxy in front, too.
+func TestCookiesBehindAProxy(t *testing.T) {
+	c := newSmallCrew(t)
+	config := *c.service.Base.Config()
+	config.Address = "https://reports.example.test"
+	c.service.Base.Configure(config)
+	handler := api.New(c.service, api.Limits{Hosts: []string{"reports.example.test"}})
+	for host, secure := range map[string]bool{"reports.example.test": true, "127.0.0.1:8080": false} {
+		r := httptest.NewRequest("POST", "/api/v1/session", strings.NewReader(fmt.Sprintf(`{"name":"Ida","password":%q}`, idaPassword)))
+		r.Header.Set("Content-Type", "application/json")
+		r.Host = host
+		w := httptest.NewRecorder()
+		handler.ServeHTTP(w, r)
+		require.Equal(t, 200, w.Code, w.Body)
+		require.Len(t, w.Result().Cookies(), 1)
+		assert.Equal(t, secure, w.Result().Cookies()[0].Secure, host)
+	}
 }
 
 // The log tells of each request who made it and the receipt of its run, and no answers.

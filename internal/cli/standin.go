@@ -90,12 +90,14 @@ openid-provider: http://127.0.0.1:9090, openid-client: pikegate.`,
 func claimsOf(people []string) (all []standin.Claims) {
 	for _, text := range people {
 		name, rest, _ := strings.Cut(text, ";")
-		p := standin.Claims{Name: strings.TrimSpace(name), More: map[string][]string{}}
+		p := standin.Claims{Name: strings.TrimSpace(name), More: map[string]any{}}
 		for _, claim := range strings.Split(rest, ";") {
 			if key, values, ok := strings.Cut(claim, "="); ok {
+				var all []string
 				for _, value := range strings.Split(values, ",") {
-					p.More[strings.TrimSpace(key)] = append(p.More[strings.TrimSpace(key)], strings.TrimSpace(value))
+					all = append(all, strings.TrimSpace(value))
 				}
+				p.More[strings.TrimSpace(key)] = all
 			}
 		}
 		all = append(all, p)

@@ -8,6 +8,7 @@ import (
 	"encoding/base64"
 	"encoding/json"
 	"html/template"
+	"maps"
 	"net/http"
 	"net/url"
 	"slices"
@@ -34,7 +35,7 @@ type OpenID struct {
 // Claims are what is said of a person beside who they are. Name is preferred_username too.
 type Claims struct {
 	Name string
-	More map[string][]string
+	More map[string]any
 }
 
 type granted struct {
@@ -143,9 +144,7 @@ func (o *OpenID) token(w http.ResponseWriter, r *http.Request) {
 		"iss": o.issuer, "aud": o.client, "sub": base64.RawURLEncoding.EncodeToString([]byte(g.person.Name)), "iat": now.Unix(), "exp": now.Add(codeTime).Unix(), "nonce": g.nonce,
 		"name": g.person.Name, "preferred_username": g.person.Name,
 	}
-	for name, values := range g.person.More {
-		claims[name] = values
-	}
+	maps.Copy(claims, g.person.More)
 	signer, err := jose.NewSigner(jose.SigningKey{Algorithm: jose.RS256, Key: jose.JSONWebKey{Key: o.key, KeyID: keyID}}, nil)
 	if err != nil {
 		http.Error(w, "no token can be signed", http.StatusInternalServerError)

@@ -113,17 +113,19 @@
       >
       <button class="btn-plain" type="submit">{say('Make a token')}</button>
     </form>
-    <form class="flex flex-wrap items-end gap-3" onsubmit={renew}>
-      <h2 class="w-full text-base font-[640]">{say('Another password')}</h2>
-      <input type="text" autocomplete="username" class="hidden" value={account.person} readonly aria-hidden="true" tabindex="-1" />
-      <label class="flex flex-col gap-1 text-sm"
-        >{say('The one that you have')} <input class="input bg-field" type="password" autocomplete="current-password" required bind:value={before} /></label
-      >
-      <label class="flex flex-col gap-1 text-sm"
-        >{say('The new one, 10 letters at least')}
-        <input class="input bg-field" type="password" autocomplete="new-password" required minlength="10" bind:value={password} /></label
-      >
-      <button class="btn-plain" type="submit">{say('Change it, and sign in again')}</button>
-    </form>
+    {#if account.signs_in.includes('password')}
+      <form class="flex flex-wrap items-end gap-3" onsubmit={renew}>
+        <h2 class="w-full text-base font-[640]">{say('Another password')}</h2>
+        <input type="text" autocomplete="username" class="hidden" value={account.person} readonly aria-hidden="true" tabindex="-1" />
+        <label class="flex flex-col gap-1 text-sm"
+          >{say('The one that you have')} <input class="input bg-field" type="password" autocomplete="current-password" required bind:value={before} /></label
+        >
+        <label class="flex flex-col gap-1 text-sm"
+          >{say('The new one, 10 letters at least')}
+          <input class="input bg-field" type="password" autocomplete="new-password" required minlength="10" bind:value={password} /></label
+        >
+        <button class="btn-plain" type="submit">{say('Change it, and sign in again')}</button>
+      </form>
+    {/if}
   {/if}
 </div>

@@ -240,6 +240,9 @@ func (p *People) EndOpenID(ctx context.Context, r Returned) (secret string, ends
 		return "", ends, s.To, no(OpenIDAnew, "", "what the provider says of the person does not hold", err)
 	}
 	name, _ := claims[p.base.Config().OpenID.Name].(string)
+	if verified, said := claims["email_verified"].(bool); said && !verified && p.base.Config().OpenID.Name == "email" {
+		name = "" // anybody could have said it
+	}
 	row, why, err := p.openIDPerson(ctx, p.base.Config().OpenID.Issuer+" "+subject, name)
 	var word OpenIDRefusal
 	if errors.As(err, &word) {

@@ -358,22 +358,22 @@ func (p *People) Who(ctx context.Context, secret string, kind store.PassKind) (b
 	return who, err
 }
 
-// Passes are the sessions and tokens of who asks, the latest first.
-func (p *People) Passes(ctx context.Context) ([]Pass, error) {
+// Passes are how who asks signs in, and their sessions and tokens, the latest first.
+func (p *People) Passes(ctx context.Context) (signsIn []string, all []Pass, err error) {
 	who, row, err := p.asking(ctx)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	in, err := p.base.PersonIn(ctx, row)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	rows, err := p.base.Store.Passes(ctx, row.ID, p.base.Config().Now())
-	all := make([]Pass, len(rows))
+	all = make([]Pass, len(rows))
 	for i, r := range rows {
 		all[i] = toldPass(r, in.Role, who.Pass)
 	}
-	return all, err
+	return told(row, nil).SignsIn, all, err
 }
 
 func (p *People) asking(ctx context.Context) (base.Person, store.Person, error) {

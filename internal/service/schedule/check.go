@@ -126,10 +126,10 @@ func (p *parcel) checkMail(ctx context.Context, d *store.Delivery) error {
 	if f := p.s.unmailed(d.Recipient); f != nil {
 		return &deliver.Refused{Why: f.Message}
 	}
-	m := &message{Title: p.o.Name + ": all holds again", ReadBack: fmt.Sprintf("Checked were %s. Nothing is found any more.", p.o.Check), Schedule: p.o.Name}
+	m := &message{Title: p.o.Name + ": all holds again", ReadBack: fmt.Sprintf("This schedule checks %s. It finds nothing any more.", p.o.Check), Schedule: p.o.Name}
 	if lines := strings.Split(p.run.Problem, "\n"); len(lines) > 1 {
 		m.Title = p.o.Name + ": " + strings.TrimSuffix(lines[0], ":")
-		m.ReadBack = fmt.Sprintf("Checked were %s.", p.o.Check)
+		m.ReadBack = fmt.Sprintf("This schedule checks %s.", p.o.Check)
 		m.Notes = lines[1:]
 	}
 	m.Evidence = "It is told again when something else starts to fail, and when all holds again."
