@@ -5,10 +5,12 @@ package demotest
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"log/slog"
 	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"sync"
 	"testing"
 	"time"
 
@@ -36,15 +38,35 @@ type Ferries struct {
 	Records *sql.DB // the business records, for SELECTs of the test itself
 }
 
-// Start makes the records in a directory of the test's and serves them.
+// made is the file of the records, which are made once for all tests of a program.
+var made = sync.OnceValues(func() (file []byte, err error) {
+	dir, err := os.MkdirTemp("", "ferries-*")
+	if err != nil {
+		return nil, err
+	}
+	defer func() { err = errors.Join(err, os.RemoveAll(dir)) }()
+	path := filepath.Join(dir, "records.db")
+	records, err := demo.OpenFile(store.DSN(path))
+	if err != nil {
+		return nil, err
+	}
+	if err := errors.Join(demo.Fill(context.Background(), records, AsOf), records.Close()); err != nil {
+		return nil, err
+	}
+	return os.ReadFile(path)
+})
+
+// Start puts the records into a directory of the test's and serves them.
 func Start(t testing.TB) *Ferries {
 	t.Helper()
 	dir := t.TempDir()
-	ctx := context.Background()
-	records, err := demo.OpenFile(store.DSN(filepath.Join(dir, "records.db")))
+	file, err := made()
+	require.NoError(t, err)
+	path := filepath.Join(dir, "records.db")
+	require.NoError(t, os.WriteFile(path, file, 0o600))
+	records, err := demo.OpenFile(store.DSN(path))
 	require.NoError(t, err)
 	t.Cleanup(func() { records.Close() })
-	require.NoError(t, demo.Fill(ctx, records, AsOf))
 	return serve(t, &Ferries{Dir: dir, Records: records.DB}, catalog.Embedded)
 }
 
