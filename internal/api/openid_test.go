@@ -340,6 +340,8 @@ func TestAProviderThatIsAway(t *testing.T) {
 	b := l.browser()
 	assert.Equal(t, "/runs?sign-in=provider", l.get(b, l.url+"/api/v1/session/openid?to=/runs"))
 	l.down = false
+	assert.Equal(t, "/runs?sign-in=provider", l.get(b, l.url+"/api/v1/session/openid?to=/runs"), "it is left alone for a while")
+	l.now = l.now.Add(6 * time.Second)
 	back := l.comeBack(b, "Arvid", "/runs")
 	l.down = true
 	assert.Equal(t, "/runs?sign-in=provider", l.get(b, back))

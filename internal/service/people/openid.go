@@ -38,13 +38,16 @@ type provider struct {
 	mu     sync.Mutex
 	issuer string // whose provider was found
 	found  *oidc.Provider
+	away   time.Time            // when it last was not
 	used   map[string]time.Time // the states that came back, until when they could again
 }
 
-// How long the provider may take to answer, and a person to sign in there.
+// How long the provider may take to answer, and a person to sign in there; and for how long it is not asked
+// again after it did not answer, so that those who wait for it do not wait one after the other.
 const (
 	providerTime = 10 * time.Second
 	signingTime  = 10 * time.Minute
+	awayTime     = 5 * time.Second
 )
 
 // providerClient asks the provider. Much of an answer is not read.
@@ -107,19 +110,25 @@ func (o *provider) mac(text []byte) []byte {
 	return mac.Sum(nil)
 }
 
-// known is what the provider offers.
-func (o *provider) known(issuer string) (*oidc.Provider, error) {
+// known is what the provider offers; OpenIDAway where it does not say.
+func (o *provider) known(issuer string, now time.Time) (*oidc.Provider, error) {
 	o.mu.Lock()
 	defer o.mu.Unlock()
-	if o.issuer != issuer {
-		// Its keys are fetched later by the same context, which therefore has no end.
-		found, err := oidc.NewProvider(oidc.ClientContext(context.Background(), providerClient), issuer)
-		if err != nil {
-			return nil, err
-		}
-		o.issuer, o.found = issuer, found
+	if o.issuer == issuer {
+		return o.found, nil
 	}
-	return o.found, nil
+	if now.Sub(o.away) < awayTime {
+		return nil, OpenIDAway
+	}
+	// Its keys are fetched later by the same context, which therefore has no end.
+	found, err := oidc.NewProvider(oidc.ClientContext(context.Background(), providerClient), issuer)
+	if err != nil {
+		o.away = now
+		slog.Error("the provider of OpenID Connect is away", "err", err)
+		return nil, OpenIDAway
+	}
+	o.issuer, o.found = issuer, found
+	return found, nil
 }
 
 // first tells whether a state comes back for the first time.
@@ -136,7 +145,8 @@ func (o *provider) first(state string, now, ends time.Time) bool {
 }
 
 func (p *People) client(of *oidc.Provider) *oauth2.Config {
-	return &oauth2.Config{ClientID: p.base.Config().OpenID.Client, ClientSecret: p.base.Config().OpenID.Secret, Endpoint: of.Endpoint(), RedirectURL: p.base.Config().Address + ReturnPath, Scopes: []string{oidc.ScopeOpenID, "profile", "email"}}
+	set := p.base.Config().OpenID
+	return &oauth2.Config{ClientID: set.Client, ClientSecret: set.Secret, Endpoint: of.Endpoint(), RedirectURL: p.base.Config().Address + ReturnPath, Scopes: []string{oidc.ScopeOpenID, "profile", "email"}}
 }
 
 // errNoProvider is for a service whose people do not sign in elsewhere.
@@ -166,15 +176,15 @@ func (p *People) BeginOpenID(to string) (at, kept string, ends time.Time, err er
 	if p.base.Config().OpenID.Issuer == "" || !p.On() {
 		return "", "", ends, errNoProvider()
 	}
-	known, err := p.openid.known(p.base.Config().OpenID.Issuer)
+	now := p.base.Config().Now()
+	known, err := p.openid.known(p.base.Config().OpenID.Issuer, now)
 	if err != nil {
-		slog.Error("the provider of OpenID Connect is away", "err", err)
-		return "", "", ends, OpenIDAway
+		return "", "", ends, err
 	}
 	if !IsPage(to) {
 		to = "/"
 	}
-	ends = p.base.Config().Now().Add(signingTime)
+	ends = now.Add(signingTime)
 	s := signing{State: rand.Text() + rand.Text(), Nonce: rand.Text() + rand.Text(), Verifier: oauth2.GenerateVerifier(), To: to, Ends: ends}
 	return p.client(known).AuthCodeURL(s.State, oidc.Nonce(s.Nonce), oauth2.S256ChallengeOption(s.Verifier)), p.openid.sealed(s), ends, nil
 }
@@ -193,13 +203,28 @@ type Returned struct {
 	Address, Browser   string // where it asks from, and by what
 }
 
+// unfit says why what a browser brought back is not the end of a sign-in, "" where it is.
+func (o *provider) unfit(r Returned, s signing, issuer string, now time.Time) string {
+	switch {
+	case now.After(s.Ends):
+		return "the sign-in took too long"
+	case r.Issuer != "" && r.Issuer != issuer:
+		return "another provider than the one that was asked answers"
+	case !o.first(s.State, now, s.Ends):
+		return "the sign-in has been brought back before"
+	case r.Error != "" || r.Code == "":
+		return "the provider has let nobody in: " + short(r.Error)
+	}
+	return ""
+}
+
 // EndOpenID lets a person in whom the provider has let in. The secret of the session is told this once. An
 // OpenIDRefusal says why nobody is.
 func (p *People) EndOpenID(ctx context.Context, r Returned) (secret string, ends time.Time, to string, err error) {
-	if p.base.Config().OpenID.Issuer == "" || !p.On() {
+	set, now := p.base.Config().OpenID, p.base.Config().Now()
+	if set.Issuer == "" || !p.On() {
 		return "", ends, "/", errNoProvider()
 	}
-	now := p.base.Config().Now()
 	from := "openid " + r.Address // tries are slowed down by where they come from, before there is a name
 	if p.tries.wait(now, from, r.Address) > 0 {
 		return "", ends, "/", OpenIDBusy
@@ -214,38 +239,27 @@ func (p *People) EndOpenID(ctx context.Context, r Returned) (secret string, ends
 	if !whole || subtle.ConstantTimeCompare([]byte(s.State), []byte(r.State)) != 1 {
 		return "", ends, "/", no(OpenIDAnew, "", "this browser has not begun the sign-in that it brings back", nil)
 	}
-	known, err := p.openid.known(p.base.Config().OpenID.Issuer)
+	known, err := p.openid.known(set.Issuer, now)
 	if err != nil {
+		return "", ends, s.To, err
+	}
+	if why := p.openid.unfit(r, s, set.Issuer, now); why != "" {
+		return "", ends, s.To, no(OpenIDAnew, "", why, nil)
+	}
+	claims, subject, err := p.claims(ctx, known, s, r.Code)
+	if isAway(err) {
 		slog.ErrorContext(ctx, "the provider of OpenID Connect is away", "err", err)
 		return "", ends, s.To, OpenIDAway
 	}
-	switch {
-	case now.After(s.Ends):
-		return "", ends, s.To, no(OpenIDAnew, "", "the sign-in took too long", nil)
-	case r.Issuer != "" && r.Issuer != p.base.Config().OpenID.Issuer:
-		return "", ends, s.To, no(OpenIDAnew, "", "another provider than the one that was asked answers", nil)
-	case !p.openid.first(s.State, now, s.Ends):
-		return "", ends, s.To, no(OpenIDAnew, "", "the sign-in has been brought back before", nil)
-	case r.Error != "" || r.Code == "":
-		return "", ends, s.To, no(OpenIDAnew, "", "the provider has let nobody in", errors.New(short(r.Error)))
-	}
-	claims, subject, err := p.claims(ctx, known, s, r.Code)
 	if err != nil {
-		var answered *oauth2.RetrieveError
-		var away *url.Error
-		if errors.As(err, &away) || errors.As(err, &answered) && answered.Response.StatusCode >= http.StatusInternalServerError {
-			slog.ErrorContext(ctx, "the provider of OpenID Connect is away", "err", err)
-			return "", ends, s.To, OpenIDAway
-		}
 		return "", ends, s.To, no(OpenIDAnew, "", "what the provider says of the person does not hold", err)
 	}
-	name, _ := claims[p.base.Config().OpenID.Name].(string)
-	if verified, said := claims["email_verified"].(bool); said && !verified && p.base.Config().OpenID.Name == "email" {
+	name, _ := claims[set.Name].(string)
+	if verified, said := claims["email_verified"].(bool); said && !verified && set.Name == "email" {
 		name = "" // anybody could have said it
 	}
-	row, why, err := p.openIDPerson(ctx, p.base.Config().OpenID.Issuer+" "+subject, name)
-	var word OpenIDRefusal
-	if errors.As(err, &word) {
+	row, why, err := p.openIDPerson(ctx, set.Issuer+" "+subject, name)
+	if word := OpenIDRefusal(""); errors.As(err, &word) {
 		err = no(word, name, why, nil)
 	}
 	if err == nil {
@@ -256,6 +270,12 @@ func (p *People) EndOpenID(ctx context.Context, r Returned) (secret string, ends
 		secret, ends, err = p.session(ctx, row, r.Address, r.Browser)
 	}
 	return secret, ends, s.To, err
+}
+
+// isAway tells whether the provider did not answer, or not as it should, from what it said that does not hold.
+func isAway(err error) bool {
+	var answered *oauth2.RetrieveError
+	return errors.As(err, new(*url.Error)) || errors.As(err, &answered) && answered.Response.StatusCode >= http.StatusInternalServerError
 }
 
 // claims are what the provider says of the person who signed in there, and who that is there.
