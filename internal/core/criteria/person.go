@@ -17,7 +17,10 @@ const (
 	PersonRole Attribute = "role"
 )
 
-var attribute = regexp.MustCompile(`^[a-z][a-z0-9_]{0,39}$`)
+// AttributePattern is how attributes are called, as a regular expression.
+const AttributePattern = "^[a-z][a-z0-9_]{0,39}$"
+
+var attribute = regexp.MustCompile(AttributePattern)
 
 // IsAttribute reports whether an attribute can be called so: small letters, digits and _.
 func IsAttribute(text string) bool { return attribute.MatchString(text) }

@@ -432,7 +432,7 @@ const (
 
 var operandKeys = keys{
 	must("column", text("Another column of the record."), byColumn),
-	must("person", object{"type": "string", "pattern": "^[a-z][a-z0-9_]{0,39}$", "description": "Something known of who runs it: name, role, or an attribute that an admin sets."}, byPerson),
+	must("person", object{"type": "string", "pattern": criteria.AttributePattern, "description": "Something known of who runs it: name, role, or an attribute that an admin sets."}, byPerson),
 	must("prompt", name("The prompt whose answer is taken."), byPrompt),
 	may("side", oneOfTheseSchema([]criteria.Side{criteria.StartSide, criteria.EndSide}, "One end of the answer."), byPrompt),
 }
