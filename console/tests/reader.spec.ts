@@ -79,12 +79,21 @@ for (const [width, height] of [
     expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(width);
   });
 
-test('another order of columns is of the same run, and a run is found again with its records', async ({ page, request }) => {
+test('another order of columns is of the same run, and a run is found again with its records', async ({ page }) => {
+  let runs = 0; // that the page asked for, beside rows of one that there is
+  page.on('request', (sent) => {
+    if (sent.method() === 'POST' && sent.url().includes('/reports/sailings-in-figures/runs') && !sent.postData()?.includes('"of"')) runs++;
+  });
   await page.goto('/reports/sailings-in-figures?travel-period=last+month');
   const evidence = page.getByText('How this came about');
   await expect(evidence).toBeVisible();
-  const last = async () => (await (await request.get('/api/v1/receipts?limit=1')).json()).receipts[0].id as number;
-  const before = await last();
+  await evidence.click();
+  const before = /\d+/.exec(
+    await page
+      .getByRole('link', { name: /^Receipt \d+/ })
+      .first()
+      .innerText(),
+  )![0];
   const heading = page.getByRole('button', { name: /^Passengers/ });
   await heading.click();
   await expect(page).toHaveURL(/view\.sort=passengers/);
@@ -94,12 +103,11 @@ test('another order of columns is of the same run, and a run is found again with
   await heading.click();
   await expect(page).toHaveURL(/descending/);
   await expect(cell).not.toHaveText(least);
-  expect(await last()).toBe(before);
   await page.goto('/runs');
   await page.getByRole('link', { name: `its records, run ${before}`, exact: true }).click();
   await expect(page.getByText(/^These are the records as they were read/)).toBeVisible();
   await expect(sailings.first()).toBeVisible();
-  expect(await last()).toBe(before);
+  expect(runs).toBe(1);
 });
 
 test('a run that takes long tells how far it is, goes on when one leaves, and is cancelled', async ({ page, request }) => {
