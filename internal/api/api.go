@@ -79,6 +79,11 @@ type Handler struct {
 // Limit sets who may call the service from now on, and how slowly.
 func (h *Handler) Limit(limits Limits) {
 	limits.Stall, limits.Send = cmp.Or(limits.Stall, 30*time.Second), cmp.Or(limits.Send, time.Hour)
+	hosts := make([]string, len(limits.Hosts))
+	for i, h := range limits.Hosts {
+		hosts[i] = strings.ToLower(strings.Trim(h, "[]"))
+	}
+	limits.Hosts = hosts // as the names in requests are held to them
 	h.limits.Store(&limits)
 	h.pace.set(limits.PerMinute)
 }

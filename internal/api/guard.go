@@ -53,7 +53,7 @@ func guarded(next http.Handler, limited *atomic.Pointer[Limits]) http.Handler {
 // isCalled tells whether a name is one that the service is called by.
 func (l *Limits) isCalled(name string) bool {
 	ip := net.ParseIP(name)
-	return name == "localhost" || ip != nil && ip.IsLoopback() || slices.ContainsFunc(l.Hosts, func(h string) bool { return strings.EqualFold(strings.Trim(h, "[]"), name) })
+	return name == "localhost" || ip != nil && ip.IsLoopback() || slices.Contains(l.Hosts, name)
 }
 
 // hostName is the name in a Host header, without port, in small letters.

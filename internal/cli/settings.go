@@ -96,7 +96,7 @@ var settings = []setting{
 	}},
 	{"openid-provider", "", "the provider that people may sign in at by OpenID Connect: its issuer, such as https://login.example.test; it sends them back to address + " + people.ReturnPath + "; with openid-client and address", func(to *serving, text string) error {
 		u, err := url.Parse(text)
-		if text != "" && (err != nil || u.Host == "" || u.RawQuery != "" || u.Fragment != "" || u.User != nil || u.Scheme != "https" && (u.Scheme != "http" || !loopback(u.Hostname()))) {
+		if text != "" && (err != nil || !isAddress(text) || u.Scheme == "http" && !loopback(u.Hostname())) {
 			return fmt.Errorf("%q is not the address of a provider such as https://login.example.test; http is for one on this machine alone", text)
 		}
 		to.OpenID.Issuer = text
@@ -173,8 +173,7 @@ var settings = []setting{
 	{"send-time", "1h", "the longest that an answer may take to be sent, or a file to come", takeTime(func(to *serving) *time.Duration { return &to.limits.Send })},
 	{"stop-time", "20s", "how long requests in flight may go on when the service is stopped", takeTime(func(to *serving) *time.Duration { return &to.grace })},
 	{"traces", "", "collector that traces are sent to, by OTLP over HTTP, such as http://127.0.0.1:4318; unset, none are made", func(to *serving, text string) error {
-		u, err := url.Parse(text)
-		if text != "" && (err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.RawQuery != "" || u.Fragment != "" || u.User != nil) {
+		if text != "" && !isAddress(text) {
 			return fmt.Errorf("%q is not the address of a collector such as http://127.0.0.1:4318", text)
 		}
 		to.traces = strings.TrimSuffix(text, "/")
@@ -455,10 +454,15 @@ func takeMailServer(to *serving, text string) error {
 	return nil
 }
 
+// isAddress tells whether a text is the address of something that speaks HTTP, and nothing behind it.
+func isAddress(text string) bool {
+	u, err := url.Parse(text)
+	return err == nil && (u.Scheme == "https" || u.Scheme == "http") && u.Host != "" && u.RawQuery == "" && u.Fragment == "" && u.User == nil
+}
+
 // takeAddress is for the address of the service itself.
 func takeAddress(to *serving, text string) error {
-	u, err := url.Parse(text)
-	if text != "" && (err != nil || u.Scheme != "https" && u.Scheme != "http" || u.Host == "" || u.RawQuery != "" || u.Fragment != "" || u.User != nil) {
+	if text != "" && !isAddress(text) {
 		return fmt.Errorf("%q is not an address such as https://reports.example.test", text)
 	}
 	to.Address = strings.TrimSuffix(text, "/")

@@ -67,3 +67,19 @@ func New() *Catalog {
 		Broken:    map[Ref]bool{},
 	}
 }
+
+// BuildingOn are the definitions that build on one, directly or not, in any of some catalogs.
+func BuildingOn(ref Ref, among ...*Catalog) map[Ref]bool {
+	found := map[Ref]bool{}
+	for left := []Ref{ref}; len(left) > 0; left = left[1:] {
+		for _, c := range among {
+			for _, user := range c.Users[left[0]] {
+				if !found[user] {
+					found[user] = true
+					left = append(left, user)
+				}
+			}
+		}
+	}
+	return found
+}

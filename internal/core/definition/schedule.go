@@ -65,13 +65,12 @@ func (l *linker) schedule(name string, m *mapping) *catalog.Schedule {
 			l.add(n, f)
 		}
 	}
-	zone := m.take("zone")
-	if zone == nil && s.Check != nil {
-		l.need(m, "zone")
-	}
-	if zone != nil {
+	switch zone := m.take("zone"); {
+	case zone != nil:
 		s.Zone = l.zone(zone)
-	} else if s.Report != nil && s.Report.Main() != nil && s.Report.Main().Query.Of != nil {
+	case s.Check != nil:
+		l.need(m, "zone")
+	case s.Report != nil && s.Report.Main() != nil && s.Report.Main().Query.Of != nil:
 		s.Zone = s.Report.Main().Query.Of.Source.Zone
 	}
 	if n := m.take("missed"); n != nil {
@@ -96,8 +95,7 @@ func (l *linker) checking(s *catalog.Schedule, n *yaml.Node, m *mapping) {
 			l.fault(other, fault.WrongValue, "a schedule that checks runs no report, so that %s has no place here", key)
 		}
 	}
-	switch {
-	case n.Kind == yaml.SequenceNode:
+	if n.Kind == yaml.SequenceNode {
 		s.Check.Proofs = []*catalog.Proof{}
 		for _, item := range n.Content {
 			if p := named(l, item, fault.UnknownProof, "proof", l.catalog.Proofs); p != nil {
@@ -107,7 +105,7 @@ func (l *linker) checking(s *catalog.Schedule, n *yaml.Node, m *mapping) {
 		if len(n.Content) == 0 {
 			l.fault(n, fault.EmptyGroup, "no proof is named here; name some, or say proofs for all of them")
 		}
-	default:
+	} else {
 		s.Check.Findings = oneOf(l.reader, n, []string{"proofs", "all"}) == "all"
 	}
 	if n := m.take("tell"); n != nil {

@@ -80,7 +80,6 @@ const (
 // ownFile is the file of the service's own records, in its directory.
 const ownFile = "pikegate.db"
 
-// rules are those of the sources of the service.
 // OpenID is a provider that people sign in at by OpenID Connect, none where Issuer is "".
 type OpenID struct {
 	Issuer, Client, Secret string
@@ -107,6 +106,7 @@ func (s *Base) Configure(c Config) {
 	s.config.Store(c.whole())
 }
 
+// rules are those of the sources of the service.
 func (c Config) rules() source.Rules {
 	rules := c.Sources
 	rules.Dir, rules.Reserved = c.Dir, []string{ownFile, ownFile + "-wal", ownFile + "-shm", lockFile}

@@ -95,10 +95,10 @@ func (s *Base) MayChange(ctx context.Context, docs ...catalog.Document) error {
 			found = append(found, fault.New(fault.NameTaken, "the name of the %s is taken; give yours another one", d.Ref).At(at))
 		case d.Kind == catalog.KindReport && !s.SeesDocument(ctx, d):
 			found = append(found, fault.New(fault.RightMissing, "the %s would lie on a shelf that is none of yours", d.Ref).At(at).Suggest(who.Shelves...))
-		case d.Kind == catalog.KindSchedule && !s.SeesDocument(ctx, d), d.Kind == catalog.KindProof && !s.SeesDocument(ctx, d):
+		case !s.SeesDocument(ctx, d):
 			found = append(found, fault.New(fault.RightMissing, "the %s is of a report that is not there for you", d.Ref).At(at))
 		case !s.SeesUsers(ctx, d.Ref):
-			found = append(found, fault.New(fault.RightMissing, "reports of other shelves than yours are built on the %s; whoever has those too changes it", d.Ref).At(at))
+			found = append(found, usersHidden(d.Ref, at))
 		}
 	}
 	if len(found) > 0 {
@@ -109,18 +109,26 @@ func (s *Base) MayChange(ctx context.Context, docs ...catalog.Document) error {
 
 // SeesUsers tells whether all that is built on a definition, directly or not, is there for who asks.
 func (s *Base) SeesUsers(ctx context.Context, ref catalog.Ref) bool {
-	users := s.Published.Load().Users
-	known := map[catalog.Ref]bool{ref: true}
-	for left := []catalog.Ref{ref}; len(left) > 0; left = left[1:] {
-		for _, u := range users[left[0]] {
-			if known[u] {
-				continue
-			}
-			known[u] = true
-			if left = append(left, u); !s.SeesRef(ctx, u) {
-				return false
-			}
+	if !PersonOf(ctx).IsLimited() {
+		return true
+	}
+	for user := range catalog.BuildingOn(ref, s.Published.Load().Catalog) {
+		if !s.SeesRef(ctx, user) {
+			return false
 		}
 	}
 	return true
+}
+
+// usersHidden refuses to change what reports of other shelves are built on.
+func usersHidden(ref catalog.Ref, at fault.Place) *fault.Fault {
+	return fault.New(fault.RightMissing, "reports of other shelves than yours are built on the %s; whoever has those too changes it", ref).At(at)
+}
+
+// MayTakeAway refuses to take away or rename a definition that reports of other shelves are built on.
+func (s *Base) MayTakeAway(ctx context.Context, ref catalog.Ref) error {
+	if s.SeesUsers(ctx, ref) {
+		return nil
+	}
+	return &Refusal{Kind: fault.RightMissing, Faults: fault.List{usersHidden(ref, fault.Place{File: ref.String(), Line: 1, Column: 1})}}
 }

@@ -212,7 +212,7 @@ func (s *Drafts) told(ctx context.Context, d store.Draft) (*Draft, error) {
 	}
 	told.Stale = parsed == nil && told.Form != nil
 	others := map[string]*edit.Document{}
-	building := buildingOn(d.Ref, made.catalog, s.base.Published.Load().Catalog) // findings are of those that are there for who asks
+	building := catalog.BuildingOn(d.Ref, made.catalog, s.base.Published.Load().Catalog) // where it cannot be read just now, that which is published knows them
 	for _, f := range made.faults {
 		kind, name, _ := strings.Cut(f.Place.File, " ")
 		found := Finding{Fault: *f, Kind: catalog.Kind(kind), Name: name}
@@ -255,23 +255,6 @@ func (s *Drafts) formBefore(ctx context.Context, d store.Draft) (*Part, error) {
 		return nil, err
 	}
 	return formOf(before.Root, &lineCounter{text: text, line: 1}), nil
-}
-
-// buildingOn are the definitions that build on one, directly or not, in any of some catalogs: where
-// it cannot be read just now, that which is published knows them.
-func buildingOn(ref catalog.Ref, among ...*catalog.Catalog) map[catalog.Ref]bool {
-	found := map[catalog.Ref]bool{}
-	for left := []catalog.Ref{ref}; len(left) > 0; left = left[1:] {
-		for _, c := range among {
-			for _, user := range c.Users[left[0]] {
-				if !found[user] {
-					found[user] = true
-					left = append(left, user)
-				}
-			}
-		}
-	}
-	return found
 }
 
 // at tells which part of a document is meant; the whole where it stands at its start.

@@ -59,6 +59,18 @@ type Person struct {
 	AwayAt     *time.Time          `json:"away_at,omitempty" doc:"Since when they may not sign in any more; absent for who may."`
 }
 
+// signsIn is how a person signs in.
+func signsIn(p store.Person) []string {
+	how := []string{}
+	if p.Password != "" {
+		how = append(how, "password")
+	}
+	if p.OpenID != "" {
+		how = append(how, "openid")
+	}
+	return how
+}
+
 func told(p store.Person, groups []string) Person {
 	if groups == nil {
 		groups = []string{}
@@ -66,13 +78,7 @@ func told(p store.Person, groups []string) Person {
 	if p.Attributes == nil {
 		p.Attributes = map[string][]string{}
 	}
-	t := Person{Name: p.Name, Role: p.Role, Shelves: listed(p.Shelves), Attributes: p.Attributes, Groups: groups, SignsIn: []string{}, MadeAt: p.MadeAt}
-	if p.Password != "" {
-		t.SignsIn = append(t.SignsIn, "password")
-	}
-	if p.OpenID != "" {
-		t.SignsIn = append(t.SignsIn, "openid")
-	}
+	t := Person{Name: p.Name, Role: p.Role, Shelves: listed(p.Shelves), Attributes: p.Attributes, Groups: groups, SignsIn: signsIn(p), MadeAt: p.MadeAt}
 	if !p.AwayAt.IsZero() {
 		t.AwayAt = &p.AwayAt
 	}
@@ -359,7 +365,7 @@ func (p *People) Who(ctx context.Context, secret string, kind store.PassKind) (b
 }
 
 // Passes are how who asks signs in, and their sessions and tokens, the latest first.
-func (p *People) Passes(ctx context.Context) (signsIn []string, all []Pass, err error) {
+func (p *People) Passes(ctx context.Context) (how []string, all []Pass, err error) {
 	who, row, err := p.asking(ctx)
 	if err != nil {
 		return nil, nil, err
@@ -373,7 +379,7 @@ func (p *People) Passes(ctx context.Context) (signsIn []string, all []Pass, err 
 	for i, r := range rows {
 		all[i] = toldPass(r, in.Role, who.Pass)
 	}
-	return told(row, nil).SignsIn, all, err
+	return signsIn(row), all, err
 }
 
 func (p *People) asking(ctx context.Context) (base.Person, store.Person, error) {

@@ -260,7 +260,7 @@ func (s *Publisher) Rename(ctx context.Context, ref catalog.Ref, name string) ([
 	if !s.base.SeesRef(ctx, ref) {
 		return nil, &base.Refusal{Kind: fault.Unknown, Faults: fault.List{fault.New(fault.UnknownDefinition, "no %s", ref)}}
 	}
-	if err := s.mayChangeRef(ctx, ref); err != nil {
+	if err := s.base.MayTakeAway(ctx, ref); err != nil {
 		return nil, err
 	}
 	docs, err := renamed()
@@ -276,18 +276,6 @@ func (s *Publisher) Rename(ctx context.Context, ref catalog.Ref, name string) ([
 		return err
 	})
 	return stored, err
-}
-
-// mayChangeRef refuses who may not change a definition that there is.
-func (s *Publisher) mayChangeRef(ctx context.Context, ref catalog.Ref) error {
-	if !base.PersonOf(ctx).IsLimited() {
-		return nil
-	}
-	d, err := s.Definition(ctx, ref, 0)
-	if err != nil {
-		return err
-	}
-	return s.base.MayChange(ctx, catalog.Document{Ref: ref, Text: d.Text + "\n", File: ref.String(), Line: 1}) // as another text
 }
 
 // renameRefused is what a refusal to rename is, by its code.
@@ -306,7 +294,7 @@ func renameRefused(code fault.Code) fault.Code {
 func (s *Publisher) Delete(ctx context.Context, ref catalog.Ref) error {
 	users, err := s.Uses(ctx, ref)
 	if err == nil {
-		err = s.mayChangeRef(ctx, ref)
+		err = s.base.MayTakeAway(ctx, ref)
 	}
 	if err != nil {
 		return err

@@ -21,8 +21,8 @@ const holds = "all holds"
 const mostFound = 50
 
 // check checks what a schedule wants, with the rights that its owner has now. Its time has failed where
-// something does not hold; what only misleads is said. Who is to be told is told when something is found that was not found the time before, and when
-// nothing is found any more.
+// something does not hold; what only misleads is said. Who is to be told is told when something is found
+// that was not found the time before, and when nothing is found any more.
 func (s *Schedules) check(ctx context.Context, o owned, r *store.ScheduleRun) error {
 	found, err := s.found(ctx, o)
 	if ctx.Err() != nil {
