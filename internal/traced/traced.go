@@ -22,6 +22,9 @@ import (
 
 const name = "pikegate"
 
+// on tells that spans are sent. Until then each costs nothing but asking this.
+var on atomic.Bool
+
 // Start has a share of all spans, from 0 to 1, sent to a collector: to endpoint/v1/traces, by OTLP over
 // HTTP. A caller that sent a trace of its own decides for its spans. stop sends those that wait.
 //
@@ -42,34 +45,55 @@ func Start(endpoint string, share float64, version string) (stop func(context.Co
 			slog.Warn("traces could not be sent", "err", err)
 		}
 	}))
-	return provider.Shutdown, nil
+	on.Store(true)
+	return func(ctx context.Context) error {
+		on.Store(false)
+		return provider.Shutdown(ctx)
+	}, nil
 }
 
-// Span is a stretch of time in which something is done.
+// Span is a stretch of time in which something is done. The zero Span tells nobody.
 type Span struct{ of trace.Span }
 
 // Begin begins a span within that of ctx. What it tells comes in pairs, a name and a text or a number.
 func Begin(ctx context.Context, what string, about ...attribute.KeyValue) (context.Context, Span) {
+	if !on.Load() {
+		return ctx, Span{}
+	}
 	ctx, of := otel.Tracer(name).Start(ctx, what, trace.WithAttributes(about...))
 	return ctx, Span{of}
 }
 
 // BeginRequest begins the span of a request, within that of its caller where it sent one.
 func BeginRequest(r *http.Request, what string, about ...attribute.KeyValue) (context.Context, Span) {
+	if !on.Load() {
+		return r.Context(), Span{}
+	}
 	ctx := otel.GetTextMapPropagator().Extract(r.Context(), propagation.HeaderCarrier(r.Header))
 	ctx, of := otel.Tracer(name).Start(ctx, what, trace.WithSpanKind(trace.SpanKindServer), trace.WithAttributes(about...))
 	return ctx, Span{of}
 }
 
 // Says adds to what a span tells.
-func (s Span) Says(about ...attribute.KeyValue) { s.of.SetAttributes(about...) }
+func (s Span) Says(about ...attribute.KeyValue) {
+	if s.of != nil {
+		s.of.SetAttributes(about...)
+	}
+}
 
 // Failed says that what a span tells of did not succeed. The error itself stays in the log and on the
 // receipt, since it may hold what was asked.
-func (s Span) Failed() { s.of.SetStatus(codes.Error, "") }
+func (s Span) Failed() {
+	if s.of != nil {
+		s.of.SetStatus(codes.Error, "")
+	}
+}
 
 // End ends a span; where it did not succeed, that is said.
 func (s Span) End(err error) {
+	if s.of == nil {
+		return
+	}
 	if err != nil {
 		s.Failed()
 	}
