@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"database/sql"
 	"encoding/json"
+	"fmt"
 	"path/filepath"
 	"testing"
 	"time"
@@ -11,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/internal/core/catalog"
 	"pikegate/internal/export"
 	"pikegate/internal/service"
 	"pikegate/internal/service/answer"
@@ -63,5 +65,35 @@ func TestTotalsOfSectionsInTime(t *testing.T) {
 		assert.Empty(t, told.Sections[0].Problem)
 		assert.Equal(t, "30", string(told.Sections[1].Value))
 		require.NoError(t, s.Close())
+	}
+}
+
+// A sum leaves out what is no number, in whichever column that is, and says of how many records; NaN
+// and infinities of PostgreSQL are such.
+func TestSumsOfWhatIsNoNumber(t *testing.T) {
+	e := sourcetest.Open(t, catalog.Postgres)
+	e.Exec(t, "CREATE TABLE t (id integer PRIMARY KEY, route text, fare numeric, weight double precision)")
+	e.Exec(t, "INSERT INTO t VALUES (1, 'a', 10.25, 1.5), (2, 'a', 'NaN', 2), (3, 'a', NULL, 'NaN'), (4, 'b', 'Infinity', '-Infinity'), (5, 'b', '-Infinity', 4), (6, 'b', 2, 8)")
+	s := shore(t)
+	putting(t, s, fmt.Sprintf("{pikegate: 1, source: sound, zone: UTC, engine: postgres, address: {env: %s}, schema: %s}", e.At.Address.Env, e.At.Schema),
+		"{pikegate: 1, dataset: t, source: sound, table: t, key: [id], columns: {id: {type: integer}, route: {type: text}, fare: {type: decimal, scale: 2}, weight: {type: number}}}",
+		"{pikegate: 1, query: q, of: t, group: [route], summaries: {fares: {sum: fare}, mean: {average: fare}, weights: {sum: weight}, heaviest: {greatest: weight}}, sort: [route]}",
+		"{pikegate: 1, query: rows, of: t, show: [id, fare], sort: [id]}",
+		"{pikegate: 1, report: r, title: R, sections: [{table: {query: q, totals: [fares]}}]}",
+		"{pikegate: 1, query: least, of: t, show: [id, fare], where: {fare: {at_least: 5}}, sort: [id]}",
+		"{pikegate: 1, query: most, of: t, show: [id, fare], where: {fare: {at_most: 5}}, sort: [id]}",
+		"{pikegate: 1, report: rows, title: Rows, sections: [{table: {query: rows, totals: [fare]}}]}",
+		"{pikegate: 1, report: least, title: At least, sections: [{table: {query: least}}]}",
+		"{pikegate: 1, report: most, title: At most, sections: [{table: {query: most}}]}")
+	got := asked(t, s, "r", answer.Request{})
+	assert.Equal(t, [][]any{{"a", "10.25", "10.2500", 3.5, 2.0}, {"b", "2.00", "2.0000", 12.0, 8.0}}, got.Rows)
+	assert.Equal(t, []receipt.LeftOut{{Figure: "fares", Label: "fares", Missing: 1, Unreadable: 3}, {Figure: "mean", Label: "mean", Missing: 1, Unreadable: 3},
+		{Figure: "weights", Label: "weights", Unreadable: 2}, {Figure: "heaviest", Label: "heaviest", Unreadable: 2}}, got.Receipt.LeftOut)
+	for report, ids := range map[string]string{"rows": "1 2 3 4 5 6", "least": "1", "most": "6"} {
+		got := asked(t, s, report, answer.Request{})
+		assert.Equal(t, ids, got.ids(), report)
+		if report == "rows" {
+			assert.Equal(t, []receipt.Total{{Column: "fare", Label: "fare", Value: "12.25"}}, got.Receipt.Totals)
+		}
 	}
 }

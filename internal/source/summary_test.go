@@ -38,7 +38,7 @@ func summed(t *testing.T, e sourcetest.Engine, sql *compile.Compiler, s *summary
 	statement := sql.Summarise(q, s, units)
 	require.NoError(t, e.Source.View(ctx, func(v source.View) error {
 		return v.Rows(ctx, statement, func(row []value.Value) error {
-			one, err := sql.Counted(s, units, row)
+			one, err := sql.Counted(q, s, units, row)
 			if err == nil {
 				err = tally.Add(one)
 			}
@@ -198,8 +198,9 @@ func TestLeastAndGreatestDates(t *testing.T) {
 func cellsOf(t *testing.T, e sourcetest.Engine, sql *compile.Compiler, s *summary.Spec) (cells []value.Value) {
 	t.Helper()
 	require.NoError(t, e.Source.View(ctx, func(v source.View) error {
-		return v.Rows(ctx, sql.Summarise(compile.Query{Zone: helsinki}, s, nil), func(row []value.Value) error {
-			one, err := sql.Counted(s, nil, row)
+		q := compile.Query{Zone: helsinki}
+		return v.Rows(ctx, sql.Summarise(q, s, nil), func(row []value.Value) error {
+			one, err := sql.Counted(q, s, nil, row)
 			for _, p := range one.Parts {
 				cells = append(cells, p.Value)
 			}

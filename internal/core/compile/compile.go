@@ -42,6 +42,9 @@ type Query struct {
 	// Sorted is a column whose values that cannot be read are put out by whoever reads the rows: the
 	// period on it need not make sure of each, which takes longer than all else. See SortOut.
 	Sorted *column.Column
+	// Doubted has a summary look at each value that it adds up, also where the sum itself tells that
+	// one of them is no number. Summaries are read without it first, since looking takes longer.
+	Doubted bool
 	// Extents are needed for the columns that Timed lists; a column without one has
 	// no readable value.
 	Extents map[*column.Column]Extent
@@ -141,6 +144,7 @@ type Column struct {
 //     such way, and Amount is added up.
 //   - Amount is a number to be added up without loss, in place of which fits says which values
 //     have one; "" where Readable does. It is larger by as many powers of ten as Shifted says.
+//     tells says that a sum in which one value does not fit is no number either.
 //   - Integer is the type of whole numbers in a CAST.
 type Dialect interface {
 	Name(name string) string
@@ -160,7 +164,7 @@ type Dialect interface {
 	Comparable(c Column, shifts []civil.Shift) string
 	Holds(text string, op criteria.Op, values []string, fold bool, param func(val any) string) string
 	Fold(text string) string
-	Amount(c Column) (expression, fits string)
+	Amount(c Column) (expression, fits string, tells bool)
 	Shifted(c Column) int
 	Summed(c Column) (expression string, shifted int)
 	Integer() string

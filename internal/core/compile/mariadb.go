@@ -243,12 +243,12 @@ func (MariaDB) Part(wall string, p criteria.Part) string {
 func (MariaDB) Clock(wall string) string { return fmt.Sprintf("DATE_FORMAT(%s, '%%H:%%i:%%s')", wall) }
 
 // Amount is a number with all its digits: of a binary fraction the shortest that it stands for.
-func (m MariaDB) Amount(c Column) (expression, fits string) {
+func (m MariaDB) Amount(c Column) (expression, fits string, tells bool) {
 	name := m.Name(c.Name)
 	if c.Type == column.Number || !c.Binary && !c.Text {
-		return name, ""
+		return name, "", false
 	}
-	return fmt.Sprintf("CAST(%s AS DECIMAL(65, %d))", name, value.MostScale), ""
+	return fmt.Sprintf("CAST(%s AS DECIMAL(65, %d))", name, value.MostScale), "", false
 }
 
 func (MariaDB) Shifted(Column) int { return 0 }

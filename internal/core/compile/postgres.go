@@ -120,10 +120,10 @@ func (p Postgres) Readable(c Column, lower, upper bool) string {
 	case c.Stored == column.EpochSeconds, c.Stored == column.EpochMillis, c.Stored == column.SerialDays:
 		return inCalendar(c, name, lower, upper)
 	case c.Type.IsNumeric():
-		if upper || c.Type == column.Integer {
-			return "" // what is no number sorts after all of them, and no whole number is none
+		if lower && upper || c.Type == column.Integer {
+			return "" // what is no number sorts before all of them or after, and no whole number is none
 		}
-		return fmt.Sprintf("%s::numeric <> 'NaN'", name)
+		return p.finite(c)
 	case c.Stored == column.EightDigits:
 		return fmt.Sprintf("%[1]s BETWEEN 10101 AND 99991231 AND lpad(%[1]s::text, 8, '0') ~ %[2]s", name, literal(postgresEnds.fits(eightDigits)))
 	case c.Stored == column.Native:
@@ -268,19 +268,27 @@ func (Postgres) Clock(wall string) string {
 	return fmt.Sprintf(`to_char(%s, 'HH24:MI:SS') COLLATE "C"`, wall)
 }
 
-// Amount is a number with all its digits.
-func (p Postgres) Amount(c Column) (expression, fits string) {
+// Amount is a number with all its digits. NaN and infinities make sums that are such too.
+func (p Postgres) Amount(c Column) (expression, fits string, tells bool) {
 	name := p.Name(c.Name)
 	switch {
 	case c.Type == column.Number:
-		return name + "::double precision", fmt.Sprintf("%s::double precision NOT IN ('NaN', 'Infinity', '-Infinity')", name)
+		return name + "::double precision", p.finite(c), true
 	case c.Binary || c.Text:
+		return name + "::numeric", p.finite(c), true
+	case c.Type == column.Integer:
+		return name, "", false // no whole number is none
+	}
+	return name, p.finite(c), true
+}
+
+// finite is a condition that a value is a number, and not NaN or an infinity.
+func (p Postgres) finite(c Column) string {
+	name := p.Name(c.Name)
+	if c.Text {
 		name += "::numeric"
 	}
-	if c.Type == column.Integer && !c.Binary && !c.Text {
-		return name, "" // no whole number is none
-	}
-	return name, name + " <> 'NaN'"
+	return name + " - " + name + " = 0"
 }
 
 func (Postgres) Shifted(Column) int { return 0 }

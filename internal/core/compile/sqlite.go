@@ -334,16 +334,16 @@ func (SQLite) Clock(wall string) string { return fmt.Sprintf("strftime('%%H:%%M:
 const spareDigits = 3
 
 // Amount is a whole number of units of the last digit, since SQLite's own fractions are binary.
-func (s SQLite) Amount(c Column) (expression, fits string) {
+func (s SQLite) Amount(c Column) (expression, fits string, tells bool) {
 	name := s.Name(c.Name)
 	switch {
 	case c.IsExactText():
 		units := fmt.Sprintf("%s(%s, '%d')", unitsFunction, name, s.Shifted(c))
-		return "CAST(" + units + " AS INTEGER)", units + " IS NOT NULL"
+		return "CAST(" + units + " AS INTEGER)", units + " IS NOT NULL", false
 	case c.Type == column.Decimal:
-		return fmt.Sprintf("CAST(round(%s * 1e%d) AS INTEGER)", name, s.Shifted(c)), ""
+		return fmt.Sprintf("CAST(round(%s * 1e%d) AS INTEGER)", name, s.Shifted(c)), "", false
 	}
-	return name, ""
+	return name, "", false
 }
 
 // SumFunction is the name of the function that SQLite adds numbers up by: of a number and how many

@@ -2,7 +2,9 @@ package compile
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -46,7 +48,7 @@ func (c *Compiler) Summarise(q Query, s *summary.Spec, units [][]civil.Period) S
 	w.WriteString("count(*)")
 	for _, f := range s.Figures {
 		if f.Of != nil {
-			w.figure(f)
+			w.figure(f, q.Doubted)
 		}
 	}
 	w.where(q)
@@ -171,9 +173,9 @@ func (w *writer) notIn(col *columnSQL) {
 
 // figure writes what a figure is worked out from: its value, or its sum; how many values it is of,
 // where that can be less than how many are there; and how many are there.
-func (w *writer) figure(f summary.Figure) {
+func (w *writer) figure(f summary.Figure, doubted bool) {
 	col := w.column(f.Of)
-	readable := w.taken(f)
+	readable := w.taken(f, doubted)
 	of := func(expression string) string {
 		if readable == "" {
 			return expression
@@ -188,7 +190,7 @@ func (w *writer) figure(f summary.Figure) {
 			w.say(", ", all)
 			return
 		}
-		amount, _ := w.dialect.Amount(col.Column)
+		amount, _, _ := w.dialect.Amount(col.Column)
 		w.say(", sum(", of(amount), ")")
 	default:
 		val := col.value
@@ -207,13 +209,16 @@ func (w *writer) figure(f summary.Figure) {
 	}
 }
 
-// taken is the condition that a figure takes a value of its column, "" where it takes all that are there.
-func (c *Compiler) taken(f summary.Figure) string {
+// taken is the condition that a figure takes a value of its column, "" where it takes all that are
+// there, as long as nobody doubts it.
+func (c *Compiler) taken(f summary.Figure, doubted bool) string {
 	col := c.column(f.Of)
 	readable := col.readable[0][0]
 	if f.Kind == summary.Sum || f.Kind == summary.Average {
-		if _, fits := c.dialect.Amount(col.Column); fits != "" {
-			readable = fits
+		if _, fits, tells := c.dialect.Amount(col.Column); fits != "" {
+			if readable = fits; tells && !doubted {
+				readable = ""
+			}
 		}
 	}
 	switch {
@@ -227,8 +232,12 @@ func (c *Compiler) taken(f summary.Figure) string {
 	return readable
 }
 
-// Counted reads a row of Summarise.
-func (c *Compiler) Counted(s *summary.Spec, units [][]civil.Period, row []value.Value) (counted summary.Counted, err error) {
+// ErrDoubted is a sum that is no number, since a value in it is none: the summary is to be read again,
+// Doubted, which leaves such values out and counts them.
+var ErrDoubted = errors.New("a sum is no number")
+
+// Counted reads a row of Summarise; ErrDoubted where that has to be asked again.
+func (c *Compiler) Counted(q Query, s *summary.Spec, units [][]civil.Period, row []value.Value) (counted summary.Counted, err error) {
 	next := func() value.Value {
 		v := row[0]
 		row = row[1:]
@@ -256,7 +265,7 @@ func (c *Compiler) Counted(s *summary.Spec, units [][]civil.Period, row []value.
 	for _, f := range s.Figures {
 		var p summary.Part
 		if f.Of != nil {
-			if p, err = c.part(f, next, counted.Records); err != nil {
+			if p, err = c.part(f, q.Doubted, next, counted.Records); err != nil {
 				return counted, err
 			}
 		}
@@ -266,7 +275,7 @@ func (c *Compiler) Counted(s *summary.Spec, units [][]civil.Period, row []value.
 }
 
 // part reads what a figure is worked out from.
-func (c *Compiler) part(f summary.Figure, next func() value.Value, records int64) (p summary.Part, err error) {
+func (c *Compiler) part(f summary.Figure, doubted bool, next func() value.Value, records int64) (p summary.Part, err error) {
 	switch v := next(); {
 	case f.Kind == summary.CountDistinct:
 		p.Taken, _ = v.Int()
@@ -283,7 +292,7 @@ func (c *Compiler) part(f summary.Figure, next func() value.Value, records int64
 			return p, err
 		}
 	}
-	some := c.taken(f) != ""
+	some := c.taken(f, doubted) != ""
 	if some {
 		p.Taken, _ = next().Int()
 	}
@@ -326,7 +335,7 @@ func unitHolding(g summary.Group, units []civil.Period, stored value.Value) (int
 	return at, nil
 }
 
-// sum reads a sum: of binary fractions as one, of other numbers exactly.
+// sum reads a sum: of binary fractions as one, of other numbers exactly; ErrDoubted where it is none.
 func (c *Compiler) sum(of *column.Column, v value.Value) (fraction value.Value, exact decimal.Decimal, err error) {
 	if v.IsMissing() {
 		if of.Type == column.Number {
@@ -335,10 +344,13 @@ func (c *Compiler) sum(of *column.Column, v value.Value) (fraction value.Value, 
 		return fraction, exact, nil
 	}
 	if f, ok := v.Float(); ok && of.Type == column.Number {
+		if math.IsNaN(f) || math.IsInf(f, 0) {
+			return fraction, exact, fmt.Errorf("%w: %s comes to %v", ErrDoubted, of.Label, f)
+		}
 		return value.Real(f), exact, nil
 	}
 	if exact, err = decimal.NewFromString(v.String()); err != nil {
-		return fraction, exact, fmt.Errorf("the sum of %s is no number: %q", of.Label, v.String())
+		return fraction, exact, fmt.Errorf("%w: %s comes to %q", ErrDoubted, of.Label, v.String())
 	}
 	if of.Type == column.Number {
 		return value.Real(exact.InexactFloat64()), exact, nil

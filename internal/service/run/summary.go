@@ -72,8 +72,17 @@ func (p *part) sumUp(ctx context.Context, v source.View, q *compile.Query) error
 	return p.got.begin() // where there was no row
 }
 
-// counted reads the groups of a summary.
+// counted reads the groups of a summary, once more where a sum tells that something in it is no number.
 func counted(ctx context.Context, v source.View, ready *answer.Ready, q compile.Query) (*answer.Summing, *summary.Tally, error) {
+	summing, tally, err := countedOnce(ctx, v, ready, q)
+	if errors.Is(err, compile.ErrDoubted) {
+		q.Doubted = true
+		summing, tally, err = countedOnce(ctx, v, ready, q)
+	}
+	return summing, tally, tooMany(err)
+}
+
+func countedOnce(ctx context.Context, v source.View, ready *answer.Ready, q compile.Query) (*answer.Summing, *summary.Tally, error) {
 	summing, err := ready.Summing(ctx, v, q)
 	if err != nil {
 		return nil, nil, err
@@ -84,13 +93,13 @@ func counted(ctx context.Context, v source.View, ready *answer.Ready, q compile.
 		tally.First(s.Query.Sort)
 	}
 	err = v.Rows(ctx, summing.Statement, func(row []value.Value) error {
-		group, err := ready.From.SQL.Counted(spec, summing.Units, row)
+		group, err := ready.From.SQL.Counted(q, spec, summing.Units, row)
 		if err != nil || summing.Out >= 0 && group.Keys[summing.Out].Unit == summary.Unreadable {
 			return err
 		}
 		return tally.Add(group)
 	})
-	return summing, tally, tooMany(err)
+	return summing, tally, err
 }
 
 // countedBeside reads the groups of what stands beside a section: another period, or its line.
