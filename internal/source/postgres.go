@@ -4,23 +4,19 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io"
 	"slices"
 	"strconv"
 	"strings"
 	"time"
-	"unsafe"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgproto3"
-	"github.com/jackc/pgx/v5/pgtype"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/shopspring/decimal"
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/compile"
-	"pikegate/internal/core/value"
 )
 
 // postgres is a PostgreSQL server. Rows come as the text that the server sends.
@@ -62,6 +58,7 @@ func openPostgres(c catalog.Connection, rules Rules) (*postgres, error) {
 			to.Password = password
 		}
 		to.ConnectTimeout = openTime
+		wired(&to.Config)
 		for name, val := range map[string]string{
 			"application_name":              "pikegate",
 			"default_transaction_read_only": "on",
@@ -200,7 +197,7 @@ func (s *postgresSession) rows(ctx context.Context, statement compile.Statement)
 			return nil, fmt.Errorf("a value of type %T cannot be bound", v)
 		}
 	}
-	r := &postgresRows{reader: s.ExecParams(ctx, statement.SQL, values, nil, nil, nil)}
+	r := &postgresRows{reader: s.ExecParams(ctx, statement.SQL, values, nil, nil, nil), wire: s.CustomData()[wireKey].(*postgresWire)}
 	for _, f := range r.reader.FieldDescriptions() {
 		r.types = append(r.types, f.DataTypeOID)
 	}
@@ -212,54 +209,6 @@ func (s *postgresSession) rows(ctx context.Context, statement compile.Statement)
 		return nil, explainPostgres(err)
 	}
 	return r, nil
-}
-
-type postgresRows struct {
-	reader *pgconn.ResultReader
-	types  []uint32
-}
-
-func (r *postgresRows) width() int { return len(r.types) }
-
-func (r *postgresRows) close() error {
-	_, err := r.reader.Close()
-	return explainPostgres(err)
-}
-
-func (r *postgresRows) fill(b *value.Batch, most int) error { return each(b, most, r.next) }
-
-func (r *postgresRows) next(b *value.Batch) error {
-	if !r.reader.NextRow() {
-		if _, err := r.reader.Close(); err != nil {
-			return explainPostgres(err)
-		}
-		return io.EOF
-	}
-	for i, text := range r.reader.Values() {
-		switch {
-		case text == nil:
-			b.Add(value.Value{})
-		case r.types[i] == pgtype.Int4OID, r.types[i] == pgtype.Int8OID, r.types[i] == pgtype.Int2OID:
-			n, err := strconv.ParseInt(unsafe.String(&text[0], len(text)), 10, 64)
-			if err != nil {
-				return err
-			}
-			b.Add(value.Whole(n))
-		case r.types[i] == pgtype.NumericOID:
-			b.AddDigits(text)
-		case r.types[i] == pgtype.Float8OID, r.types[i] == pgtype.Float4OID:
-			f, err := strconv.ParseFloat(string(text), 64)
-			if err != nil {
-				return err
-			}
-			b.Add(value.Real(f))
-		case r.types[i] == pgtype.BoolOID:
-			b.Add(truth(text[0] == 't'))
-		default:
-			b.AddChars(text)
-		}
-	}
-	return nil
 }
 
 // explainPostgres tells kinds of errors apart, by their SQLSTATE where they have one.

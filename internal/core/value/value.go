@@ -131,10 +131,10 @@ func (b *Batch) Row(i int) []Value { return b.values[i*b.width : (i+1)*b.width] 
 func (b *Batch) Add(v Value) { b.values = append(b.values, v) }
 
 // AddChars adds characters, copied.
-func (b *Batch) AddChars(text []byte) { b.values = append(b.values, Chars(b.keep(text))) }
+func (b *Batch) AddChars(text []byte) { b.values = append(b.values, Chars(b.Copy(text))) }
 
 // AddDigits adds an exact number, copied.
-func (b *Batch) AddDigits(text []byte) { b.values = append(b.values, Digits(b.keep(text))) }
+func (b *Batch) AddDigits(text []byte) { b.values = append(b.values, Digits(b.Copy(text))) }
 
 // Room is memory of the batch for at least so many bytes of text. What was written to it
 // belongs to the batch with Keep, and what was kept before stays where it is.
@@ -148,7 +148,8 @@ func (b *Batch) Room(least int) []byte {
 // Keep keeps the first n bytes of the room.
 func (b *Batch) Keep(n int) { b.arena = b.arena[:len(b.arena)+n] }
 
-func (b *Batch) keep(text []byte) string {
+// Copy is a text in memory of the batch.
+func (b *Batch) Copy(text []byte) string {
 	if len(text) == 0 {
 		return ""
 	}
