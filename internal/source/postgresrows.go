@@ -116,26 +116,23 @@ func (r *postgresRows) close() error {
 	return explainPostgres(err)
 }
 
-func (r *postgresRows) fill(b *value.Batch, most int) error {
-	for range most {
-		if row := r.wire.row(); row != nil {
-			if err := r.take(b, row); err != nil {
-				return err
-			}
-			continue
+func (r *postgresRows) fill(b *value.Batch, most int) error { return each(b, most, r.next) }
+
+func (r *postgresRows) next(b *value.Batch) error {
+	if row := r.wire.row(); row != nil {
+		return r.take(b, row)
+	}
+	if !r.reader.NextRow() {
+		if err := r.close(); err != nil {
+			return err
 		}
-		if !r.reader.NextRow() {
-			if err := r.close(); err != nil {
-				return err
-			}
-			return io.EOF
-		}
-		for i, text := range r.reader.Values() {
-			if text == nil {
-				b.Add(value.Value{})
-			} else if err := r.add(b, i, b.Copy(text)); err != nil {
-				return err
-			}
+		return io.EOF
+	}
+	for i, text := range r.reader.Values() {
+		if text == nil {
+			b.Add(value.Value{})
+		} else if err := r.add(b, i, b.Copy(text)); err != nil {
+			return err
 		}
 	}
 	return nil

@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"sync"
 	"testing"
 	"time"
@@ -132,6 +133,32 @@ func TestReadingAheadHasALimit(t *testing.T) {
 	})
 	require.NoError(t, err)
 	assert.LessOrEqual(t, c.ahead, firstBatch+2*laterBatch)
+}
+
+// Of long rows a batch has fewer, so that its memory has a limit, and all of them are read.
+func TestBatchesOfLongRows(t *testing.T) {
+	const rows = 40
+	var b value.Batch
+	read := 0
+	next := func(b *value.Batch) error {
+		if read == rows {
+			return io.EOF
+		}
+		read++
+		b.AddChars(make([]byte, bytesOfBatch/3))
+		return nil
+	}
+	var sizes []int
+	for {
+		b.Reset(1, laterBatch)
+		err := each(&b, laterBatch, next)
+		sizes = append(sizes, b.Len())
+		if err != nil {
+			require.ErrorIs(t, err, io.EOF)
+			break
+		}
+	}
+	assert.Equal(t, append(slices.Repeat([]int{4}, rows/4), 0), sizes)
 }
 
 // texts is a result of one text.

@@ -47,8 +47,8 @@ type session interface {
 // cursor is the result of a statement that runs.
 type cursor interface {
 	width() int
-	// fill adds rows to the batch: one at least, and no more than most. It returns io.EOF
-	// where there are none after them.
+	// fill adds rows to the batch: one at least, no more than most, and fewer where they are long. It
+	// returns io.EOF where there are none after them.
 	fill(b *value.Batch, most int) error
 	close() error
 }
@@ -160,9 +160,12 @@ func read(c cursor, b *value.Batch, most int) error {
 	return c.fill(b, most)
 }
 
+// bytesOfBatch is how many bytes of text a batch has when no further row is added to it.
+const bytesOfBatch = 256 << 10
+
 // each fills a batch with rows that come one by one; io.EOF where there are no more.
 func each(b *value.Batch, most int, next func(*value.Batch) error) error {
-	for range most {
+	for n := 0; n < most && b.Bytes() < bytesOfBatch; n++ {
 		if err := next(b); err != nil {
 			return err
 		}

@@ -124,6 +124,9 @@ func (b *Batch) Len() int {
 	return len(b.values) / b.width
 }
 
+// Bytes is how many bytes of text the batch has.
+func (b *Batch) Bytes() int { return len(b.arena) }
+
 // Row is the i-th row. It is valid until the batch is reset.
 func (b *Batch) Row(i int) []Value { return b.values[i*b.width : (i+1)*b.width] }
 
