@@ -34,6 +34,9 @@ const rounds = 5
 
 func main() {
 	log.SetFlags(0)
+	if len(os.Args) == 3 && os.Args[1] == handServes {
+		log.Fatal(serveByHand(os.Args[2]))
+	}
 	dir, err := os.MkdirTemp("", "bench")
 	if err != nil {
 		log.Fatal(err)

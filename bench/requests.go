@@ -6,6 +6,8 @@ import (
 	"io"
 	"net"
 	"net/http"
+	"os"
+	"os/exec"
 	"strings"
 	"sync"
 	"time"
@@ -73,11 +75,13 @@ func byHand(file string) (http.Handler, error) {
 	return engine, nil
 }
 
-// requests compares requests for the first 100 rows with a handler written by hand.
-//
-// It is one measurement from start to end.
-func (b *bench) requests() error {
-	handler, err := byHand(b.path("records.db"))
+// handServes is the argument by which this program is the service written by hand, and nothing else:
+// a service shares its processor with its clients, not its process.
+const handServes = "by-hand"
+
+// serveByHand serves the handler written by hand on an address of its choice, which it prints.
+func serveByHand(file string) error {
+	handler, err := byHand(file)
 	if err != nil {
 		return err
 	}
@@ -85,9 +89,45 @@ func (b *bench) requests() error {
 	if err != nil {
 		return err
 	}
-	server := &http.Server{Handler: handler}
-	go func() { _ = server.Serve(listener) }()
-	defer server.Close()
+	fmt.Println(listener.Addr())
+	return http.Serve(listener, handler)
+}
+
+// startByHand starts the service written by hand, and tells where it is and how it is ended.
+func startByHand(file string) (address string, end func(), err error) {
+	own, err := os.Executable()
+	if err != nil {
+		return "", nil, err
+	}
+	c := exec.Command(own, handServes, file)
+	c.Stderr = os.Stderr
+	out, err := c.StdoutPipe()
+	if err != nil {
+		return "", nil, err
+	}
+	if err := c.Start(); err != nil {
+		return "", nil, err
+	}
+	end = func() {
+		_ = c.Process.Kill()
+		_ = c.Wait()
+	}
+	if _, err := fmt.Fscan(out, &address); err != nil {
+		end()
+		return "", nil, err
+	}
+	return address, end, nil
+}
+
+// requests compares requests for the first 100 rows with a handler written by hand.
+//
+// It is one measurement from start to end.
+func (b *bench) requests() error {
+	address, end, err := startByHand(b.path("records.db"))
+	if err != nil {
+		return err
+	}
+	defer end()
 	client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 64}}
 	ask := func(url, body string) (string, error) {
 		resp, err := client.Post(url, "application/json", strings.NewReader(body))
@@ -103,7 +143,7 @@ func (b *bench) requests() error {
 	}
 	sides := [2]asked{
 		{b.url + "/api/v1/reports/own-trips/runs?output=ndjson", fmt.Sprintf(`{"answers":{"own-days":"%s/%s"},"limit":100,"uncounted":true}`, first, last)},
-		{"http://" + listener.Addr().String() + "/trips", fmt.Sprintf(`{"first":"%s","last":"%s"}`, first, last)},
+		{"http://" + address + "/trips", fmt.Sprintf(`{"first":"%s","last":"%s"}`, first, last)},
 	}
 	var counts [2]int
 	for i, side := range sides {
