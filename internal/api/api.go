@@ -165,6 +165,10 @@ const requestIDHeader = "X-Request-Id"
 
 // spanned tells of each request as a span, by its route.
 func spanned(c *gin.Context) {
+	if !traced.IsOn() {
+		c.Next()
+		return
+	}
 	route := cmp.Or(c.FullPath(), "a page")
 	ctx, span := traced.BeginRequest(c.Request, c.Request.Method+" "+route, attribute.String("http.request.method", c.Request.Method), attribute.String("http.route", route),
 		attribute.String("pikegate.request", c.Writer.Header().Get(requestIDHeader)))
@@ -197,6 +201,9 @@ func logged(c *gin.Context) {
 	n := &noted{}
 	c.Request = c.Request.WithContext(context.WithValue(c.Request.Context(), notedKey{}, n))
 	defer func() {
+		if !slog.Default().Enabled(c.Request.Context(), slog.LevelInfo) {
+			return
+		}
 		told := []any{"id", c.Writer.Header().Get(requestIDHeader), "method", c.Request.Method, "path", loggedPath(c.Request.URL.Path), "person", base.PersonOf(c.Request.Context()).Name, "status", c.Writer.Status(),
 			"bytes", c.Writer.Size(), "ms", float64(time.Since(start).Microseconds()) / 1000, "whole", ended}
 		if n.receipt > 0 {

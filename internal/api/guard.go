@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"io"
 	"log/slog"
+	"maps"
 	"net"
 	"net/http"
 	"slices"
@@ -25,7 +26,7 @@ func guarded(next http.Handler, limited *atomic.Pointer[Limits]) http.Handler {
 	crossOrigin := http.NewCrossOriginProtection()
 	large := semaphore.NewWeighted(mostLarge)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		protect(w.Header())
+		maps.Copy(w.Header(), protection)
 		id := r.Header.Get(requestIDHeader)
 		if !requestID.MatchString(id) {
 			id = rand.Text()
@@ -64,16 +65,16 @@ func hostName(host string) string {
 	return strings.ToLower(strings.TrimSuffix(strings.Trim(host, "[]"), "."))
 }
 
-// protect sets the headers of an answer of the API; pages set their own content policy and
-// how long they are kept.
-func protect(h http.Header) {
-	h.Set("Cache-Control", "no-store")
-	h.Set("Content-Security-Policy", "default-src 'none'; frame-ancestors 'none'; base-uri 'none'; form-action 'none'")
-	h.Set("Cross-Origin-Opener-Policy", "same-origin")
-	h.Set("Cross-Origin-Resource-Policy", "same-origin")
-	h.Set("Referrer-Policy", "no-referrer")
-	h.Set("X-Content-Type-Options", "nosniff")
-	h.Set("X-Frame-Options", "DENY")
+// protection are the headers of every answer of the API; pages set their own content policy and how
+// long they are kept. Answers share the lists of values, which nobody writes to.
+var protection = http.Header{
+	"Cache-Control":                {"no-store"},
+	"Content-Security-Policy":      {"default-src 'none'; frame-ancestors 'none'; base-uri 'none'; form-action 'none'"},
+	"Cross-Origin-Opener-Policy":   {"same-origin"},
+	"Cross-Origin-Resource-Policy": {"same-origin"},
+	"Referrer-Policy":              {"no-referrer"},
+	"X-Content-Type-Options":       {"nosniff"},
+	"X-Frame-Options":              {"DENY"},
 }
 
 func refuse(w http.ResponseWriter, r *http.Request, p *Problem) {

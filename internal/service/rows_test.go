@@ -488,3 +488,43 @@ func TestAResultOnItsWay(t *testing.T) {
 	assert.Equal(t, receipt.Cancelled, r.State)
 	assert.Contains(t, r.Problem, "closed pipe")
 }
+
+// first is a reader that asks something before the first bytes of a result are its own.
+type first struct {
+	ask func()
+	n   int
+}
+
+func (f *first) Write(b []byte) (int, error) {
+	if f.n == 0 {
+		f.ask()
+	}
+	f.n += len(b)
+	return len(b), nil
+}
+
+// Nothing of a result is sent before its run is on record: a long one as under way, a short one with
+// its end.
+func TestOnRecordBeforeAnythingIsSent(t *testing.T) {
+	s := shore(t, "CREATE TABLE calls (id INTEGER PRIMARY KEY)", "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 100000) INSERT INTO calls SELECT i FROM n")
+	putting(t, s, "{pikegate: 1, dataset: calls, source: shore, table: calls, key: [id], columns: {id: {type: integer}}}",
+		"{pikegate: 1, query: calls, of: calls, show: [id]}", "{pikegate: 1, report: calls, title: Calls, sections: [{table: {query: calls}}]}")
+	for limit, state := range map[int]string{0: "running", 10: "rows"} {
+		started, err := s.Runs.Prepare(ctx, "calls", answer.Request{Limit: limit, Uncounted: true})
+		require.NoError(t, err)
+		reader := &first{ask: func() {
+			r, err := s.Base.Store.Receipt(ctx, started.ID())
+			if assert.NoError(t, err) {
+				assert.Equal(t, state, r.State)
+			}
+		}}
+		result, closed := started.In(export.CSV, export.CSVForm{}, started.Sending(reader, func() {}))
+		_, err = started.Stream(ctx, result)
+		require.NoError(t, err)
+		closed()
+		assert.Positive(t, reader.n)
+		r, err := s.Base.Store.Receipt(ctx, started.ID())
+		require.NoError(t, err)
+		assert.Equal(t, "rows", r.State)
+	}
+}

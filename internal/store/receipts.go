@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"sync"
 	"time"
 
 	"github.com/mattn/go-sqlite3"
@@ -21,7 +22,6 @@ type Receipt struct {
 	State     string
 	StartedAt time.Time
 	Begun     bool   // it was kept before, while it was running
-	Anew      bool   // its end was kept before too, and is another one
 	Sent      bool   // all of its result was handed on
 	Body      []byte // JSON
 	Head      []byte // JSON, what a list shows of it; of a list it stands in the place of Body
@@ -30,7 +30,7 @@ type Receipt struct {
 
 // receipt is a row of the table receipts.
 type receipt struct {
-	ID        int64
+	ID        int64 `gorm:"primaryKey;autoIncrement:false"` // else the database would be asked for it
 	Report    string
 	Person    string
 	State     string
@@ -69,7 +69,7 @@ const (
 
 // commits writes the receipts that are waiting in one transaction, repeatedly: while one commit
 // is being written, the next receipts are collected. It has a connection of its
-// own, with statements that are prepared once, since every run waits for them twice.
+// own, with statements that are prepared once, since every run waits for them.
 func (s *Store) commits() {
 	defer close(s.committed)
 	idle := time.NewTicker(sentTime)
@@ -231,17 +231,55 @@ func (s *Store) Keep(r Receipt) error {
 		s.closing.RUnlock()
 		return errClosed
 	}
-	if r.State == Running {
-		s.underWay.Add(1)
-	}
 	s.waiting <- k
 	s.closing.RUnlock()
 	err := <-k.done
-	if r.Begun && !r.Anew || err != nil && r.State == Running { // which then never begins
-		s.underWay.Add(-1)
-	}
 	s.full.Store(errors.Is(err, ErrNoRoom))
 	return err
+}
+
+// Begun is a run that has begun. It is on record as running once somebody waits for that, or it has
+// lasted a moment; where it ends before, its end alone is written.
+type Begun struct {
+	store   *Store
+	row     func() (Receipt, error)
+	once    sync.Once
+	timer   *time.Timer
+	written bool
+	err     error
+}
+
+// beginTime is the longest that a run is under way and not on record as running.
+const beginTime = 20 * time.Millisecond
+
+// Begin begins a run. row makes its receipt; it may be called at any time until the run's end is kept,
+// or never.
+func (s *Store) Begin(row func() (Receipt, error)) *Begun {
+	s.underWay.Add(1)
+	b := &Begun{store: s, row: row}
+	b.timer = time.AfterFunc(beginTime, func() { _ = b.OnRecord() }) // who waits for it is told
+	return b
+}
+
+// OnRecord waits until a crash does not lose that the run has begun.
+func (b *Begun) OnRecord() error {
+	b.once.Do(func() {
+		var r Receipt
+		if r, b.err = b.row(); b.err == nil {
+			b.err = b.store.Keep(r)
+		}
+		b.written = b.err == nil
+	})
+	return b.err
+}
+
+// End keeps the receipt of the run when it has ended.
+func (b *Begun) End(r Receipt) error {
+	b.timer.Stop()
+	b.once.Do(func() {}) // now it will not be written as running any more
+	r.Begun = b.written
+	defer b.store.underWay.Add(-1)
+	return b.store.Keep(r)
 }
 
 // ErrNoRoom is the cause where there is no room for the service's own records, on the disk

@@ -1,9 +1,11 @@
 package store
 
 import (
+	"errors"
 	"fmt"
 	"path/filepath"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -66,7 +68,8 @@ func TestReceiptsAtTheSameTime(t *testing.T) {
 	for range 64 {
 		all.Go(func() {
 			r := receiptOf(s, Running, now)
-			if !assert.NoError(t, s.Keep(r)) {
+			begun := s.Begin(func() (Receipt, error) { return r, nil })
+			if !assert.NoError(t, begun.OnRecord()) {
 				return
 			}
 			got, err := other.Receipt(ctx, r.ID)
@@ -74,8 +77,9 @@ func TestReceiptsAtTheSameTime(t *testing.T) {
 				return
 			}
 			assert.Equal(t, Running, got.State)
-			r.State, r.Begun = "no_rows", true
-			assert.NoError(t, s.Keep(r))
+			end := r
+			end.State = "no_rows"
+			assert.NoError(t, begun.End(end))
 			got, err = other.Receipt(ctx, r.ID)
 			if assert.NoError(t, err) {
 				assert.Equal(t, "no_rows", got.State)
@@ -90,6 +94,44 @@ func TestReceiptsAtTheSameTime(t *testing.T) {
 	require.NoError(t, s.Keep(twice))
 	assert.Error(t, s.Keep(twice), "a run begins once")
 	require.NoError(t, s.Keep(receiptOf(s, Running, now)), "and what goes wrong with one is not the others' trouble")
+}
+
+// A run that ends at once is written once, with its end; one that lasts is on record as running without
+// anybody waiting for it; and one that cannot be written says so, also at its end.
+func TestRunsThatBegin(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "own.db"))
+	begin := func(asked *atomic.Int64) (*Begun, Receipt) {
+		r := receiptOf(s, Running, now)
+		return s.Begin(func() (Receipt, error) {
+			asked.Add(1)
+			return r, nil
+		}), r
+	}
+	var asked atomic.Int64
+	begun, end := begin(&asked)
+	end.State = "rows"
+	require.NoError(t, begun.End(end))
+	require.NoError(t, begun.OnRecord(), "which it is")
+	time.Sleep(2 * beginTime)
+	assert.Zero(t, asked.Load())
+	assert.Equal(t, []int64{end.ID}, ids(t, s, Wanted{State: "rows"}))
+
+	begun, end = begin(&asked)
+	assert.Eventually(t, func() bool { return len(ids(t, s, Wanted{State: Running})) == 1 }, time.Minute, time.Millisecond)
+	end.State = "no_rows"
+	require.NoError(t, begun.End(end))
+	assert.Equal(t, []int64{end.ID}, ids(t, s, Wanted{State: "no_rows"}))
+	assert.Empty(t, ids(t, s, Wanted{State: Running}))
+	assert.EqualValues(t, 1, asked.Load())
+	assert.Zero(t, s.underWay.Load())
+
+	unmade := errors.New("it cannot be made")
+	begun = s.Begin(func() (Receipt, error) { return Receipt{}, unmade })
+	require.ErrorIs(t, begun.OnRecord(), unmade)
+	end = receiptOf(s, "failed", now)
+	require.NoError(t, begun.End(end), "its end is kept all the same")
+	require.NoError(t, s.Close())
+	assert.ErrorIs(t, s.Begin(func() (Receipt, error) { return end, nil }).OnRecord(), errClosed)
 }
 
 // Old receipts go, a few hundred at a time; those of runs that are under way stay, and

@@ -25,6 +25,9 @@ const name = "pikegate"
 // on tells that spans are sent. Until then each costs nothing but asking this.
 var on atomic.Bool
 
+// IsOn reports whether spans are sent to anybody.
+func IsOn() bool { return on.Load() }
+
 // Start has a share of all spans, from 0 to 1, sent to a collector: to endpoint/v1/traces, by OTLP over
 // HTTP. A caller that sent a trace of its own decides for its spans. stop sends those that wait.
 //
@@ -64,11 +67,8 @@ func Begin(ctx context.Context, what string, about ...attribute.KeyValue) (conte
 	return ctx, Span{of}
 }
 
-// BeginRequest begins the span of a request, within that of its caller where it sent one.
+// BeginRequest begins the span of a request, where there is anybody to send it to, within that of its caller where it sent one.
 func BeginRequest(r *http.Request, what string, about ...attribute.KeyValue) (context.Context, Span) {
-	if !on.Load() {
-		return r.Context(), Span{}
-	}
 	ctx := otel.GetTextMapPropagator().Extract(r.Context(), propagation.HeaderCarrier(r.Header))
 	ctx, of := otel.Tracer(name).Start(ctx, what, trace.WithSpanKind(trace.SpanKindServer), trace.WithAttributes(about...))
 	return ctx, Span{of}

@@ -115,6 +115,7 @@ type Column struct {
 //   - Shown is the column as it is selected.
 //   - Param is the placeholder of the n-th value, from 1; of is the column that the
 //     value is compared with, nil where there is none.
+//   - Most is a placeholder of how many rows are wanted, as it stands behind LIMIT.
 //   - Many is a condition that a column is one of many values, which the placeholder
 //     stands for as the texts of a JSON array; whole says that they are whole numbers.
 //   - Equal is a condition that two columns of tables have the same value, texts by
@@ -150,6 +151,7 @@ type Dialect interface {
 	Name(name string) string
 	Shown(c Column) string
 	Param(n int, val any, of *Column) string
+	Most(param string) string
 	Many(c Column, whole bool, param string) string
 	Equal(left, right string, of, and Fact) string
 	Compared(c Column) string
@@ -342,14 +344,17 @@ func (c *Compiler) Select(q Query) Statement {
 		limit = math.MaxInt64 // engines want one before an offset
 	}
 	if limit > 0 {
-		w.WriteString("\nLIMIT ")
-		w.bind(limit, nil)
-		if q.Skip > 0 {
-			w.WriteString(" OFFSET ")
-			w.bind(int64(q.Skip), nil)
-		}
+		w.limit(limit, int64(q.Skip))
 	}
 	return w.statement()
+}
+
+// limit writes how many rows are wanted at most, and how many are left out before them.
+func (w *writer) limit(most, skip int64) {
+	w.WriteString("\nLIMIT " + w.dialect.Most(w.plain(most)))
+	if skip > 0 {
+		w.WriteString(" OFFSET " + w.plain(skip))
+	}
 }
 
 // Count is the SELECT that counts the records that Select returns without its
@@ -414,10 +419,8 @@ func (c *Compiler) Choices(l Listing) Statement {
 		w.WriteString("\n  AND ")
 		w.list(val, len(l.Only), func(i int) any { return AsStored(l.Value, l.Only[i]) })
 	}
-	w.say("\nGROUP BY ", val.value, "\nORDER BY ", order, "\nLIMIT ")
-	w.bind(int64(l.Limit), nil)
-	w.WriteString(" OFFSET ")
-	w.bind(int64(l.Skip), nil)
+	w.say("\nGROUP BY ", val.value, "\nORDER BY ", order)
+	w.limit(int64(l.Limit), int64(l.Skip))
 	return w.statement()
 }
 

@@ -155,8 +155,8 @@ func (c *Compiler) Neighbours(q Query, of *column.Column, edge civil.Edge, later
 	} else {
 		w.say("\nWHERE ", col.stored, " IS NOT NULL")
 	}
-	w.say("\nORDER BY ", col.order[index(!later)][0], "\nLIMIT ")
-	w.bind(int64(most), nil)
+	w.say("\nORDER BY ", col.order[index(!later)][0])
+	w.limit(int64(most), 0)
 	return w.statement()
 }
 
@@ -165,8 +165,7 @@ func (c *Compiler) FirstFew(q Query, most int) Statement {
 	w := c.writer(q)
 	w.WriteString("SELECT count(*) FROM (SELECT 1 AS one")
 	w.where(q)
-	w.WriteString("\nLIMIT ")
-	w.bind(int64(most), nil)
+	w.limit(int64(most), 0)
 	w.say(") AS ", w.dialect.Name("few"))
 	return w.statement()
 }

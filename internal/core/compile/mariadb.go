@@ -43,6 +43,9 @@ func (MariaDB) Param(_ int, val any, of *Column) string {
 	return "?"
 }
 
+// Most is the placeholder.
+func (MariaDB) Most(param string) string { return param }
+
 // Many takes the array apart as a table.
 func (m MariaDB) Many(c Column, whole bool, param string) string {
 	element := "VARCHAR(4000) CHARACTER SET utf8mb4" + byCodePoint

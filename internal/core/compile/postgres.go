@@ -39,6 +39,9 @@ func (Postgres) Param(n int, val any, _ *Column) string {
 	return fmt.Sprintf("$%d", n)
 }
 
+// Most is the placeholder.
+func (Postgres) Most(param string) string { return param }
+
 // Many makes an array of PostgreSQL's own, which an index can serve.
 func (p Postgres) Many(c Column, whole bool, param string) string {
 	element := "text"

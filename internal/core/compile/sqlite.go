@@ -27,6 +27,10 @@ func (s SQLite) Shown(c Column) string { return "+" + s.Name(c.Name) }
 // Param is SQLite's unnumbered placeholder.
 func (SQLite) Param(int, any, *Column) string { return "?" }
 
+// Most is an expression: of a placeholder by itself SQLite looks at the value, and prepares the statement
+// anew for each.
+func (SQLite) Most(param string) string { return param + " + 0" }
+
 // Many takes the array apart as a table.
 func (s SQLite) Many(c Column, _ bool, param string) string {
 	val := "value"

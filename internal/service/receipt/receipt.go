@@ -175,7 +175,7 @@ type LeftOut struct {
 // being read counts as reading.
 type Spent struct {
 	Checking  float64 `json:"checking_ms" doc:"Reading the answers and holding them to the limits and the data."`
-	Recording float64 `json:"recording_ms" doc:"Putting the run on record before it started; its end takes about as long, and is not told here."`
+	Recording float64 `json:"recording_ms" doc:"Waiting until it was on record that the run had begun, where anything was sent before its end; putting its end on record is not told here."`
 	Waiting   float64 `json:"waiting_ms" doc:"For a turn at the source."`
 	Database  float64 `json:"database_ms" doc:"Reading the records."`
 	Sending   float64 `json:"sending_ms" doc:"Handing them to whoever asked, beyond the time of reading."`

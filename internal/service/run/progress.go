@@ -109,9 +109,10 @@ func (r *Run) starts(ctx context.Context) (running context.Context, ends func())
 	}
 }
 
-// find finds a run that is under way.
+// find finds a run that is under way, and has it on record as such.
 func (s *Runs) find(id int64) *Run {
 	if r, ok := s.underWay.Load(id); ok {
+		_ = r.(*Run).begun.OnRecord() // where that fails it is not found there
 		return r.(*Run)
 	}
 	return nil
@@ -119,9 +120,10 @@ func (s *Runs) find(id int64) *Run {
 
 // Receipt finds the record of a run, with how far it is where it is under way.
 func (s *Runs) Receipt(ctx context.Context, id int64) (*receipt.Receipt, error) {
+	r := s.find(id)
 	told, err := s.receipts.Find(ctx, id)
 	if err == nil {
-		s.tellProgress(told)
+		r.tellProgress(told)
 	}
 	return told, err
 }
@@ -130,13 +132,14 @@ func (s *Runs) Receipt(ctx context.Context, id int64) (*receipt.Receipt, error) 
 func (s *Runs) History(ctx context.Context, w receipt.Wanted) ([]receipt.Receipt, bool, error) {
 	all, more, err := s.receipts.History(ctx, w)
 	for i := range all {
-		s.tellProgress(&all[i])
+		s.find(all[i].ID).tellProgress(&all[i])
 	}
 	return all, more, err
 }
 
-func (s *Runs) tellProgress(told *receipt.Receipt) {
-	if r := s.find(told.ID); r != nil && told.State == receipt.Running {
+// tellProgress tells how far the run is, where it is under way.
+func (r *Run) tellProgress(told *receipt.Receipt) {
+	if r != nil && told.State == receipt.Running {
 		told.Progress = r.Progress()
 	}
 }
@@ -147,12 +150,12 @@ const cancelTime = 5 * time.Second
 // Cancel ends a run that is under way, whose statement is stopped at its source, and returns its
 // receipt. Readers cancel their own runs, others any.
 func (s *Runs) Cancel(ctx context.Context, id int64) (*receipt.Receipt, error) {
+	r := s.find(id)
 	before, err := s.receipts.Find(ctx, id)
 	if err != nil {
 		return nil, err
 	}
 	who := base.PersonOf(ctx)
-	r := s.find(id)
 	switch {
 	case r == nil:
 		return nil, &base.Refusal{Kind: fault.Conflict, Faults: fault.List{fault.New(fault.NotRunning, "run %d has ended: %s", id, before.State.Says())}}

@@ -11,6 +11,7 @@ import (
 
 	"pikegate/internal/service/base"
 	"pikegate/internal/service/receipt"
+	"pikegate/internal/store"
 )
 
 // ended puts on record that a run has no whole result, and why.
@@ -35,7 +36,8 @@ func (r *Run) ended(ctx context.Context, err error) error {
 // receipt.
 func (r *Run) finished(got *reading) ([]byte, error) {
 	t := &r.receipt.Time
-	t.Checking, t.Waiting, t.Sending, t.Counting = receipt.Milliseconds(r.checking), receipt.Milliseconds(r.waiting), receipt.Milliseconds(r.sent.took), receipt.Milliseconds(r.counting)
+	t.Checking, t.Recording, t.Waiting = receipt.Milliseconds(r.checking), receipt.Milliseconds(r.recording), receipt.Milliseconds(r.waiting)
+	t.Sending, t.Counting = receipt.Milliseconds(r.sent.took), receipt.Milliseconds(r.counting)
 	t.Database = receipt.Milliseconds(max(0, r.atSource-r.counting))
 	r.receipt.TookMS = math.Round(1000*(t.Checking+t.Recording+t.Waiting+t.Database+t.Sending+t.Counting)) / 1000
 	r.receipt.Says = r.receipt.State.Says()
@@ -69,11 +71,13 @@ func (r *Run) finished(got *reading) ([]byte, error) {
 		}
 	}
 	row := r.receipt.Row(text, head, kept)
-	row.Begun, row.Anew = r.begun, r.kept
-	if !r.kept {
+	if row.Begun = r.kept; !r.kept {
+		r.kept = true
 		r.runs.receipts.Ended.Add(&r.receipt)
+		if r.begun != nil {
+			return text, r.begun.End(row)
+		}
 	}
-	r.kept = true
 	return text, r.runs.base.Store.Keep(row)
 }
 
@@ -91,23 +95,41 @@ func (r *Run) digests() []*receipt.Digests {
 	return all
 }
 
-// keep puts on record that the run is about to start.
-func (r *Run) keep() error {
+// begin begins the run: it is on record before anything of its result is sent, and before anybody finds
+// it as one that is under way.
+func (r *Run) begin() {
 	if r.receipt.ID == 0 {
-		return nil
+		return
 	}
 	starting := r.receipt
 	starting.ReadBackPieces = nil // the sentence says as much
-	text, err := json.Marshal(&starting)
-	if err != nil {
-		return err
-	}
-	r.begun = true
-	start := time.Now()
-	err = r.runs.base.Store.Keep(r.receipt.Row(text, nil, nil))
-	r.receipt.Time.Recording = receipt.Milliseconds(time.Since(start))
-	return err
+	r.begun = r.runs.base.Store.Begin(func() (store.Receipt, error) {
+		text, err := json.Marshal(&starting)
+		return starting.Row(text, nil, nil), err
+	})
+	r.sent.first = r.onRecord
 }
+
+// onRecord waits until it is on record that the run has begun.
+func (r *Run) onRecord() error {
+	if r.kept { // its end is
+		return nil
+	}
+	start := time.Now()
+	err := r.begun.OnRecord()
+	r.recording += time.Since(start)
+	if err != nil {
+		return &unkeptError{err}
+	}
+	return nil
+}
+
+// unkeptError is why a run could not be put on record, which is no fault of who reads its result.
+type unkeptError struct{ error }
+
+func (e *unkeptError) Error() string { return "keep the receipt: " + e.error.Error() }
+
+func (e *unkeptError) Unwrap() error { return e.error }
 
 // ends tells whether records came back, where all went well.
 func (r *Run) ends() {

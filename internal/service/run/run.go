@@ -25,6 +25,7 @@ import (
 	"pikegate/internal/service/kept"
 	"pikegate/internal/service/receipt"
 	"pikegate/internal/source"
+	"pikegate/internal/store"
 	"pikegate/internal/traced"
 )
 
@@ -47,12 +48,12 @@ type Run struct {
 	cancel      context.CancelCauseFunc
 	done        chan struct{} // closed when the run has ended
 	notesBefore []string      // what was known before the rows were read
-	begun       bool          // it is on record as running
+	begun       *store.Begun  // where it has a receipt
 	kept        bool          // its end is on record, and another one may follow: that it did not arrive
 	sent        sending
-	// What the answers, the waiting, the whole time at the source, and of that the
-	// evidence took.
-	checking, waiting, atSource, counting time.Duration
+	// What the answers, waiting until it is on record, waiting for a turn, the whole time at the
+	// source, and of that the evidence took.
+	checking, recording, waiting, atSource, counting time.Duration
 }
 
 func (r *Run) prepare(ctx context.Context) (err error) {
@@ -144,8 +145,8 @@ func (r *Run) Stays() { r.sent.stay = true }
 
 // Stream reads the records and writes them, which is begun only when the
 // first record is there or it is known that there is none. Where it returns an
-// error the result is not whole. The receipt is on record before anything is read,
-// and what became of the run before w ends.
+// error the result is not whole. The receipt is on record before anything is sent, and within
+// a moment of the start; what became of the run before w ends.
 func (r *Run) Stream(ctx context.Context, to export.Result) (*receipt.Receipt, error) {
 	if r.replayed != nil {
 		return r.replayed.stream(ctx, r, to)
@@ -180,11 +181,9 @@ func (r *Run) stream(ctx context.Context, to export.Result) (got *reading, err e
 			panic(&Panicked{Receipt: r.receipt.ID, Cause: cause, Stack: debug.Stack()})
 		}
 	}()
+	r.begin()
 	ctx, ends := r.starts(ctx)
 	defer ends()
-	if err := r.keep(); err != nil {
-		return nil, fmt.Errorf("keep the receipt: %w", err)
-	}
 	r.keepRows()
 	r.notesBefore = r.Notes()
 	defer r.keeping.Drop() // unless it was kept
@@ -234,11 +233,11 @@ func (r *Run) read(ctx context.Context, to export.Result) (*reading, error) {
 	}
 	defer leave()
 	r.progress.enters(receipt.Reading)
-	start := time.Now()
+	start, recorded := time.Now(), r.recording
 	reading, span := traced.Begin(ctx, "read", attribute.String("pikegate.source", of.Source.Name))
 	err = r.readParts(reading, to, limit)
 	span.End(err)
-	r.atSource = time.Since(start) - r.sent.took
+	r.atSource = time.Since(start) - r.sent.took - (r.recording - recorded)
 	if err != nil || r.main.err != nil { // else that was done before the evidence
 		r.takes(&r.main.told)
 	}

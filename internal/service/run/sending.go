@@ -26,6 +26,9 @@ type sending struct {
 	stay bool          // whether the run goes on when its reader is gone
 	gone bool          // that reader is, and nothing is sent any more
 	with func() *pump  // makes the pump; nil where all goes straight
+	// first is done before anything is sent. What it failed with is unkept, and nothing is sent.
+	first  func() error
+	unkept error
 }
 
 // aside says that a source is about to be read.
@@ -63,6 +66,9 @@ func (s *sending) Write(b []byte) (n int, err error) {
 	if s.gone {
 		return len(b), nil
 	}
+	if err := s.begin(); err != nil {
+		return 0, err
+	}
 	start := time.Now()
 	if s.pump == nil && s.with != nil {
 		s.pump = s.with()
@@ -77,6 +83,14 @@ func (s *sending) Write(b []byte) (n int, err error) {
 	return s.reached(len(b), n, err)
 }
 
+// begin does what is to be done before anything is sent.
+func (s *sending) begin() error {
+	if s.first != nil {
+		s.unkept, s.first = s.first(), nil
+	}
+	return s.unkept
+}
+
 // reached is what a write came to: one that failed says that the reader is gone, which where the run
 // goes on all the same is no failure.
 func (s *sending) reached(wanted, n int, err error) (int, error) {
@@ -89,7 +103,7 @@ func (s *sending) reached(wanted, n int, err error) (int, error) {
 
 // Flush hands on what was written, where the receiver can be told to.
 func (s *sending) Flush() {
-	if s.gone {
+	if s.gone || s.begin() != nil { // which the next write fails with
 		return
 	}
 	if s.pump != nil {
@@ -107,6 +121,9 @@ func flush(w io.Writer) {
 
 // unsent is why a result was not sent: its reader is gone, or too slow.
 func unsent(err error) error {
+	if unkept := (*unkeptError)(nil); errors.As(err, &unkept) {
+		return unkept
+	}
 	if aside := (*asideError)(nil); errors.As(err, &aside) {
 		return fmt.Errorf("the result could not be put aside for its reader: %w", aside.error)
 	}
