@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -94,25 +95,33 @@ func (r *Results) path(id int64) string {
 func (r *Results) Prune() {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	r.prune(0)
+	for id, h := range r.held {
+		if !r.isYoung(h) {
+			r.remove(id)
+		}
+	}
+	r.makeRoom(0)
 }
 
-// prune makes room for so many bytes more.
-func (r *Results) prune(more int64) {
-	var ids []int64
-	for id := range r.held {
-		ids = append(ids, id)
+// makeRoom takes the oldest away until there is room for so many bytes more: and then for some further
+// ones, so that not each result has the oldest looked for among all of them.
+func (r *Results) makeRoom(more int64) {
+	if r.size+more <= r.limits.All {
+		return
 	}
-	slices.SortFunc(ids, func(a, b int64) int { return cmp.Or(r.held[a].at.Compare(r.held[b].at), cmp.Compare(a, b)) })
-	for _, id := range ids {
-		h := r.held[id]
-		if r.isYoung(h) && r.size+more <= r.limits.All {
-			continue
+	oldest := slices.SortedFunc(maps.Keys(r.held), func(a, b int64) int { return cmp.Or(r.held[a].at.Compare(r.held[b].at), cmp.Compare(a, b)) })
+	for _, id := range oldest {
+		if r.size+more <= r.limits.All-r.limits.All/64 {
+			return
 		}
-		r.size -= h.size
-		delete(r.held, id)
-		_ = os.Remove(r.path(id)) // if it stays, the next start takes it
+		r.remove(id)
 	}
+}
+
+func (r *Results) remove(id int64) {
+	r.size -= r.held[id].size
+	delete(r.held, id)
+	_ = os.Remove(r.path(id)) // if it stays, the next start takes it
 }
 
 func (r *Results) isYoung(h held) bool { return r.now().Sub(h.at) < r.limits.Age }
@@ -251,7 +260,7 @@ func (k *Result) Commit(id int64, told []byte) (until time.Time, err error) {
 		err = ErrLarge
 	}
 	if err == nil {
-		r.prune(k.size)
+		r.makeRoom(k.size)
 		err = os.Rename(k.file.Name(), r.path(id))
 	}
 	if err != nil {
