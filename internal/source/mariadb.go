@@ -7,9 +7,7 @@ import (
 	"database/sql/driver"
 	"errors"
 	"fmt"
-	"io"
 	"log/slog"
-	"math"
 	"net"
 	"net/url"
 	"strconv"
@@ -21,7 +19,6 @@ import (
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/compile"
-	"pikegate/internal/core/value"
 )
 
 // mariadb is a MariaDB server, or one that speaks its protocol.
@@ -55,9 +52,13 @@ func (c mariaConnector) Connect(ctx context.Context) (_ driver.Conn, err error) 
 		return nil, err
 	}
 	var wire net.Conn
+	var past *mariaWire
 	config.DialFunc = func(ctx context.Context, network, address string) (c net.Conn, err error) {
 		c, err = (&net.Dialer{Timeout: openTime}).DialContext(ctx, network, address)
-		wire = c
+		if wire = c; err == nil && config.TLSConfig == "" {
+			past = newMariaWire(c, config.ReadTimeout)
+			return past, nil
+		}
 		return c, err
 	}
 	connector, err := mysql.NewConnector(config)
@@ -73,7 +74,7 @@ func (c mariaConnector) Connect(ctx context.Context) (_ driver.Conn, err error) 
 		conn.Close()
 		return nil, err
 	}
-	known.wire = wire
+	known.wire, known.rows = wire, past
 	return known, nil
 }
 
@@ -214,6 +215,7 @@ type mariaConn struct {
 	driverConn
 	id   int64
 	wire net.Conn
+	rows *mariaWire // nil where it is encrypted
 }
 
 // guarded makes an error of a panic of the driver, which takes what a server sends for what it
@@ -290,86 +292,7 @@ func (s *mariaSession) rows(ctx context.Context, statement compile.Statement) (_
 		prepared.Close()
 		return nil, explainMariaDB(err, false)
 	}
-	r := &mariaRows{ctx: ctx, wire: s.wire, prepared: prepared, rows: rows, unwatch: unwatch}
-	r.values = make([]driver.Value, len(rows.Columns()))
-	r.exact = make([]bool, len(r.values))
-	for i := range r.exact {
-		r.exact[i] = rows.(driver.RowsColumnTypeDatabaseTypeName).ColumnTypeDatabaseTypeName(i) == "DECIMAL"
-	}
-	return r, nil
-}
-
-type mariaRows struct {
-	ctx      context.Context
-	wire     net.Conn
-	prepared driver.Stmt
-	rows     driver.Rows
-	values   []driver.Value
-	exact    []bool // which columns hold exact numbers
-	unwatch  func()
-}
-
-func (r *mariaRows) width() int { return len(r.values) }
-
-func (r *mariaRows) close() (err error) {
-	defer guarded(&err)
-	if r.ctx.Err() != nil {
-		// The driver would read the result to its end, from a server that may not send it.
-		_ = r.wire.Close()
-	}
-	r.unwatch()
-	// It reads what is left, which is nothing unless the server says that more results follow.
-	// The driver has deadlines of its own for that, which are those of a statement.
-	late := time.AfterFunc(endTime, func() { _ = r.wire.Close() })
-	defer late.Stop()
-	err = r.rows.Close()
-	if closing := r.prepared.Close(); err == nil {
-		err = closing
-	}
-	return explainMariaDB(err, false)
-}
-
-func (r *mariaRows) fill(b *value.Batch, most int) error { return each(b, most, r.next) }
-
-func (r *mariaRows) next(b *value.Batch) (err error) {
-	defer guarded(&err)
-	if err := r.rows.Next(r.values); err != nil {
-		if stopped := r.ctx.Err(); stopped != nil {
-			return stopped
-		}
-		if errors.Is(err, io.EOF) {
-			return io.EOF
-		}
-		return explainMariaDB(err, false)
-	}
-	for i, val := range r.values {
-		switch v := val.(type) {
-		case int64:
-			b.Add(value.Whole(v))
-		case []byte:
-			if r.exact[i] {
-				b.AddDigits(v)
-			} else {
-				b.AddChars(v)
-			}
-		case float64:
-			b.Add(value.Real(v))
-		case float32: // as near as its few digits say
-			f, _ := strconv.ParseFloat(strconv.FormatFloat(float64(v), 'g', -1, 32), 64)
-			b.Add(value.Real(f))
-		case uint64:
-			if v <= math.MaxInt64 {
-				b.Add(value.Whole(int64(v)))
-			} else {
-				b.AddDigits(strconv.AppendUint(nil, v, 10))
-			}
-		case string:
-			b.Add(value.Chars(v))
-		default:
-			b.Add(value.Value{})
-		}
-	}
-	return nil
+	return newMariaRows(ctx, s.mariaConn, prepared, rows, unwatch), nil
 }
 
 // explainMariaDB tells kinds of errors apart by their number.

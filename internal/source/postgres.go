@@ -197,7 +197,7 @@ func (s *postgresSession) rows(ctx context.Context, statement compile.Statement)
 			return nil, fmt.Errorf("a value of type %T cannot be bound", v)
 		}
 	}
-	r := &postgresRows{reader: s.ExecParams(ctx, statement.SQL, values, nil, nil, nil), wire: s.CustomData()[wireKey].(*postgresWire)}
+	r := &postgresRows{reader: s.ExecParams(ctx, statement.SQL, values, nil, nil, nil), wire: s.CustomData()[wireKey].(*wire)}
 	for _, f := range r.reader.FieldDescriptions() {
 		r.types = append(r.types, f.DataTypeOID)
 	}

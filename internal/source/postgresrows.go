@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/binary"
 	"io"
-	"math"
 	"strconv"
 
 	"github.com/jackc/pgx/v5/pgconn"
@@ -14,31 +13,18 @@ import (
 	"pikegate/internal/core/value"
 )
 
-// postgresWire stands between the driver and its server, and knows where each message of the server
-// begins. Most of them are rows, which are taken from here straight into a batch: the driver would
-// take each apart first. All others are the driver's, which gets one at a time, so that it never has
-// bytes of the rows behind them.
-type postgresWire struct {
-	from    io.Reader
-	buffer  []byte
-	at, end int // the bytes of buffer that nobody has had yet
-	begun   int // how many bytes the driver still has to get of a message that it has begun to read
-}
-
-const (
-	wireBuffer    = 64 << 10
-	messageHeader = 1 + 4 // its sort, and its length with that of the length
-	rowMessage    = 'D'
-)
+// postgresMessages are those of PostgreSQL: their sort, and their length with that of the length.
+var postgresMessages = messages{header: 1 + 4, size: func(header []byte) int { return 1 + int(binary.BigEndian.Uint32(header[1:])) }, row: 'D'}
 
 // wireKey is what the driver keeps the wire of a connection by.
 const wireKey = "wire"
 
 // wired has the connection that is made by a configuration read through a wire.
 func wired(to *pgconn.Config) {
-	var last *postgresWire // of several addresses that are tried one after the other
+	var last *wire // of several addresses that are tried one after the other
 	to.BuildFrontend = func(r io.Reader, w io.Writer) *pgproto3.Frontend {
-		last = &postgresWire{from: r, buffer: make([]byte, wireBuffer)}
+		one := newWire(r, postgresMessages)
+		last = &one
 		return pgproto3.NewFrontend(last, w)
 	}
 	to.AfterConnect = func(_ context.Context, c *pgconn.PgConn) error {
@@ -47,65 +33,10 @@ func wired(to *pgconn.Config) {
 	}
 }
 
-// Read hands the driver what there is of the message that it reads, and nothing of the next one.
-func (w *postgresWire) Read(p []byte) (int, error) {
-	if w.begun == 0 {
-		if err := w.fetch(messageHeader); err != nil {
-			return 0, err
-		}
-		if w.begun = 1 + w.length(); w.begun < messageHeader {
-			w.begun = math.MaxInt // no server says that: the driver is to see all that comes
-		}
-	}
-	var n int
-	var err error
-	if w.at < w.end {
-		n = copy(p, w.buffer[w.at:min(w.end, w.at+w.begun)])
-		w.at += n
-	} else {
-		n, err = w.from.Read(p[:min(len(p), w.begun)])
-	}
-	w.begun -= n
-	return n, err
-}
-
-// length is what the next message says of its length.
-func (w *postgresWire) length() int { return int(binary.BigEndian.Uint32(w.buffer[w.at+1:])) }
-
-// fetch reads until there are so many bytes, which the buffer has room for.
-func (w *postgresWire) fetch(least int) error {
-	if w.end-w.at >= least {
-		return nil
-	}
-	if w.at == w.end || len(w.buffer)-w.at < least {
-		w.end = copy(w.buffer, w.buffer[w.at:w.end])
-		w.at = 0
-	}
-	n, err := io.ReadAtLeast(w.from, w.buffer[w.end:], least-(w.end-w.at))
-	w.end += n
-	return err
-}
-
-// row is the next message where that is a row, until the next one is asked for. It is nil where the
-// driver has to go on: with another message, with a row that is longer than the buffer, or with an
-// error, which it meets again.
-func (w *postgresWire) row() []byte {
-	if w.begun > 0 || w.fetch(messageHeader) != nil || w.buffer[w.at] != rowMessage {
-		return nil
-	}
-	size := 1 + w.length()
-	if size < messageHeader || size > len(w.buffer) || w.fetch(size) != nil {
-		return nil
-	}
-	row := w.buffer[w.at+messageHeader : w.at+size]
-	w.at += size
-	return row
-}
-
 // postgresRows reads the rows of a statement, as the text that the server sends.
 type postgresRows struct {
 	reader *pgconn.ResultReader
-	wire   *postgresWire
+	wire   *wire
 	types  []uint32
 }
 
@@ -119,7 +50,7 @@ func (r *postgresRows) close() error {
 func (r *postgresRows) fill(b *value.Batch, most int) error { return each(b, most, r.next) }
 
 func (r *postgresRows) next(b *value.Batch) error {
-	if row := r.wire.row(); row != nil {
+	if row := r.wire.takeRow(); row != nil {
 		return r.take(b, row)
 	}
 	if !r.reader.NextRow() {
@@ -137,9 +68,6 @@ func (r *postgresRows) next(b *value.Batch) error {
 	}
 	return nil
 }
-
-// errRow is a row that says it is longer than it is, or has other columns.
-var errRow = failed(Lost, "its server sent what cannot be read")
 
 // take takes a row apart: how many values it has, and each with its length, which is below 0 for a
 // missing one.

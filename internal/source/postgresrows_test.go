@@ -35,18 +35,18 @@ func TestMessagesOfPostgreSQL(t *testing.T) {
 		if rapid.Bool().Draw(t, "in pieces") {
 			from = iotest.HalfReader(from)
 		}
-		w := &postgresWire{from: from, buffer: make([]byte, wireBuffer)}
+		w := newWire(from, postgresMessages)
 		for {
-			if row := w.row(); row != nil {
-				got = append(got, message(rowMessage, row))
+			if row := w.takeRow(); row != nil {
+				got = append(got, message('D', row))
 				continue
 			}
-			header := make([]byte, messageHeader)
-			if _, err := io.ReadFull(w, header); err == io.EOF {
+			header := make([]byte, postgresMessages.header)
+			if _, err := io.ReadFull(&w, header); err == io.EOF {
 				break
 			}
 			body := make([]byte, binary.BigEndian.Uint32(header[1:])-4)
-			_, err := io.ReadFull(w, body)
+			_, err := io.ReadFull(&w, body)
 			require.NoError(t, err)
 			got = append(got, append(header, body...))
 		}
@@ -72,9 +72,9 @@ func TestRowsOfPostgreSQLThatLie(t *testing.T) {
 // What no server says of a message's length is handed to the driver, which knows what to do.
 func TestAMessageWithoutALength(t *testing.T) {
 	sent := []byte("D\x00\x00\x00\x00and what comes behind it")
-	w := &postgresWire{from: bytes.NewReader(sent), buffer: make([]byte, wireBuffer)}
-	assert.Nil(t, w.row())
-	got, err := io.ReadAll(w)
+	w := newWire(bytes.NewReader(sent), postgresMessages)
+	assert.Nil(t, w.takeRow())
+	got, err := io.ReadAll(&w)
 	require.NoError(t, err)
 	assert.Equal(t, sent, got)
 }
