@@ -1,10 +1,12 @@
 package store
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"io/fs"
+	"log/slog"
 	"path/filepath"
 	"strconv"
 	"testing"
@@ -112,4 +114,20 @@ func TestAFileOfANewerProgramIsRefused(t *testing.T) {
 	s.Close()
 	_, err := Open(path, 0)
 	assert.ErrorContains(t, err, fmt.Sprintf("the file is of version 99, and this program knows versions up to %d; use a newer program", newest(t)))
+}
+
+// A statement that fails is logged; one that was ended since nobody waits for it is not.
+func TestWhatNobodyWaitsForIsNotLogged(t *testing.T) {
+	var log bytes.Buffer
+	before := slog.Default()
+	slog.SetDefault(slog.New(slog.NewTextHandler(&log, nil)))
+	defer slog.SetDefault(before)
+	s := open(t, filepath.Join(t.TempDir(), "own.db"))
+	gone, leave := context.WithCancel(ctx)
+	leave()
+	_, err := s.Receipts(gone, Wanted{Most: 1})
+	require.ErrorIs(t, err, context.Canceled)
+	assert.Empty(t, log.String())
+	require.Error(t, s.db.Exec("SELECT nothing FROM nowhere").Error)
+	assert.Contains(t, log.String(), "nowhere")
 }
