@@ -70,6 +70,10 @@ const (
 	mariaShort
 	mariaInt
 	mariaLong
+	mariaTinyPlus // of those without a sign
+	mariaShortPlus
+	mariaIntPlus
+	mariaLongPlus
 	mariaFloat
 	mariaDouble
 	mariaMoment
@@ -80,10 +84,12 @@ const (
 // mariaForms are those of types, by the driver's names for them. Of a result with others the rows are
 // the driver's.
 var mariaForms = map[string]mariaForm{
-	"TINYINT": mariaTiny, "SMALLINT": mariaShort, "MEDIUMINT": mariaInt, "INT": mariaInt, "BIGINT": mariaLong,
+	"TINYINT": mariaTiny, "SMALLINT": mariaShort, "MEDIUMINT": mariaInt, "INT": mariaInt, "BIGINT": mariaLong, "YEAR": mariaShort,
+	"UNSIGNED TINYINT": mariaTinyPlus, "UNSIGNED SMALLINT": mariaShortPlus, "UNSIGNED MEDIUMINT": mariaIntPlus, "UNSIGNED INT": mariaIntPlus, "UNSIGNED BIGINT": mariaLongPlus,
 	"FLOAT": mariaFloat, "DOUBLE": mariaDouble, "DATE": mariaMoment, "DATETIME": mariaMoment, "TIMESTAMP": mariaMoment, "DECIMAL": mariaDecimal,
 	"CHAR": mariaText, "VARCHAR": mariaText, "TINYTEXT": mariaText, "TEXT": mariaText, "MEDIUMTEXT": mariaText, "LONGTEXT": mariaText,
-	"ENUM": mariaText, "SET": mariaText, "JSON": mariaText,
+	"ENUM": mariaText, "SET": mariaText, "JSON": mariaText, "BIT": mariaText,
+	"BINARY": mariaText, "VARBINARY": mariaText, "TINYBLOB": mariaText, "BLOB": mariaText, "MEDIUMBLOB": mariaText, "LONGBLOB": mariaText,
 }
 
 // mariaRows reads the rows of a statement.
@@ -106,7 +112,8 @@ func newMariaRows(ctx context.Context, conn *mariaConn, prepared driver.Stmt, ro
 	known := conn.rows != nil
 	for i := range r.values {
 		name := rows.(driver.RowsColumnTypeDatabaseTypeName).ColumnTypeDatabaseTypeName(i)
-		r.exact[i], r.forms[i] = name == "DECIMAL", mariaForms[name]
+		r.forms[i] = mariaForms[name]
+		r.exact[i] = r.forms[i] == mariaDecimal || r.forms[i] == mariaLongPlus // of which the driver writes the largest so
 		decimals, _, _ := rows.(driver.RowsColumnTypePrecisionScale).ColumnTypePrecisionScale(i)
 		if r.lengths[i] = momentLength(name, decimals); r.forms[i] == 0 || r.forms[i] == mariaMoment && r.lengths[i] == 0 {
 			known = false
@@ -204,7 +211,7 @@ func (r *mariaRows) take(b *value.Batch, row []byte) error {
 }
 
 // mariaSizes are how many bytes values have, where all have the same.
-var mariaSizes = [...]int{mariaTiny: 1, mariaShort: 2, mariaInt: 4, mariaLong: 8, mariaFloat: 4, mariaDouble: 8, mariaText: 0}
+var mariaSizes = [...]int{mariaTiny: 1, mariaShort: 2, mariaInt: 4, mariaLong: 8, mariaTinyPlus: 1, mariaShortPlus: 2, mariaIntPlus: 4, mariaLongPlus: 8, mariaFloat: 4, mariaDouble: 8, mariaText: 0}
 
 // lengthAt is a length, and where what is so long begins. A length of one byte is below 0xfb; else that
 // byte says of how many further ones it is.
@@ -241,6 +248,14 @@ func mariaNumber(form mariaForm, bytes []byte) value.Value {
 		return value.Whole(int64(int32(binary.LittleEndian.Uint32(bytes))))
 	case mariaLong:
 		return value.Whole(int64(binary.LittleEndian.Uint64(bytes)))
+	case mariaTinyPlus:
+		return value.Whole(int64(bytes[0]))
+	case mariaShortPlus:
+		return value.Whole(int64(binary.LittleEndian.Uint16(bytes)))
+	case mariaIntPlus:
+		return value.Whole(int64(binary.LittleEndian.Uint32(bytes)))
+	case mariaLongPlus:
+		return unsigned(binary.LittleEndian.Uint64(bytes))
 	case mariaFloat:
 		return single(math.Float32frombits(binary.LittleEndian.Uint32(bytes)))
 	}
@@ -270,6 +285,14 @@ func addMoment(b *value.Batch, bytes []byte, length int) bool {
 	}
 	b.AddChars(text[:length])
 	return ok
+}
+
+// unsigned is a whole number without a sign.
+func unsigned(n uint64) value.Value {
+	if n > math.MaxInt64 {
+		return value.Digits(strconv.FormatUint(n, 10))
+	}
+	return value.Whole(int64(n))
 }
 
 // single is a short binary fraction, as near as its few digits say.
@@ -304,12 +327,6 @@ func (r *mariaRows) driven(b *value.Batch) (err error) {
 			b.Add(value.Real(v))
 		case float32:
 			b.Add(single(v))
-		case uint64:
-			if v <= math.MaxInt64 {
-				b.Add(value.Whole(int64(v)))
-			} else {
-				b.AddDigits(strconv.AppendUint(nil, v, 10))
-			}
 		case string:
 			b.Add(value.Chars(v))
 		default:
