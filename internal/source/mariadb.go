@@ -52,13 +52,12 @@ func (c mariaConnector) Connect(ctx context.Context) (_ driver.Conn, err error) 
 		return nil, err
 	}
 	var wire net.Conn
-	var past *mariaWire
 	config.DialFunc = func(ctx context.Context, network, address string) (c net.Conn, err error) {
 		c, err = (&net.Dialer{Timeout: openTime}).DialContext(ctx, network, address)
-		if wire = c; err == nil && config.TLSConfig == "" {
-			past = newMariaWire(c, config.ReadTimeout)
-			return past, nil
+		if err == nil && config.TLSConfig == "" {
+			c = newMariaWire(c, config.ReadTimeout)
 		}
+		wire = c
 		return c, err
 	}
 	connector, err := mysql.NewConnector(config)
@@ -74,7 +73,7 @@ func (c mariaConnector) Connect(ctx context.Context) (_ driver.Conn, err error) 
 		conn.Close()
 		return nil, err
 	}
-	known.wire, known.rows = wire, past
+	known.wire = wire
 	return known, nil
 }
 
@@ -214,8 +213,7 @@ type driverConn interface {
 type mariaConn struct {
 	driverConn
 	id   int64
-	wire net.Conn
-	rows *mariaWire // nil where it is encrypted
+	wire net.Conn // a mariaWire where it is not encrypted
 }
 
 // guarded makes an error of a panic of the driver, which takes what a server sends for what it
@@ -224,7 +222,7 @@ type mariaConn struct {
 func guarded(err *error) {
 	if cause := recover(); cause != nil {
 		slog.Error("a driver panicked over what a server sent", "cause", cause)
-		*err = failed(Lost, "its server sent what cannot be read")
+		*err = errUnreadable
 	}
 }
 

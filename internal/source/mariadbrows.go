@@ -99,28 +99,26 @@ type mariaRows struct {
 	prepared driver.Stmt
 	rows     driver.Rows
 	values   []driver.Value
-	exact    []bool      // which columns hold exact numbers
-	forms    []mariaForm // of the columns; nil where the driver reads the rows
+	forms    []mariaForm // of the columns
 	lengths  []int       // of the texts of days and moments
+	past     *mariaWire  // where the rows are read past the driver, else nil
 	unwatch  func()
 }
 
 func newMariaRows(ctx context.Context, conn *mariaConn, prepared driver.Stmt, rows driver.Rows, unwatch func()) *mariaRows {
 	r := &mariaRows{ctx: ctx, conn: conn, prepared: prepared, rows: rows, unwatch: unwatch}
 	r.values = make([]driver.Value, len(rows.Columns()))
-	r.exact, r.forms, r.lengths = make([]bool, len(r.values)), make([]mariaForm, len(r.values)), make([]int, len(r.values))
-	known := conn.rows != nil
+	r.forms, r.lengths = make([]mariaForm, len(r.values)), make([]int, len(r.values))
+	r.past, _ = conn.wire.(*mariaWire)
 	for i := range r.values {
 		name := rows.(driver.RowsColumnTypeDatabaseTypeName).ColumnTypeDatabaseTypeName(i)
-		r.forms[i] = mariaForms[name]
-		r.exact[i] = r.forms[i] == mariaDecimal || r.forms[i] == mariaLongPlus // of which the driver writes the largest so
-		decimals, _, _ := rows.(driver.RowsColumnTypePrecisionScale).ColumnTypePrecisionScale(i)
-		if r.lengths[i] = momentLength(name, decimals); r.forms[i] == 0 || r.forms[i] == mariaMoment && r.lengths[i] == 0 {
-			known = false
+		if r.forms[i] = mariaForms[name]; r.forms[i] == mariaMoment {
+			decimals, _, _ := rows.(driver.RowsColumnTypePrecisionScale).ColumnTypePrecisionScale(i)
+			r.lengths[i] = momentLength(name, decimals)
 		}
-	}
-	if !known {
-		r.forms = nil
+		if r.forms[i] == 0 || r.forms[i] == mariaMoment && r.lengths[i] == 0 {
+			r.past = nil
+		}
 	}
 	return r
 }
@@ -161,10 +159,10 @@ func (r *mariaRows) close() (err error) {
 
 func (r *mariaRows) fill(b *value.Batch, most int) error { return each(b, most, r.next) }
 
-func (r *mariaRows) next(b *value.Batch) (err error) {
-	if r.forms != nil {
-		if row := r.conn.rows.takeRow(); row != nil {
-			r.conn.rows.taken++
+func (r *mariaRows) next(b *value.Batch) error {
+	if r.past != nil {
+		if row := r.past.takeRow(); row != nil {
+			r.past.taken++
 			return r.take(b, row)
 		}
 	}
@@ -177,7 +175,7 @@ func (r *mariaRows) take(b *value.Batch, row []byte) error {
 	text := b.Copy(row)
 	at := 1 + (len(r.forms)+2+7)/8
 	if at > len(row) {
-		return errRow
+		return errUnreadable
 	}
 	missing := row[1:at]
 	for i, form := range r.forms {
@@ -190,19 +188,18 @@ func (r *mariaRows) take(b *value.Batch, row []byte) error {
 			size, at, ok = lengthAt(row, at)
 		}
 		if !ok || size > len(row)-at {
-			return errRow
+			return errUnreadable
 		}
-		if form == mariaDecimal || form == mariaText {
-			if part := text[at : at+size]; form == mariaDecimal {
-				b.Add(value.Digits(part))
-			} else {
-				b.Add(value.Chars(part))
-			}
-		} else if form == mariaMoment {
+		switch form {
+		case mariaDecimal:
+			b.Add(value.Digits(text[at : at+size]))
+		case mariaText:
+			b.Add(value.Chars(text[at : at+size]))
+		case mariaMoment:
 			if !addMoment(b, row[at:at+size], r.lengths[i]) {
-				return errRow
+				return errUnreadable
 			}
-		} else {
+		default:
 			b.Add(mariaNumber(form, row[at:at+size]))
 		}
 		at += size
@@ -318,7 +315,7 @@ func (r *mariaRows) driven(b *value.Batch) (err error) {
 		case int64:
 			b.Add(value.Whole(v))
 		case []byte:
-			if r.exact[i] {
+			if r.forms[i] == mariaDecimal || r.forms[i] == mariaLongPlus { // of those the largest come as texts
 				b.AddDigits(v)
 			} else {
 				b.AddChars(v)

@@ -72,34 +72,28 @@ func (r *postgresRows) next(b *value.Batch) error {
 // take takes a row apart: how many values it has, and each with its length, which is below 0 for a
 // missing one.
 func (r *postgresRows) take(b *value.Batch, row []byte) error {
-	rest := b.Copy(row)
-	number := func(bytes int) (n uint32, ok bool) {
-		if len(rest) < bytes {
-			return 0, false
-		}
-		for i := range bytes {
-			n = n<<8 | uint32(rest[i])
-		}
-		rest = rest[bytes:]
-		return n, true
+	text := b.Copy(row)
+	if len(row) < 2 || int(binary.BigEndian.Uint16(row)) != len(r.types) {
+		return errUnreadable
 	}
-	if n, ok := number(2); !ok || int(n) != len(r.types) {
-		return errRow
-	}
+	at := 2
 	for i := range r.types {
-		n, ok := number(4)
-		size := int(int32(n))
+		if len(row)-at < 4 {
+			return errUnreadable
+		}
+		size := int(int32(binary.BigEndian.Uint32(row[at:])))
+		at += 4
 		switch {
-		case !ok || size > len(rest):
-			return errRow
+		case size > len(row)-at:
+			return errUnreadable
 		case size < 0:
 			b.Add(value.Value{})
 			continue
 		}
-		if err := r.add(b, i, rest[:size]); err != nil {
+		if err := r.add(b, i, text[at:at+size]); err != nil {
 			return err
 		}
-		rest = rest[size:]
+		at += size
 	}
 	return nil
 }
@@ -110,7 +104,7 @@ func (r *postgresRows) add(b *value.Batch, column int, text string) error {
 	case pgtype.Int4OID, pgtype.Int8OID, pgtype.Int2OID:
 		n, err := strconv.ParseInt(text, 10, 64)
 		if err != nil {
-			return errRow
+			return errUnreadable
 		}
 		b.Add(value.Whole(n))
 	case pgtype.NumericOID:
@@ -118,7 +112,7 @@ func (r *postgresRows) add(b *value.Batch, column int, text string) error {
 	case pgtype.Float8OID, pgtype.Float4OID:
 		f, err := strconv.ParseFloat(text, 64)
 		if err != nil {
-			return errRow
+			return errUnreadable
 		}
 		b.Add(value.Real(f))
 	case pgtype.BoolOID:

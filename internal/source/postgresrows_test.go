@@ -65,7 +65,7 @@ func TestRowsOfPostgreSQLThatLie(t *testing.T) {
 	assert.Equal(t, []value.Value{value.Whole(9), {}}, b.Row(1))
 	for _, row := range []string{"", "\x00", "\x00\x01\x00\x00\x00\x017", "\x00\x02\x00\x00\x00\x027", "\x00\x02\x00\x00\x00\x01x\x00\x00\x00\x00",
 		"\x00\x02\x00\x00\x00\x017\x00\x00", "\x00\x02\x00\x00\x00\x017\x7f\xff\xff\xffabc", "\x00\x02\x00\x00\x00\x00\x00\x00\x00\x00"} {
-		assert.ErrorIs(t, r.take(&b, []byte(row)), errRow, "%q", row)
+		assert.ErrorIs(t, r.take(&b, []byte(row)), errUnreadable, "%q", row)
 	}
 }
 

@@ -333,6 +333,10 @@ const mostRow = 16 << 20
 // errSilent is what a server fails with that does not answer within openTime.
 var errSilent = failed(Unreached, "its server does not answer")
 
+// errUnreadable is what a server fails with whose rows say that they are longer than they are, or have
+// other columns, or that sends what no driver expects.
+var errUnreadable = failed(Lost, "its server sent what cannot be read")
+
 // silent tells a server that did not answer in time from a caller who ended it.
 func silent(ctx, within context.Context, err error) error {
 	if err != nil && within.Err() != nil && ctx.Err() == nil {

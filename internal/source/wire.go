@@ -87,6 +87,3 @@ func (w *wire) takeRow() []byte {
 	w.at += size
 	return row
 }
-
-// errRow is a row that says it is longer than it is, or has other columns.
-var errRow = failed(Lost, "its server sent what cannot be read")

@@ -67,7 +67,7 @@ func Begin(ctx context.Context, what string, about ...attribute.KeyValue) (conte
 	return ctx, Span{of}
 }
 
-// BeginRequest begins the span of a request, where there is anybody to send it to, within that of its caller where it sent one.
+// BeginRequest begins the span of a request, within that of its caller where it sent one.
 func BeginRequest(r *http.Request, what string, about ...attribute.KeyValue) (context.Context, Span) {
 	ctx := otel.GetTextMapPropagator().Extract(r.Context(), propagation.HeaderCarrier(r.Header))
 	ctx, of := otel.Tracer(name).Start(ctx, what, trace.WithSpanKind(trace.SpanKindServer), trace.WithAttributes(about...))

@@ -247,6 +247,16 @@ type columnSQL struct {
 	stored   string
 	readable [2][2]string // by whether there is a lower bound, and an upper one
 	order    [2][2]string // by whether it descends, and whether values may be missing
+	sums     sums         // of numbers
+}
+
+// sums are how a column is added up: what Summed, Amount and Shifted of the dialect say of it.
+type sums struct {
+	all          string
+	allShifted   int
+	amount, fits string
+	tells        bool
+	shifted      int
 }
 
 func (c *Compiler) column(of *column.Column) *columnSQL {
@@ -266,6 +276,11 @@ func (c *Compiler) column(of *column.Column) *columnSQL {
 			}
 			s.order[i][j] = c.dialect.Order(col, i == 1, j == 1 && !col.NotNull)
 		}
+	}
+	if of.Type.IsNumeric() {
+		s.sums.all, s.sums.allShifted = c.dialect.Summed(col)
+		s.sums.amount, s.sums.fits, s.sums.tells = c.dialect.Amount(col)
+		s.sums.shifted = c.dialect.Shifted(col)
 	}
 	c.columns.Store(of, s)
 	return s

@@ -186,12 +186,11 @@ func (w *writer) figure(f summary.Figure, doubted bool) {
 	case summary.CountDistinct:
 		w.say(", count(DISTINCT CASE WHEN ", col.present, " THEN ", col.value, " END)")
 	case summary.Sum, summary.Average:
-		if all, _ := w.dialect.Summed(col.Column); all != "" {
-			w.say(", ", all)
+		if col.sums.all != "" {
+			w.say(", ", col.sums.all)
 			return
 		}
-		amount, _, _ := w.dialect.Amount(col.Column)
-		w.say(", sum(", of(amount), ")")
+		w.say(", sum(", of(col.sums.amount), ")")
 	default:
 		val := col.value
 		if col.Type.IsDated() {
@@ -215,8 +214,8 @@ func (c *Compiler) taken(f summary.Figure, doubted bool) string {
 	col := c.column(f.Of)
 	readable := col.readable[0][0]
 	if f.Kind == summary.Sum || f.Kind == summary.Average {
-		if _, fits, tells := c.dialect.Amount(col.Column); fits != "" {
-			if readable = fits; tells && !doubted {
+		if fits := col.sums.fits; fits != "" {
+			if readable = fits; col.sums.tells && !doubted {
 				readable = ""
 			}
 		}
@@ -285,8 +284,8 @@ func (c *Compiler) part(f summary.Figure, doubted bool, next func() value.Value,
 	case f.Kind == summary.Least || f.Kind == summary.Greatest:
 		p.Value = v.Clone()
 	default:
-		if all, shifted := c.dialect.Summed(Column{Column: f.Of}); all != "" {
-			return summedUp(v.String(), shifted, records)
+		if sums := c.column(f.Of).sums; sums.all != "" {
+			return summedUp(v.String(), sums.allShifted, records)
 		}
 		if p.Value, p.Sum, err = c.sum(f.Of, v); err != nil {
 			return p, err
@@ -355,5 +354,5 @@ func (c *Compiler) sum(of *column.Column, v value.Value) (fraction value.Value, 
 	if of.Type == column.Number {
 		return value.Real(exact.InexactFloat64()), exact, nil
 	}
-	return fraction, exact.Shift(-int32(c.dialect.Shifted(Column{Column: of}))), nil
+	return fraction, exact.Shift(-int32(c.column(of).sums.shifted)), nil
 }
