@@ -437,14 +437,41 @@ type loadRow struct {
 // TableName is GORM's interface for the name of a model's table.
 func (loadRow) TableName() string { return "loads" }
 
+// loads are what is known of loads without a look at the records: every run with evidence asks.
+type loads struct {
+	sync.Mutex
+	known map[string]*Loaded // by table, nil for one that never was loaded
+}
+
+// forget is called before what is on record of loads changes, and what it returns after.
+func (l *loads) forget() (unlock func()) {
+	l.Lock()
+	l.known = map[string]*Loaded{}
+	return l.Unlock
+}
+
 // SetLoaded remembers a load.
 func (s *Store) SetLoaded(ctx context.Context, table string, l Loaded) error {
+	defer s.loads.forget()()
 	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).
 		Create(&loadRow{Table: table, LoadedAt: l.At.UTC().Format(time.RFC3339), LoadedBy: l.By, Rows: l.Rows}).Error
 }
 
 // LoadedAt tells when a table was last loaded, nil where it never was.
 func (s *Store) LoadedAt(ctx context.Context, table string) (*Loaded, error) {
+	s.loads.Lock()
+	defer s.loads.Unlock()
+	if known, ok := s.loads.known[table]; ok {
+		return known, nil
+	}
+	loaded, err := s.loadedAt(ctx, table)
+	if err == nil {
+		s.loads.known[table] = loaded
+	}
+	return loaded, err
+}
+
+func (s *Store) loadedAt(ctx context.Context, table string) (*Loaded, error) {
 	var row loadRow
 	err := s.db.WithContext(ctx).Where(&loadRow{Table: table}).Take(&row).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
@@ -465,10 +492,12 @@ func (s *Store) LoadedTables(ctx context.Context) (names []string, err error) {
 
 // RenameLoaded gives what is remembered of a load the table's other name.
 func (s *Store) RenameLoaded(ctx context.Context, table, to string) error {
+	defer s.loads.forget()()
 	return s.db.WithContext(ctx).Model(&loadRow{Table: table}).Update("table_name", to).Error
 }
 
 // ForgetLoaded forgets a load.
 func (s *Store) ForgetLoaded(ctx context.Context, table string) error {
+	defer s.loads.forget()()
 	return s.db.WithContext(ctx).Delete(&loadRow{Table: table}).Error
 }

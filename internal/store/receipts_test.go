@@ -179,9 +179,18 @@ func TestLoads(t *testing.T) {
 	assert.Nil(t, none)
 	require.NoError(t, s.SetLoaded(ctx, "fuel", Loaded{At: now.Add(-time.Hour), By: "Tove", Rows: 3}))
 	require.NoError(t, s.SetLoaded(ctx, "fuel", Loaded{At: now, By: "Ines", Rows: 4}))
-	last, err := s.LoadedAt(ctx, "fuel")
-	require.NoError(t, err)
-	assert.Equal(t, &Loaded{At: now, By: "Ines", Rows: 4}, last)
+	at := func(table string) *Loaded {
+		l, err := s.LoadedAt(ctx, table)
+		require.NoError(t, err)
+		return l
+	}
+	last := &Loaded{At: now, By: "Ines", Rows: 4}
+	assert.Equal(t, last, at("fuel"))
+	assert.Nil(t, at("oil"))
+	require.NoError(t, s.RenameLoaded(ctx, "fuel", "oil"))
+	assert.Equal(t, []*Loaded{nil, last}, []*Loaded{at("fuel"), at("oil")})
+	require.NoError(t, s.ForgetLoaded(ctx, "oil"))
+	assert.Nil(t, at("oil"))
 }
 
 // Whether a result was handed on is written with the next receipts, or soon by itself, and

@@ -42,6 +42,7 @@ type Store struct {
 	closing     sync.RWMutex
 	closed      bool
 	sending     sync.Mutex
+	loads       loads
 	sent        map[int64]bool // receipts whose results were handed on, until that is written
 }
 
@@ -121,7 +122,7 @@ const pageBytes = 4096
 
 func connect(path string, most int64) (*Store, error) {
 	db, err := pool(path, most, false)
-	return &Store{db: db, path: path, most: most, sent: map[int64]bool{}}, err
+	return &Store{db: db, path: path, most: most, sent: map[int64]bool{}, loads: loads{known: map[string]*Loaded{}}}, err
 }
 
 // pool opens the file; alone, on one connection whose statements are prepared once.
