@@ -7,7 +7,6 @@ import (
 	"log/slog"
 	"math"
 	"slices"
-	"time"
 
 	"pikegate/internal/service/base"
 	"pikegate/internal/service/receipt"
@@ -36,7 +35,7 @@ func (r *Run) ended(ctx context.Context, err error) error {
 // receipt.
 func (r *Run) finished(got *reading) ([]byte, error) {
 	t := &r.receipt.Time
-	t.Checking, t.Recording, t.Waiting = receipt.Milliseconds(r.checking), receipt.Milliseconds(r.recording), receipt.Milliseconds(r.waiting)
+	t.Checking, t.Recording, t.Waiting = receipt.Milliseconds(r.checking), receipt.Milliseconds(r.sent.recording), receipt.Milliseconds(r.waiting)
 	t.Sending, t.Counting = receipt.Milliseconds(r.sent.took), receipt.Milliseconds(r.counting)
 	t.Database = receipt.Milliseconds(max(0, r.atSource-r.counting))
 	r.receipt.TookMS = math.Round(1000*(t.Checking+t.Recording+t.Waiting+t.Database+t.Sending+t.Counting)) / 1000
@@ -107,7 +106,7 @@ func (r *Run) begin() {
 		text, err := json.Marshal(&starting)
 		return starting.Row(text, nil, nil), err
 	})
-	r.sent.first = r.onRecord
+	r.sent.first.do = r.onRecord
 }
 
 // onRecord waits until it is on record that the run has begun.
@@ -115,10 +114,7 @@ func (r *Run) onRecord() error {
 	if r.kept { // its end is
 		return nil
 	}
-	start := time.Now()
-	err := r.begun.OnRecord()
-	r.recording += time.Since(start)
-	if err != nil {
+	if err := r.begun.OnRecord(); err != nil {
 		return &unkeptError{err}
 	}
 	return nil

@@ -51,9 +51,8 @@ type Run struct {
 	begun       *store.Begun  // where it has a receipt
 	kept        bool          // its end is on record, and another one may follow: that it did not arrive
 	sent        sending
-	// What the answers, waiting until it is on record, waiting for a turn, the whole time at the
-	// source, and of that the evidence took.
-	checking, recording, waiting, atSource, counting time.Duration
+	// What the answers, waiting for a turn, the whole time at the source, and of that the evidence took.
+	checking, waiting, atSource, counting time.Duration
 }
 
 func (r *Run) prepare(ctx context.Context) (err error) {
@@ -233,11 +232,11 @@ func (r *Run) read(ctx context.Context, to export.Result) (*reading, error) {
 	}
 	defer leave()
 	r.progress.enters(receipt.Reading)
-	start, recorded := time.Now(), r.recording
+	start := time.Now()
 	reading, span := traced.Begin(ctx, "read", attribute.String("pikegate.source", of.Source.Name))
 	err = r.readParts(reading, to, limit)
 	span.End(err)
-	r.atSource = time.Since(start) - r.sent.took - (r.recording - recorded)
+	r.atSource = time.Since(start) - r.sent.took - r.sent.recording
 	if err != nil || r.main.err != nil { // else that was done before the evidence
 		r.takes(&r.main.told)
 	}

@@ -21,20 +21,36 @@ type sending struct {
 	to   io.Writer
 	stop func()        // makes a write to it that does not come to an end fail
 	took time.Duration // that reading or its end waited for it
-	n    int64         // bytes written
-	pump *pump         // while the source is read; nil until there is something to send
-	stay bool          // whether the run goes on when its reader is gone
-	gone bool          // that reader is, and nothing is sent any more
-	with func() *pump  // makes the pump; nil where all goes straight
-	// first is done before anything is sent. What it failed with is unkept, and nothing is sent.
-	first  func() error
-	unkept error
+	// recording is how long they waited for what is done first, which is no part of took.
+	recording time.Duration
+	n         int64        // bytes that were sent
+	pump      *pump        // while the source is read; nil until there is something to send
+	stay      bool         // whether the run goes on when its reader is gone
+	gone      bool         // that reader is, and nothing is sent any more
+	with      func() *pump // makes the pump; nil where all goes straight
+	first     firstly
+}
+
+// firstly is what is done before anything is sent. Where it fails nothing is.
+type firstly struct {
+	do  func() error // nil where nothing is to be done, or it was done
+	err error
+}
+
+// now does it, where it was not done yet, and adds how long that took.
+func (f *firstly) now(took *time.Duration) error {
+	if f.do != nil {
+		start := time.Now()
+		f.err, f.do = f.do(), nil
+		*took += time.Since(start)
+	}
+	return f.err
 }
 
 // aside says that a source is about to be read.
 func (s *sending) aside(ctx context.Context, spool base.Spool, most int64) {
 	if s.to != nil {
-		s.with = func() *pump { return newPump(ctx, s.to, spool, most) }
+		s.with = func() *pump { return newPump(ctx, s.to, &s.first, spool, most) }
 	}
 }
 
@@ -44,11 +60,20 @@ func (s *sending) drain() error {
 	if s.pump == nil {
 		return nil
 	}
+	_, err := s.reached(0, 0, s.ended(s.gone))
+	return err
+}
+
+// ended ends the pump, and tells what sending failed with.
+func (s *sending) ended(drop bool) error {
 	start := time.Now()
-	err := s.pump.end(s.gone)
+	err := s.pump.end(drop)
+	waited := time.Since(start)
+	recording := min(s.pump.recording, waited) // the rest of it went on beside the reading
+	s.recording += recording
+	s.took += waited - recording
+	s.n += s.pump.sent
 	s.pump = nil
-	s.took += time.Since(start)
-	_, err = s.reached(0, 0, err)
 	return err
 }
 
@@ -57,8 +82,7 @@ func (s *sending) drop() {
 	s.with = nil
 	if s.pump != nil {
 		s.stop()
-		_ = s.pump.end(true) // what was not sent is not wanted
-		s.pump = nil
+		_ = s.ended(true) // what was not sent is not wanted
 	}
 }
 
@@ -66,35 +90,29 @@ func (s *sending) Write(b []byte) (n int, err error) {
 	if s.gone {
 		return len(b), nil
 	}
-	if err := s.begin(); err != nil {
-		return 0, err
-	}
-	start := time.Now()
 	if s.pump == nil && s.with != nil {
 		s.pump = s.with()
 	}
+	if s.pump == nil {
+		if err := s.first.now(&s.recording); err != nil {
+			return 0, err
+		}
+	}
+	start := time.Now()
 	if s.pump != nil {
 		n, err = s.pump.Write(b)
 	} else {
 		n, err = s.to.Write(b)
+		s.n += int64(n)
 	}
 	s.took += time.Since(start)
-	s.n += int64(n)
 	return s.reached(len(b), n, err)
-}
-
-// begin does what is to be done before anything is sent.
-func (s *sending) begin() error {
-	if s.first != nil {
-		s.unkept, s.first = s.first(), nil
-	}
-	return s.unkept
 }
 
 // reached is what a write came to: one that failed says that the reader is gone, which where the run
 // goes on all the same is no failure.
 func (s *sending) reached(wanted, n int, err error) (int, error) {
-	if err == nil || !s.stay || errors.Is(err, base.ErrTime) {
+	if unkept := (*unkeptError)(nil); err == nil || !s.stay || errors.Is(err, base.ErrTime) || errors.As(err, &unkept) {
 		return n, err
 	}
 	s.gone = true
@@ -103,12 +121,11 @@ func (s *sending) reached(wanted, n int, err error) (int, error) {
 
 // Flush hands on what was written, where the receiver can be told to.
 func (s *sending) Flush() {
-	if s.gone || s.begin() != nil { // which the next write fails with
-		return
-	}
-	if s.pump != nil {
+	switch {
+	case s.gone:
+	case s.pump != nil:
 		s.pump.flush()
-	} else {
+	case s.first.now(&s.recording) == nil: // else the next write fails
 		flush(s.to)
 	}
 }
@@ -146,9 +163,13 @@ var chunks = sync.Pool{New: func() any { return new([]byte) }}
 // pump sends what is written to it, in order and on its own time.
 type pump struct {
 	to    io.Writer
-	spool base.Spool
-	most  int64 // bytes in the file
-	ctx   context.Context
+	first *firstly // nobody else uses it meanwhile
+	// Told once it has ended: how many bytes were sent, and how long that waited for what is done first.
+	sent      int64
+	recording time.Duration
+	spool     base.Spool
+	most      int64 // bytes in the file
+	ctx       context.Context
 
 	mu      sync.Mutex
 	changed sync.Cond
@@ -163,8 +184,8 @@ type pump struct {
 	done    chan struct{}
 }
 
-func newPump(ctx context.Context, to io.Writer, spool base.Spool, most int64) *pump {
-	p := &pump{to: to, spool: spool, most: most, ctx: ctx, done: make(chan struct{})}
+func newPump(ctx context.Context, to io.Writer, first *firstly, spool base.Spool, most int64) *pump {
+	p := &pump{to: to, first: first, spool: spool, most: most, ctx: ctx, done: make(chan struct{})}
 	p.changed.L = &p.mu
 	go p.run()
 	return p
@@ -299,7 +320,12 @@ func (p *pump) run() {
 // send sends bytes, while others may be written.
 func (p *pump) send(b []byte) {
 	p.mu.Unlock()
-	_, err := p.to.Write(b)
+	err := p.first.now(&p.recording)
+	if err == nil {
+		var n int
+		n, err = p.to.Write(b)
+		p.sent += int64(n)
+	}
 	p.mu.Lock()
 	if err != nil {
 		p.err = err

@@ -41,6 +41,34 @@ func (g *gated) Write(b []byte) (int, error) {
 	return g.got.Write(b)
 }
 
+// What is done before anything is sent is done beside the reading, and where it fails nothing is sent;
+// not even where the run goes on without whoever asked.
+func TestNothingIsSentBeforeItIsOnRecord(t *testing.T) {
+	spool, err := base.OpenSpool(t.TempDir())
+	require.NoError(t, err)
+	let, failed := make(chan error), errors.New("no room")
+	for name, went := range map[string]error{"kept": nil, "not kept": &unkeptError{failed}} {
+		for _, stays := range []bool{false, true} {
+			to := &gated{}
+			s := &sending{to: to, stop: func() {}, stay: stays}
+			s.first.do = func() error { return <-let }
+			s.aside(context.Background(), spool, 1<<40)
+			_, err := s.Write([]byte("rows"))
+			require.NoError(t, err, "nobody waits")
+			s.Flush()
+			assert.Zero(t, to.got.Len())
+			let <- went
+			require.Equal(t, went, s.drain(), name)
+			if went == nil {
+				_, err = s.Write([]byte(" and more"))
+				require.NoError(t, err)
+			}
+			assert.Equal(t, map[bool]string{true: "rows and more"}[went == nil], to.got.String(), name)
+			assert.EqualValues(t, to.got.Len(), s.n)
+		}
+	}
+}
+
 // What is written comes out the same, in order, however fast it is taken, through memory,
 // through the file and through both again; and writing waits for nobody while there is room.
 func TestPumpKeepsTheOrder(t *testing.T) {
@@ -49,7 +77,7 @@ func TestPumpKeepsTheOrder(t *testing.T) {
 	random := rand.New(rand.NewPCG(1, 2))
 	for range 5 {
 		to := &gated{let: make(chan int, 10_000)}
-		p := newPump(context.Background(), to, spool, 1<<40)
+		p := newPump(context.Background(), to, &firstly{}, spool, 1<<40)
 		var want bytes.Buffer
 		for i := range 200 {
 			b := make([]byte, 1+random.IntN(64<<10))
@@ -86,7 +114,7 @@ func TestPumpWithoutRoom(t *testing.T) {
 	within, cancel := context.WithTimeout(context.Background(), 300*time.Millisecond)
 	defer cancel()
 	to := &gated{let: make(chan int)}
-	p := newPump(within, to, spool, 3<<20)
+	p := newPump(within, to, &firstly{}, spool, 3<<20)
 	b := make([]byte, 64<<10)
 	wrote := 0
 	for err == nil {
@@ -102,7 +130,7 @@ func TestPumpWithoutRoom(t *testing.T) {
 	assert.ErrorIs(t, p.end(true), io.ErrClosedPipe)
 
 	require.NoError(t, os.RemoveAll(spool.Dir))
-	p = newPump(context.Background(), &gated{let: make(chan int)}, spool, 1<<40)
+	p = newPump(context.Background(), &gated{let: make(chan int)}, &firstly{}, spool, 1<<40)
 	for err = nil; err == nil; {
 		_, err = p.Write(b)
 	}
