@@ -160,7 +160,7 @@ type RunRequest struct {
 	View     answer.View    `json:"view,omitempty" doc:"How to show the main table, or the section that alone is wanted, where the report lets its readers choose."`
 	Files    []catalog.File `json:"files,omitempty" doc:"Definitions to try beside those that are published, or in their place. Nothing is stored, and the run is not on record."`
 	Of       int64          `json:"of,omitempty" minimum:"0" doc:"The receipt of a run to send rows of: with a limit a page of them, after or skip saying which; without one all. They are of the records that the run read as long as those are kept; then a page is read by its answers, and all are read by a run of its own that says whether they are the same."`
-	GoOn     bool           `json:"go_on,omitempty" doc:"Go on to the end when whoever asked is gone: the rows are then found by the receipt. Only with evidence, with which rows are kept. Events begin with the number of the receipt, and tell how far the run is."`
+	GoOn     bool           `json:"go_on,omitempty" doc:"Go on to the end when whoever asked is gone: the rows are then found by the receipt. Only with evidence, with which rows are kept: also those of a large table that a limit leaves out, up to 20,000, which are read for that. Events begin with the number of the receipt, and tell how far the run is."`
 	Follow   bool           `json:"follow,omitempty" doc:"Send the headers at once, of which Link leads to the receipt: while the run goes on that tells how far it is. What goes wrong then breaks the answer off, and the receipt tells it too."`
 	After    string         `json:"after,omitempty" maxLength:"100000" doc:"Of further rows: what the page before told as next, so that they go on from its last row. Skip counts for nothing then."`
 }
@@ -481,7 +481,7 @@ func (r routes) run(ctx context.Context, in *struct {
 		section = answer.OnlyTable
 	}
 	run, err := r.service.Runs.Prepare(ctx, in.Report, answer.Request{Section: section, View: in.Body.View, Answers: in.Body.Answers, AsOf: in.Body.AsOf,
-		Limit: in.Body.Limit, Skip: in.Body.Skip, Uncounted: in.Body.Uncounted, Evidence: in.Body.Evidence != "", Whole: in.Body.Evidence == WholeEvidence, Files: in.Body.Files, Of: in.Body.Of, After: in.Body.After})
+		Limit: in.Body.Limit, Skip: in.Body.Skip, Uncounted: in.Body.Uncounted, Evidence: in.Body.Evidence != "", Whole: in.Body.Evidence == WholeEvidence, Keep: in.Body.GoOn, Files: in.Body.Files, Of: in.Body.Of, After: in.Body.After})
 	if err != nil {
 		return nil, problemOf(ctx, err)
 	}

@@ -59,8 +59,11 @@ report, and publish it: from then on it is run at each check and before publishi
 
 // proofOf is a proof as a definition.
 func proofOf(r *receipt.Receipt, name string) ([]byte, error) {
-	if r.Evidence == nil || r.Evidence.Fingerprint == "" || r.Records == nil {
+	switch {
+	case r.Evidence == nil || r.Records == nil:
 		return nil, fail(exitUsage, "receipt %d tells of no evidence; run the report with --evidence, or as a table", r.ID)
+	case r.Evidence.Fingerprint == "":
+		return nil, fail(exitUsage, "receipt %d has no fingerprint, since not all of its rows were read; run the report without --limit", r.ID)
 	}
 	if name == "" {
 		name = fmt.Sprintf("%s-%d", r.Report, r.ID)

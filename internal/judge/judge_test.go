@@ -451,16 +451,11 @@ func (d drawn) addsUp(t *rapid.T, db sourcetest.Engine, result int) {
 	alone := d.query
 	alone.Where = nil
 	statement := d.compiler.Tally(alone, plan)
-	var groups []evidence.Group
 	err := db.Source.View(t.Context(), func(v source.View) error {
-		err := v.Rows(t.Context(), statement, func(row []value.Value) error {
-			groups = append(groups, compile.ReadGroup(row, plan))
-			return nil
-		})
+		f, err := tallied(t, v, plan, statement, compile.ReadGroups(plan))
 		if err != nil {
 			return err
 		}
-		f := plan.Sum(groups)
 		require.EqualValues(t, len(d.records), f.All, "%s\n%s", d.text, statement.SQL)
 		require.EqualValues(t, result, f.Result, "%s\n%s", d.text, statement.SQL)
 		var classes int64
@@ -474,9 +469,40 @@ func (d drawn) addsUp(t *rapid.T, db sourcetest.Engine, result int) {
 			require.NoError(t, err)
 			require.Equal(t, left, f.Left[i], "step %d of\n%s\n%s", i, d.text, statement.SQL)
 		}
+		if !plan.Alone || !plan.Narrows() {
+			return nil
+		}
+		alone.Where = plan.Period
+		statement, read := d.compiler.TallyInside(alone, plan)
+		inside, err := tallied(t, v, plan, statement, read)
+		if err != nil {
+			return fmt.Errorf("%s: %w", statement.SQL, err)
+		}
+		require.Equal(t, f.Left, inside.Left, "%s\n%s", d.text, statement.SQL)
+		require.Equal(t, f.Span, inside.Span, "%s\n%s", d.text, statement.SQL)
+		if inside.OnEnds == nil {
+			return nil
+		}
+		for i, seconds := range []int64{f.Span.First, f.Span.Last} {
+			day := civil.DayHolding(seconds, time.UTC)
+			alone.Where = criteria.AllOf(append(plan.All(), &criteria.Bound{Column: plan.Dated, Op: criteria.Within, Periods: []civil.Period{{First: day, Last: day}}})...)
+			on, err := v.Count(t.Context(), d.compiler.Count(alone))
+			require.NoError(t, err)
+			require.Equal(t, on, inside.OnEnds[i], "%s\n%s", d.text, statement.SQL)
+		}
 		return nil
 	})
 	require.NoError(t, err, statement.SQL)
+}
+
+// tallied adds up what a statement counts.
+func tallied(t *rapid.T, v source.View, plan evidence.Plan, s compile.Statement, read func(row []value.Value) []evidence.Group) (evidence.Figures, error) {
+	var groups []evidence.Group
+	err := v.Rows(t.Context(), s, func(row []value.Value) error {
+		groups = append(groups, read(row)...)
+		return nil
+	})
+	return plan.Sum(groups), err
 }
 
 // Ten faults and more, planted in what the compiler makes, are each caught.

@@ -49,7 +49,7 @@ func large(t *testing.T, e sourcetest.Engine, now *clock, more string, before ..
 	}
 	e.Exec(t, "CREATE TABLE crossings (id INTEGER PRIMARY KEY, at "+text+", party INTEGER)")
 	e.Exec(t, "CREATE INDEX crossings_by_at ON crossings (at)")
-	s, err := service.Open(ctx, base.Config{Dir: t.TempDir(), RunTime: time.Minute, Sources: sourcetest.Rules, SmallTable: 20, Now: now.Now})
+	s, err := service.Open(ctx, base.Config{Dir: t.TempDir(), RunTime: time.Minute, Sources: sourcetest.Rules, SmallTable: 20, KeepResults: time.Hour, Now: now.Now})
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
 	at := "engine: sqlite\nfile: " + e.At.File
@@ -338,6 +338,65 @@ func filled(t *testing.T, e sourcetest.Engine, many int) {
 		}
 		e.Exec(t, "INSERT INTO crossings VALUES (?, ?, ?)", i+1, at, 1+i%3)
 	}
+}
+
+// Of a page of a large table what lies on its days is counted, and no more than the page is read of its
+// rows; all of them where they are sent, where they are to be kept, and for whole evidence.
+func TestPagesOfLargeTables(t *testing.T) {
+	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
+		now := clockAt(time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC))
+		s := large(t, e, now, "")
+		text := map[catalog.Engine]string{catalog.MariaDB: "VARCHAR(20)"}[e.Name]
+		if text == "" {
+			text = "TEXT"
+		}
+		e.Exec(t, "CREATE TABLE legs (id INTEGER PRIMARY KEY, sailed "+text+", party INTEGER)")
+		e.Exec(t, "CREATE INDEX legs_by_day ON legs (sailed)")
+		for i := range 60 {
+			e.Exec(t, "INSERT INTO legs VALUES (?, ?, ?)", i, fmt.Sprintf("2026-02-%02d", 24+i/10), i%5) // February has 28 days
+		}
+		e.Exec(t, "INSERT INTO legs VALUES (60, '2026-02-28 ', 4), (61, '2026-02-25x', 4), (62, NULL, 4)")
+		_, err := s.Publisher.Put(ctx, publish.Put{Files: file(`
+{pikegate: 1, dataset: legs, source: sound, table: legs, key: [id], columns: {id: {type: integer}, sailed: {type: date, stored: text, pattern: yyyy-MM-dd}, party: {type: integer}}}
+---
+{pikegate: 1, query: legs, of: legs, show: [id, sailed], where: {all: [{sailed: {within: {prompt: days}}}, {party: {at_least: 1}}, {party: {at_most: 3}}]}, sort: [sailed]}
+---
+{pikegate: 1, report: legs, title: Legs, prompts: [days], sections: [{table: {query: legs}}]}
+`)})
+		require.NoError(t, err)
+		req := entered("days", "25 Feb 2026 to 3 Mar 2026")
+		evidenceOf(t, s, "legs", req)
+		settled(t, s)
+
+		all := evidenceOf(t, s, "legs", req)
+		require.EqualValues(t, 24, *all.Records)
+		assert.NotEmpty(t, all.Evidence.Fingerprint)
+		assert.NotNil(t, all.KeptUntil)
+		req.Limit = 2
+		page := evidenceOf(t, s, "legs", req)
+		assert.Equal(t, "not all of its rows were read", page.NotKept)
+		assert.Equal(t, 2, page.Rows)
+		require.NotNil(t, page.Evidence.Ends)
+		assert.EqualValues(t, []int64{6, 6}, []int64{page.Evidence.Ends.First.Records, page.Evidence.Ends.Last.Records})
+		assert.Equal(t, 4, page.Evidence.Statements, "the period, the records beside it, and the newest")
+		again, err := s.Runs.Again(ctx, page.ID, "")
+		require.NoError(t, err)
+		assert.Equal(t, "Not all rows of the first run were read, so that they are not known.", again.NotByRows)
+		page.Evidence.Fingerprint = all.Evidence.Fingerprint // of a page there is none
+		page.Evidence.Read, all.Evidence.Read = nil, nil
+		assert.Equal(t, all.Evidence, page.Evidence)
+
+		req.Keep = true
+		keeping := evidenceOf(t, s, "legs", req)
+		assert.NotNil(t, keeping.KeptUntil)
+		assert.Equal(t, all.Evidence.Fingerprint, keeping.Evidence.Fingerprint)
+		req.Keep, req.Whole = false, true
+		whole := evidenceOf(t, s, "legs", req)
+		assert.Equal(t, all.Evidence.Fingerprint, whole.Evidence.Fingerprint)
+		assert.Equal(t, whole.Evidence.Ends, page.Evidence.Ends)
+		assert.Equal(t, whole.Evidence.ConditionCounts, page.Evidence.ConditionCounts)
+		assert.EqualValues(t, 12, whole.Evidence.Period.Unreadable)
+	})
 }
 
 // What is told of a large table from its calendar is what a look at all of it tells: for

@@ -92,11 +92,18 @@ func counting(sql *Compiler) map[string]Statement {
 	}
 	period := group(criteria.All, on(route, criteria.Is, "x"), on(instant, criteria.Within, "last month"), on(late, criteria.AtLeast, "15"))
 	days := []civil.Day{civil.MustParseDay("2026-01-01"), civil.MustParseDay("2026-02-01"), civil.MustParseDay("2026-03-01"), civil.MustParseDay("2026-04-01"), civil.MustParseDay("2026-05-01")}
+	inside := func(q Query, p evidence.Plan) Statement {
+		q.Where = criteria.AllOf(q.Where, p.Period)
+		s, _ := sql.TallyInside(q, p)
+		return s
+	}
 	return map[string]Statement{
 		"tally":                 sql.Tally(q, plan(period)),
 		"tally of loose texts":  sql.Tally(Query{}, plan(on(loose, criteria.After, "today"))),
 		"tally of several days": sql.Tally(Query{}, plan(on(day, criteria.NoneOf, "today", "1 Nov 2026"))),
 		"tally of nothing":      sql.Tally(Query{}, plan(nil)),
+		"tally inside days":     inside(q, plan(group(criteria.All, on(day, criteria.Within, "last month"), on(route, criteria.Is, "x"), on(late, criteria.AtLeast, "15")))),
+		"tally inside moments":  inside(q, plan(period)),
 		"tally of no day":       sql.Tally(Query{}, plan(on(day, criteria.After, "9999-12-31"))),
 		"among":                 sql.Among(q, bound(on(route, criteria.Is, "x")), nil),
 		"passed by":             sql.PassedBy(q, []*criteria.Bound{bound(on(route, criteria.IsNot, "x")), bound(on(day, criteria.From, "today"))}),

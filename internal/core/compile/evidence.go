@@ -28,6 +28,11 @@ func (c *Compiler) Tally(q Query, p evidence.Plan) Statement {
 	w := c.writer(q)
 	w.WriteString("SELECT ")
 	w.class(p)
+	return w.tally(q, p)
+}
+
+// tally writes the rest of a Tally, behind its class.
+func (w *writer) tally(q Query, p evidence.Plan) Statement {
 	w.WriteString(", ")
 	w.passed(p.Steps)
 	w.WriteString(", count(*)")
@@ -40,8 +45,12 @@ func (c *Compiler) Tally(q Query, p evidence.Plan) Statement {
 	return w.statement()
 }
 
-// ReadGroup reads a row of a Tally.
-func ReadGroup(row []value.Value, p evidence.Plan) evidence.Group {
+// ReadGroups makes what reads the rows of a Tally.
+func ReadGroups(p evidence.Plan) func(row []value.Value) []evidence.Group {
+	return func(row []value.Value) []evidence.Group { return []evidence.Group{readGroup(row, p)} }
+}
+
+func readGroup(row []value.Value, p evidence.Plan) evidence.Group {
 	class, _ := row[0].Int()
 	passed, _ := row[1].Int()
 	records, _ := row[2].Int()
@@ -53,6 +62,60 @@ func ReadGroup(row []value.Value, p evidence.Plan) evidence.Group {
 		g.Span = evidence.Span{First: first, Last: last, Any: ok && also}
 	}
 	return g
+}
+
+// mostByDay is how many conditions there are at most beside the period where it is counted by its days:
+// there each of them is looked at once for itself and once for each that follows.
+const mostByDay = 3
+
+// TallyInside is the SELECT that counts the records of a plan's period, which the query's criteria
+// have, in the groups of the plan. read is what a row of it comes to. Days are counted as they are
+// stored, and those that are none are left out when they are read, where that is the faster way.
+func (c *Compiler) TallyInside(q Query, p evidence.Plan) (s Statement, read func(row []value.Value) []evidence.Group) {
+	if len(p.Steps) > mostByDay || !p.Dated.HoldsWholeDays() || !p.Dated.HasPlainBounds() {
+		w := c.writer(q)
+		w.say("SELECT ", number(evidence.Inside))
+		return w.tally(q, p), ReadGroups(p)
+	}
+	q.Sorted = p.Dated
+	w := c.writer(q)
+	w.WriteString("SELECT ")
+	w.day(w.column(p.Dated))
+	w.WriteString(", count(*)")
+	for i := range p.Steps {
+		w.WriteString(", count(CASE WHEN ")
+		for j, step := range p.Steps[:i+1] {
+			if j > 0 {
+				w.WriteString(" AND ")
+			}
+			w.WriteByte('(')
+			w.node(step, false)
+			w.WriteByte(')')
+		}
+		w.WriteString(" THEN 1 END)")
+	}
+	w.where(q)
+	w.WriteString("\nGROUP BY 1")
+	return w.statement(), func(row []value.Value) []evidence.Group { return groupsOfDay(row, p) }
+}
+
+// groupsOfDay are the groups of a day of the period; none where the row is of what is no day.
+func groupsOfDay(row []value.Value, p evidence.Plan) (groups []evidence.Group) {
+	_, seconds, ok := p.Dated.Moment(row[0])
+	if !ok {
+		return nil
+	}
+	for passed := range len(row) - 1 {
+		records, _ := row[1+passed].Int()
+		if passed < len(p.Steps) {
+			further, _ := row[2+passed].Int()
+			records -= further
+		}
+		if records > 0 {
+			groups = append(groups, evidence.Group{Class: evidence.Inside, Passed: passed, Records: records, Span: evidence.Span{First: seconds, Last: seconds, Any: true}})
+		}
+	}
+	return groups
 }
 
 // class writes the number of the class that a record is in.

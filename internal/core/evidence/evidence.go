@@ -146,7 +146,10 @@ type Figures struct {
 	Left   []int64
 	Result int64 // records that pass all of them
 	Span   Span  // of the result
-	Data   Span  // of all records
+	// OnEnds is how many records lie on the first day of the result and how many on its last, where
+	// each group of it is of a single day; else nil.
+	OnEnds *[2]int64
+	Data   Span // of all records
 	// Earlier and Later are the nearest records that only the period leaves out: the
 	// last before it and the first after it.
 	Earlier, Later Span
@@ -158,6 +161,7 @@ type Figures struct {
 func (p Plan) Sum(groups []Group) Figures {
 	f := Figures{Left: make([]int64, len(p.All()))}
 	n := len(p.Steps)
+	var result []Group
 	for _, g := range groups {
 		f.All += g.Records
 		f.Classes[g.Class] += g.Records
@@ -180,6 +184,7 @@ func (p Plan) Sum(groups []Group) Figures {
 		f.Otherwise += g.Records
 		switch {
 		case kept:
+			result = append(result, g)
 			f.Result += g.Records
 			f.Span = f.Span.with(g.Span)
 		case g.Class == Before && !p.denies():
@@ -188,7 +193,27 @@ func (p Plan) Sum(groups []Group) Figures {
 			f.Later = f.Later.with(g.Span)
 		}
 	}
+	f.OnEnds = p.onEnds(result, f.Span)
 	return f
+}
+
+// onEnds counts the records on the ends of a result, see Figures.
+func (p Plan) onEnds(result []Group, span Span) *[2]int64 {
+	if !span.Any || p.Dated.Type != column.Date {
+		return nil
+	}
+	var on [2]int64
+	for _, g := range result {
+		if !g.Span.Any || g.Span.First != g.Span.Last {
+			return nil
+		}
+		for i, end := range []int64{span.First, span.Last} {
+			if g.Span.First == end {
+				on[i] += g.Records
+			}
+		}
+	}
+	return &on
 }
 
 // denies reports whether the condition on the period keeps what lies outside it.

@@ -60,6 +60,12 @@ func TestSum(t *testing.T) {
 	assert.Equal(t, Figures{All: 152, Classes: [6]int64{110, 15, 0, 22, 4, 1}, Left: []int64{15, 8, 3}, Result: 3, Span: span(52, 58), Data: span(1, 90),
 		Earlier: span(5, 30), Later: span(75, 80), Otherwise: 19}, p.Sum(groups))
 
+	byDay := []Group{{Inside, 2, 3, span(50, 50)}, {Inside, 2, 9, span(55, 55)}, {Inside, 1, 4, span(60, 60)}, {Inside, 2, 2, span(60, 60)}}
+	assert.Equal(t, &[2]int64{3, 2}, p.Sum(byDay).OnEnds)
+	assert.Equal(t, &[2]int64{9, 9}, p.Sum(byDay[1:3]).OnEnds, "first and last are one day")
+	assert.Nil(t, p.Sum(append(byDay, Group{Inside, 2, 1, span(52, 53)})).OnEnds, "a group of two days does not tell how many lie on each")
+	assert.Nil(t, p.Sum(byDay[2:3]).OnEnds)
+
 	outside := *period
 	outside.Op = criteria.Outside
 	p.Period = &outside

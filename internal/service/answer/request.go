@@ -36,6 +36,9 @@ type Request struct {
 	Uncounted bool
 	Evidence  bool // count, once the rows are sent, what shows that they are right
 	Whole     bool // count all records, however many there are, and make the fingerprint of all rows
+	// Keep reads all rows of a large table's result where a page of them is sent, unless they are many, so
+	// that they are kept. Of other tables they are read wherever evidence is counted.
+	Keep bool
 	// Section is the number of the section that alone is wanted, from 1, or OnlyTable; 0 for all.
 	Section int
 	View    View // of the main section, or of the one that alone is wanted

@@ -146,8 +146,8 @@ func (r *Results) Begin() *Result {
 // run fails because its rows cannot be kept.
 type Result struct {
 	of       *Results
-	file     *os.File
-	to       *bufio.Writer
+	file     *os.File // nil until there is more than waits to be written
+	waits    []byte
 	size     int64
 	sections map[int]*section
 	err      error
@@ -215,19 +215,32 @@ func (k *Result) write(b []byte) bool {
 	if k.err == nil && k.size+int64(len(b)) > k.of.limits.Each {
 		k.err = ErrLarge
 	}
-	if k.err == nil && (k.file == nil || k.size/roomEvery != (k.size+int64(len(b)))/roomEvery) {
-		k.err = k.of.room(roomEvery)
-	}
-	if k.err == nil && k.file == nil {
-		if k.file, k.err = os.CreateTemp(k.of.dir, "*"+partOfName); k.err == nil {
-			k.to = bufio.NewWriterSize(k.file, 64<<10)
-		}
+	if k.err == nil && len(k.waits) > 0 && len(k.waits)+len(b) > atOnce {
+		k.flush()
 	}
 	if k.err == nil {
-		_, k.err = k.to.Write(b)
+		k.waits = append(k.waits, b...)
 		k.size += int64(len(b))
 	}
 	return k.err == nil
+}
+
+// atOnce is how many bytes are written at a time. A result that is given up before it has as many never
+// had a file.
+const atOnce = 64 << 10
+
+// flush writes what waits.
+func (k *Result) flush() {
+	if k.file == nil || k.size/roomEvery != (k.size-int64(len(k.waits)))/roomEvery {
+		k.err = k.of.room(roomEvery)
+	}
+	if k.err == nil && k.file == nil {
+		k.file, k.err = os.CreateTemp(k.of.dir, "*"+partOfName)
+	}
+	if k.err == nil {
+		_, k.err = k.file.Write(k.waits)
+		k.waits = k.waits[:0]
+	}
 }
 
 // trailer stands at the end of a file, before its length.
@@ -245,9 +258,9 @@ func (k *Result) Commit(id int64, told []byte) (until time.Time, err error) {
 	}
 	k.write(binary.LittleEndian.AppendUint32(text, uint32(len(text))))
 	if k.err == nil {
-		k.err = k.to.Flush()
+		k.flush()
 	}
-	if k.file == nil || k.err != nil {
+	if k.err != nil {
 		k.Drop()
 		return until, k.err
 	}

@@ -103,8 +103,10 @@ func compareMain(run *Run, before receipt.Receipt, earliers, laters []*receipt.D
 	earlier, later := earliers[at], laters[at]
 	known := func(r receipt.Receipt) bool { return r.Evidence != nil && r.Evidence.Fingerprint != "" }
 	switch {
-	case !known(before):
+	case before.Evidence == nil:
 		c.NotByRows = "The first run was made without evidence, so that its rows are not known."
+	case !known(before):
+		c.NotByRows = "Not all rows of the first run were read, so that they are not known."
 	case !known(after):
 		c.NotByRows = "The rows of the second run could not all be read in time."
 	default:

@@ -33,6 +33,7 @@ type counter struct {
 	// otherwise is how many records there are that only the period leaves out, with
 	// those of the result.
 	otherwise int64 // -1 where that is not known
+	onEnds    bool  // the groups told how many records lie on the ends of the result
 	// of is what the calendar of counts has, where the evidence costs what the period has; nil
 	// where all records are counted.
 	of *counts.Of
@@ -155,7 +156,7 @@ func (c *counter) tally(ctx context.Context) error {
 		return c.oneByOne(ctx)
 	}
 	start := time.Now()
-	groups, err := c.groups(ctx, c.counting())
+	groups, err := c.groups(ctx, c.run.ready.From.SQL.Tally(c.counting(), c.plan), compile.ReadGroups(c.plan))
 	if err != nil {
 		return err
 	}
@@ -172,11 +173,8 @@ func (c *counter) tally(ctx context.Context) error {
 	c.conditionCounts(f.All, f.Left)
 	c.records(f.Result)
 	c.otherwise = f.Otherwise
-	if of := c.plan.Dated; of != nil {
-		c.e.Ends = &receipt.Ends{Column: of.Label}
-		if f.Span.Any {
-			c.e.Ends.First, c.e.Ends.Last = &receipt.EndDay{Dated: c.dated(f.Span.First)}, &receipt.EndDay{Dated: c.dated(f.Span.Last)}
-		}
+	if c.plan.Dated != nil {
+		c.endsOf(f)
 		if f.Earlier.Any {
 			earlier := c.dated(f.Earlier.Last)
 			c.e.Ends.NearestBefore = &earlier
@@ -193,10 +191,10 @@ func (c *counter) tally(ctx context.Context) error {
 	return nil
 }
 
-// groups counts the records of a query in the groups of the plan.
-func (c *counter) groups(ctx context.Context, q compile.Query) (groups []evidence.Group, err error) {
-	err = c.rows(ctx, c.run.ready.From.SQL.Tally(q, c.plan), func(row []value.Value) error {
-		groups = append(groups, compile.ReadGroup(row, c.plan))
+// groups counts records in the groups of the plan by a statement, each of whose rows read makes into some.
+func (c *counter) groups(ctx context.Context, s compile.Statement, read func(row []value.Value) []evidence.Group) (groups []evidence.Group, err error) {
+	err = c.rows(ctx, s, func(row []value.Value) error {
+		groups = append(groups, read(row)...)
 		return nil
 	})
 	return groups, err
@@ -279,9 +277,21 @@ func (c *counter) dated(seconds int64) receipt.Dated {
 	return d
 }
 
+// endsOf tells the first and the last date of a result, and where the groups tell it how many records
+// lie on these days.
+func (c *counter) endsOf(f evidence.Figures) {
+	c.e.Ends = &receipt.Ends{Column: c.plan.Dated.Label}
+	if f.Span.Any {
+		c.e.Ends.First, c.e.Ends.Last = &receipt.EndDay{Dated: c.dated(f.Span.First)}, &receipt.EndDay{Dated: c.dated(f.Span.Last)}
+	}
+	if c.onEnds = f.OnEnds != nil; c.onEnds {
+		c.e.Ends.First.Records, c.e.Ends.Last.Records = f.OnEnds[0], f.OnEnds[1]
+	}
+}
+
 // ends counts the records on the first and on the last day.
 func (c *counter) ends(ctx context.Context) error {
-	if c.e.Ends == nil || c.e.Ends.First == nil {
+	if c.e.Ends == nil || c.e.Ends.First == nil || c.onEnds {
 		return nil
 	}
 	if all := c.run.receipt.Records; all != nil && c.plan.Alone && c.plan.Narrows() && c.e.Ends.First.Day == c.e.Ends.Last.Day {
@@ -304,10 +314,9 @@ func (c *counter) ends(ctx context.Context) error {
 	return err
 }
 
-// fingerprint reads all rows again where those that were sent are not all, unless the table is
-// large and nobody asked for it.
+// fingerprint reads all rows where those that were sent are not all.
 func (c *counter) fingerprint(ctx context.Context, got *reading) error {
-	if got.isKnown() || c.of != nil && !c.isSmall() {
+	if got.isKnown() || !c.readsRest() {
 		return nil
 	}
 	if published := c.run.ready.Published; published != nil {
@@ -337,11 +346,11 @@ func (c *counter) fingerprint(ctx context.Context, got *reading) error {
 	return nil
 }
 
-// isSmall reports whether the result is known to have so few rows that they are read for the
-// fingerprint, however large the table is.
-func (c *counter) isSmall() bool {
+// readsRest reports whether rows that are not sent are read for the fingerprint, and to be kept. Of a
+// large table they are where somebody asked for that, and the result is known to have few.
+func (c *counter) readsRest() bool {
 	records := c.run.receipt.Records
-	return c.run.keeping != nil && records != nil && *records <= mostReadAgain
+	return c.of == nil || c.run.request.Keep && c.run.keeping != nil && records != nil && *records <= mostReadAgain
 }
 
 // fingerprinted tells what the fingerprint of all rows is, and what was found in them.

@@ -45,7 +45,7 @@ func names(columns []*column.Column) []string {
 
 // keepRest reads the rows of sections that were not all sent, so that they can be kept.
 func (c *counter) keepRest(ctx context.Context) error {
-	if c.run.keeping == nil {
+	if c.run.keeping == nil || !c.readsRest() {
 		return nil
 	}
 	for _, p := range c.run.parts {

@@ -10,7 +10,6 @@ import (
 	"pikegate/internal/core/criteria"
 	"pikegate/internal/core/evidence"
 	"pikegate/internal/core/prompt"
-	"pikegate/internal/core/value"
 	"pikegate/internal/service/answer"
 	"pikegate/internal/service/receipt"
 )
@@ -100,11 +99,7 @@ func (c *counter) besides(ctx context.Context, p *criteria.Bound, others []*crit
 		return 0, 0, nil // it would take all records of a large table
 	}
 	plan := evidence.Plan{Period: p, Alone: true, Steps: others, Dated: p.Column}
-	var groups []evidence.Group
-	err = c.rows(ctx, c.run.ready.From.SQL.Tally(c.counting(), plan), func(row []value.Value) error {
-		groups = append(groups, compile.ReadGroup(row, plan))
-		return nil
-	})
+	groups, err := c.groups(ctx, c.run.ready.From.SQL.Tally(c.counting(), plan), compile.ReadGroups(plan))
 	f := plan.Sum(groups)
 	if f.Earlier.Any {
 		earlier = civil.DayHolding(f.Earlier.Last, c.run.ready.Bound.ZoneOf(p.Column))

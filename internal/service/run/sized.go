@@ -105,7 +105,8 @@ func (c *counter) sizedTally(ctx context.Context) error {
 		}
 		return err
 	}
-	groups, err := c.groups(ctx, c.counting(c.plan.Period))
+	statement, read := c.run.ready.From.SQL.TallyInside(c.counting(c.plan.Period), c.plan)
+	groups, err := c.groups(ctx, statement, read)
 	if err != nil {
 		return err
 	}
@@ -126,10 +127,7 @@ func (c *counter) sizedTally(ctx context.Context) error {
 	}
 	c.records(f.Result)
 	c.otherwise = -1
-	c.e.Ends = &receipt.Ends{Column: c.plan.Dated.Label}
-	if f.Span.Any {
-		c.e.Ends.First, c.e.Ends.Last = &receipt.EndDay{Dated: c.dated(f.Span.First)}, &receipt.EndDay{Dated: c.dated(f.Span.Last)}
-	}
+	c.endsOf(f)
 	return c.neighbours(ctx)
 }
 
