@@ -12,6 +12,7 @@ import (
 	"log/slog"
 	"regexp"
 	"runtime/debug"
+	"strings"
 	"sync"
 	"time"
 
@@ -111,7 +112,7 @@ var selects = regexp.MustCompile(`(?i)^[\s(]*(SELECT|WITH|EXPLAIN|VALUES)\b`)
 // slow use slows the reading down. An error of use ends the reading and is returned
 // as it is.
 func (v View) Rows(ctx context.Context, s compile.Statement, use func(row []value.Value) error) error {
-	if !selects.MatchString(s.SQL) {
+	if !strings.HasPrefix(s.SQL, "SELECT ") && !selects.MatchString(s.SQL) {
 		return failed(Other, "only a SELECT is run")
 	}
 	slog.DebugContext(ctx, "a statement is sent", "sql", s.SQL)

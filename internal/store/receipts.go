@@ -38,8 +38,19 @@ type receipt struct {
 	Body      []byte
 	Head      []byte
 	Digests   []byte
-	Sent      bool
+	Sent      bool `gorm:"->"` // as withSent reads it
 }
+
+// withSent reads, beside columns of receipts, whether their results were handed on.
+const withSent = "EXISTS (SELECT 1 FROM handed_on WHERE receipt_id = id) AS sent"
+
+// handedOn is a row of the table handed_on.
+type handedOn struct {
+	ReceiptID int64 `gorm:"primaryKey;autoIncrement:false"`
+}
+
+// TableName is GORM's interface for the name of a model's table.
+func (handedOn) TableName() string { return "handed_on" }
 
 func rowOf(r Receipt) receipt {
 	return receipt{ID: r.ID, Report: r.Report, Person: r.Person, State: r.State, StartedAt: r.StartedAt.UTC().Format(startForm), Body: r.Body, Head: r.Head, Digests: r.Digests}
@@ -74,36 +85,30 @@ func (s *Store) commits() {
 	defer close(s.committed)
 	idle := time.NewTicker(sentTime)
 	defer idle.Stop()
-	for open := true; open; {
-		var together []kept
+	for {
 		select {
-		case first, more := <-s.waiting:
-			if open = more; more {
-				together = s.gather(first)
+		case first, open := <-s.waiting:
+			if !open {
+				s.keepSent()
+				return
 			}
+			s.keepTogether(s.gather(first))
 		case <-idle.C:
+			s.keepSent()
 		}
-		handedOn := s.takeSent()
-		if len(together) == 0 && len(handedOn) == 0 {
-			continue
-		}
-		failed := make([]error, len(together))
-		err := s.keeping.Transaction(func(tx *gorm.DB) error {
-			if len(handedOn) > 0 {
-				if err := tx.Model(&receipt{}).Where("id IN ?", handedOn).Update("sent", true).Error; err != nil {
-					return err
-				}
-			}
-			keepAll(tx, together, failed, false)
-			keepAll(tx, together, failed, true)
-			return nil
-		})
-		if err == nil {
-			s.sentKept(handedOn)
-		}
-		for i, k := range together {
-			k.done <- roomless(errors.Join(failed[i], err))
-		}
+	}
+}
+
+// keepTogether writes receipts in one transaction.
+func (s *Store) keepTogether(together []kept) {
+	failed := make([]error, len(together))
+	err := s.keeping.Transaction(func(tx *gorm.DB) error {
+		keepAll(tx, together, failed, false)
+		keepAll(tx, together, failed, true)
+		return nil
+	})
+	for i, k := range together {
+		k.done <- roomless(errors.Join(failed[i], err))
 	}
 }
 
@@ -134,25 +139,32 @@ func keepAll(tx *gorm.DB, together []kept, failed []error, begun bool) {
 const sentTime = time.Second
 
 // Sent says that all of a run's result was handed on. It waits for nothing: it is written
-// with the next receipts.
+// with others, soon.
 func (s *Store) Sent(id int64) {
 	s.sending.Lock()
 	defer s.sending.Unlock()
 	s.sent[id] = true
 }
 
-// takeSent are the receipts whose results were handed on and that are not yet written so.
-func (s *Store) takeSent() []int64 {
+// keepSent writes which results were handed on since it last did. What cannot be written is tried again.
+func (s *Store) keepSent() {
 	s.sending.Lock()
-	defer s.sending.Unlock()
-	return slices.Collect(maps.Keys(s.sent))
-}
-
-func (s *Store) sentKept(ids []int64) {
-	s.sending.Lock()
-	defer s.sending.Unlock()
-	for _, id := range ids {
-		delete(s.sent, id)
+	ids := slices.Sorted(maps.Keys(s.sent))
+	s.sending.Unlock()
+	const most = 500 // by one statement
+	for part := range slices.Chunk(ids, most) {
+		rows := make([]handedOn, len(part))
+		for i, id := range part {
+			rows[i].ReceiptID = id
+		}
+		if s.keeping.Clauses(clause.OnConflict{DoNothing: true}).Create(&rows).Error != nil {
+			return // which is logged
+		}
+		s.sending.Lock()
+		for _, id := range part {
+			delete(s.sent, id)
+		}
+		s.sending.Unlock()
 	}
 }
 
@@ -315,7 +327,7 @@ func (s *Store) interrupt() error {
 // Receipt finds a receipt; ErrNone where there is none of the number.
 func (s *Store) Receipt(ctx context.Context, id int64) (*Receipt, error) {
 	var row receipt
-	if err := s.db.WithContext(ctx).Take(&row, id).Error; err != nil {
+	if err := s.db.WithContext(ctx).Select("*", withSent).Take(&row, id).Error; err != nil {
 		return nil, none(err)
 	}
 	return s.read(row)
@@ -342,7 +354,7 @@ const mostListed = 64 << 10
 func (s *Store) Receipts(ctx context.Context, w Wanted) ([]Receipt, error) {
 	db := s.db.WithContext(ctx)
 	var rows []receipt
-	err := db.Select("id, report, person, state, started_at, coalesce(head, CASE WHEN length(body) <= ? THEN body END) AS body, sent", mostListed).
+	err := db.Select("id, report, person, state, started_at, coalesce(head, CASE WHEN length(body) <= ? THEN body END) AS body, "+withSent, mostListed).
 		Where(&receipt{Report: w.Report, Person: w.Person, State: w.State}).Scopes(w.otherwise, w.started(db)).Order("id DESC").Limit(w.Most).Find(&rows).Error
 	if err != nil {
 		return nil, err

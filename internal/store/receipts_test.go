@@ -193,8 +193,7 @@ func TestLoads(t *testing.T) {
 	assert.Nil(t, at("oil"))
 }
 
-// Whether a result was handed on is written with the next receipts, or soon by itself, and
-// known before that.
+// Whether a result was handed on is written soon, and known before that; it goes with its receipt.
 func TestResultsThatWereSent(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "own.db")
 	s, err := Open(path, 0)
@@ -219,10 +218,17 @@ func TestResultsThatWereSent(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []bool{true, false, true}, sent(s), "what is known when the service ends is kept")
 	s.Sent(2)
-	require.Eventually(t, func() bool {
-		var n int
-		require.NoError(t, s.db.Raw("SELECT count(*) FROM receipts WHERE sent").Scan(&n).Error)
-		return n == 3
-	}, 10*time.Second, 20*time.Millisecond, "it is written although no receipt comes")
+	handedOn := func() (n int) {
+		require.NoError(t, s.db.Raw("SELECT count(*) FROM handed_on").Scan(&n).Error)
+		return n
+	}
+	require.Eventually(t, func() bool { return handedOn() == 3 }, 10*time.Second, 20*time.Millisecond, "it is written although no receipt comes")
+	listed, err := s.Receipts(ctx, Wanted{Most: 3})
+	require.NoError(t, err)
+	assert.Equal(t, []bool{true, true, true}, []bool{listed[0].Sent, listed[1].Sent, listed[2].Sent})
+	gone, err := s.Prune(ctx, now, 1<<20)
+	require.NoError(t, err)
+	assert.EqualValues(t, 2, gone, "the last one stays")
+	assert.Equal(t, 1, handedOn())
 	require.NoError(t, s.Close())
 }

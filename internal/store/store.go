@@ -149,11 +149,16 @@ func (t troubles) LogMode(level logger.LogLevel) logger.Interface {
 	return troubles{t.Interface.LogMode(level)}
 }
 
-// Trace logs a statement.
+// Trace logs a statement. Those that went well are not even spelled out.
 func (t troubles) Trace(ctx context.Context, begin time.Time, statement func() (string, int64), err error) {
-	if !errors.Is(err, context.Canceled) {
+	if err != nil && !errors.Is(err, context.Canceled) {
 		t.Interface.Trace(ctx, begin, statement, err)
 	}
+}
+
+// ParamsFilter has no value of a statement logged, which may be anybody's.
+func (troubles) ParamsFilter(_ context.Context, sql string, _ ...any) (string, []any) {
+	return sql, nil
 }
 
 func closeDB(db *gorm.DB) error {
