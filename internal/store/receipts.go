@@ -7,6 +7,7 @@ import (
 	"maps"
 	"slices"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/mattn/go-sqlite3"
@@ -75,7 +76,7 @@ type kept struct {
 // first of them waits for others.
 const (
 	mostTogether = 256
-	gatherTime   = 500 * time.Microsecond
+	gatherTime   = time.Millisecond
 )
 
 // commits writes the receipts that are waiting in one transaction, repeatedly: while one commit
@@ -255,8 +256,10 @@ func (s *Store) Keep(r Receipt) error {
 type Begun struct {
 	store   *Store
 	row     func() (Receipt, error)
+	at      time.Time
+	ended   atomic.Bool
 	once    sync.Once
-	timer   *time.Timer
+	counts  atomic.Bool // among those that the next commit may wait for
 	written bool
 	err     error
 }
@@ -268,9 +271,50 @@ const beginTime = 20 * time.Millisecond
 // or never.
 func (s *Store) Begin(row func() (Receipt, error)) *Begun {
 	s.underWay.Add(1)
-	b := &Begun{store: s, row: row}
-	b.timer = time.AfterFunc(beginTime, func() { _ = b.OnRecord() }) // who waits for it is told
+	b := &Begun{store: s, row: row, at: time.Now()}
+	b.counts.Store(true)
+	s.begun.add(b)
 	return b
+}
+
+// countsNoMore takes it from the runs that are waited for: it has ended, or nobody knows when it will.
+func (b *Begun) countsNoMore() {
+	if b.counts.Swap(false) {
+		b.store.underWay.Add(-1)
+	}
+}
+
+// beginnings are the runs that began within the last moment, in order. One timer serves them all: one
+// for each run would cost as much as its answers do.
+type beginnings struct {
+	sync.Mutex
+	runs []*Begun // none where the timer is not set
+}
+
+func (l *beginnings) add(b *Begun) {
+	l.Lock()
+	defer l.Unlock()
+	if l.runs = append(l.runs, b); len(l.runs) == 1 {
+		time.AfterFunc(beginTime, l.record)
+	}
+}
+
+// record puts the runs on record that are still under way a moment after they began.
+func (l *beginnings) record() {
+	l.Lock()
+	defer l.Unlock()
+	for len(l.runs) > 0 {
+		first := l.runs[0]
+		if left := beginTime - time.Since(first.at); left > 0 && !first.ended.Load() {
+			time.AfterFunc(left, l.record)
+			return
+		}
+		l.runs[0], l.runs = nil, l.runs[1:]
+		if !first.ended.Load() {
+			go func() { _ = first.OnRecord() }() // who waits for it is told
+		}
+	}
+	l.runs = nil
 }
 
 // OnRecord waits until a crash does not lose that the run has begun.
@@ -281,16 +325,17 @@ func (b *Begun) OnRecord() error {
 			b.err = b.store.Keep(r)
 		}
 		b.written = b.err == nil
+		b.countsNoMore()
 	})
 	return b.err
 }
 
 // End keeps the receipt of the run when it has ended.
 func (b *Begun) End(r Receipt) error {
-	b.timer.Stop()
+	b.ended.Store(true)
 	b.once.Do(func() {}) // now it will not be written as running any more
 	r.Begun = b.written
-	defer b.store.underWay.Add(-1)
+	defer b.countsNoMore()
 	return b.store.Keep(r)
 }
 

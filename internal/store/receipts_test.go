@@ -125,6 +125,23 @@ func TestRunsThatBegin(t *testing.T) {
 	assert.EqualValues(t, 1, asked.Load())
 	assert.Zero(t, s.underWay.Load())
 
+	// Several that begin one after the other each come on record, and those that do no others wait for.
+	var all []*Begun
+	var ends []Receipt
+	for range 4 {
+		b, r := begin(&asked)
+		all, ends = append(all, b), append(ends, r)
+		time.Sleep(beginTime / 4)
+	}
+	assert.Eventually(t, func() bool { return len(ids(t, s, Wanted{State: Running})) == 4 }, time.Minute, time.Millisecond)
+	assert.Eventually(t, func() bool { return s.underWay.Load() == 0 }, time.Minute, time.Millisecond, "nobody waits for their ends")
+	for i, b := range all {
+		ends[i].State = "rows"
+		require.NoError(t, b.End(ends[i]))
+	}
+	assert.EqualValues(t, 5, asked.Load())
+	assert.Zero(t, s.underWay.Load())
+
 	unmade := errors.New("it cannot be made")
 	begun = s.Begin(func() (Receipt, error) { return Receipt{}, unmade })
 	require.ErrorIs(t, begun.OnRecord(), unmade)

@@ -35,7 +35,7 @@ type Store struct {
 
 	keeping     *gorm.DB // on a connection of its own, for receipts
 	lastReceipt atomic.Int64
-	underWay    atomic.Int64 // runs that have begun and not ended, about
+	underWay    atomic.Int64 // runs that have begun lately and not ended, about
 	full        atomic.Bool  // the last receipt found no room
 	waiting     chan kept
 	committed   chan struct{} // closed when the last of them is written
@@ -43,6 +43,7 @@ type Store struct {
 	closed      bool
 	sending     sync.Mutex
 	loads       loads
+	begun       beginnings
 	sent        map[int64]bool // receipts whose results were handed on, until that is written
 }
 

@@ -27,6 +27,26 @@ type Personal struct {
 	Limits string
 }
 
+// IsForEverybody reports whether there is the same of the report for all: no condition asks who runs it,
+// and no column of its records is kept from anybody.
+func (r *Report) IsForEverybody() bool {
+	of := func(d *Dataset) bool {
+		return !d.Where.IsPersonal() && !slices.ContainsFunc(d.Columns, func(c *column.Column) bool { return len(c.KeptFrom) > 0 })
+	}
+	query := func(q *Query) bool { return q == nil || !q.Where.IsPersonal() && of(q.Of) }
+	for _, s := range r.Sections {
+		if s.Where.IsPersonal() || !query(s.Query) || !query(s.Line) {
+			return false
+		}
+	}
+	for _, l := range r.Lists {
+		if l.Where.IsPersonal() || !of(l.Of) {
+			return false
+		}
+	}
+	return true
+}
+
 // For is the report as there is one for a person: only the records that its conditions on the person
 // leave, in each section and each list of choices, without the columns that are kept from them and
 // without what would be asked of those. It is nil where nothing is left to show.

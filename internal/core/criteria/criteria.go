@@ -178,12 +178,14 @@ type binder struct {
 	answers prompt.Answers
 	setting phrase.Setting
 	dropped []Dropped
+	made    int
 	room    []Bound // that nodes are taken from, several at a time
 }
 
 func (r *binder) new() *Bound {
 	if len(r.room) == 0 {
-		r.room = make([]Bound, 8)
+		r.room = make([]Bound, max(2, r.made))
+		r.made += len(r.room)
 	}
 	b := &r.room[0]
 	r.room = r.room[1:]
@@ -437,20 +439,24 @@ func (b *Bound) Excludes(missing *column.Column) bool {
 // AllOf is criteria that hold where all of several do, any of which may be nil; nil
 // where all are.
 func AllOf(parts ...*Bound) *Bound {
-	var all Bound
+	var last *Bound
+	there := 0
+	for _, p := range parts {
+		if p != nil {
+			last = p
+			there++
+		}
+	}
+	if there <= 1 {
+		return last
+	}
+	all := &Bound{Logic: All, Nodes: make([]*Bound, 0, there)}
 	for _, p := range parts {
 		if p != nil {
 			all.Nodes = append(all.Nodes, p)
 		}
 	}
-	switch len(all.Nodes) {
-	case 0:
-		return nil
-	case 1:
-		return all.Nodes[0]
-	}
-	all.Logic = All
-	return &all
+	return all
 }
 
 // Both is criteria that hold where both of two do, either of which may be nil for none.
