@@ -39,6 +39,11 @@ const noDate = "2026-03-99 10:00:00"
 // large opens a service with a table that counts as a large one on an engine, and with a clock
 // that the test sets.
 func large(t *testing.T, e sourcetest.Engine, now *clock, more string, before ...func()) *service.Service {
+	return largeKeeping(t, e, now, 0, more, before...)
+}
+
+// largeKeeping is the same, where results are kept for a while.
+func largeKeeping(t *testing.T, e sourcetest.Engine, now *clock, results time.Duration, more string, before ...func()) *service.Service {
 	t.Helper()
 	for _, prepare := range before {
 		prepare()
@@ -49,7 +54,7 @@ func large(t *testing.T, e sourcetest.Engine, now *clock, more string, before ..
 	}
 	e.Exec(t, "CREATE TABLE crossings (id INTEGER PRIMARY KEY, at "+text+", party INTEGER)")
 	e.Exec(t, "CREATE INDEX crossings_by_at ON crossings (at)")
-	s, err := service.Open(ctx, base.Config{Dir: t.TempDir(), RunTime: time.Minute, Sources: sourcetest.Rules, SmallTable: 20, KeepResults: time.Hour, Now: now.Now})
+	s, err := service.Open(ctx, base.Config{Dir: t.TempDir(), RunTime: time.Minute, Sources: sourcetest.Rules, SmallTable: 20, KeepResults: results, Now: now.Now})
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
 	at := "engine: sqlite\nfile: " + e.At.File
@@ -345,7 +350,7 @@ func filled(t *testing.T, e sourcetest.Engine, many int) {
 func TestPagesOfLargeTables(t *testing.T) {
 	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
 		now := clockAt(time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC))
-		s := large(t, e, now, "")
+		s := largeKeeping(t, e, now, time.Hour, "")
 		text := map[catalog.Engine]string{catalog.MariaDB: "VARCHAR(20)"}[e.Name]
 		if text == "" {
 			text = "TEXT"
