@@ -246,6 +246,7 @@ func (c *Compiler) Counted(q Query, s *summary.Spec, units [][]civil.Period, row
 		n, _ := next().Int()
 		return n
 	}
+	counted.Keys, counted.Parts = make([]summary.Key, 0, len(s.Groups)), make([]summary.Part, 0, len(s.Figures))
 	for i, g := range s.Groups {
 		k := summary.Key{}
 		switch {

@@ -42,34 +42,33 @@ type beside struct {
 }
 
 // beside puts another summary beside groups.
-func (s *Spec) beside(b Beside, groups []*Counted, names [][]string) beside {
-	there := beside{spec: s, match: b.Match, rows: map[string]*row{}, all: s.nothing()}
-	var moved []*Counted
-	for _, c := range b.Tally.groups {
-		s.add(there.all, *c)
-		copied := *c
-		var ok bool
-		if copied.Keys, ok = there.here(c.Keys); !ok {
-			there.alone += c.Records
+func (s *Spec) beside(b Beside, groups []*group, names [][]string) beside {
+	there := beside{spec: s, match: b.Match, rows: make(map[string]*row, len(b.Tally.groups)), all: s.nothing()}
+	moved := make([]*group, 0, len(b.Tally.groups))
+	for _, g := range b.Tally.groups {
+		s.add(there.all, g.Counted)
+		keys, ok := there.here(g.Keys)
+		if !ok {
+			there.alone += g.Records
 			continue
 		}
-		moved = append(moved, &copied)
+		moved = append(moved, &group{Counted{keys, g.Records, g.Parts}, nameOf(keys, -1)})
 	}
-	if at := s.Series.Group; s.Series.First > 0 && slices.ContainsFunc(groups, func(c *Counted) bool { return c.Keys[at].Unit == Others }) {
+	if at := s.Series.Group; s.Series.First > 0 && slices.ContainsFunc(groups, func(g *group) bool { return g.Keys[at].Unit == Others }) {
 		kept := map[string]bool{}
-		for _, c := range groups {
-			kept[nameOf(c.Keys[at:at+1], -1)] = true
+		for _, g := range groups {
+			kept[nameOf(g.Keys[at:at+1], -1)] = true
 		}
 		moved = s.gathered(moved, kept)
 	}
 	rows := make([]row, len(moved))
-	for i, c := range moved {
-		rows[i] = s.row(c.Keys, c, names)
+	for i, g := range moved {
+		rows[i] = s.rowOf(g, names)
 	}
 	there.whole = s.wholes([]row{{cells: s.unnamed(there.all)}})
 	for i, r := range rows {
 		s.workOut(r.cells, there.whole)
-		there.rows[nameOf(r.keys, -1)] = &rows[i]
+		there.rows[r.name] = &rows[i]
 		there.order = append(there.order, &rows[i])
 	}
 	return there
@@ -91,13 +90,14 @@ func (b *beside) here(keys []Key) ([]Key, bool) {
 
 // without are rows for the groups that only the other summary has.
 func (b *beside) without(rows []row, names [][]string) (more []row) {
-	has := map[string]bool{}
 	for _, r := range rows {
-		has[nameOf(r.keys, -1)] = true
+		if there := b.rows[r.name]; there != nil {
+			there.met = true
+		}
 	}
 	for _, r := range b.order {
-		if !has[nameOf(r.keys, -1)] {
-			more = append(more, b.spec.row(r.keys, nil, names))
+		if !r.met {
+			more = append(more, b.spec.row(r.keys, r.name, nil, names))
 		}
 	}
 	return more
@@ -106,8 +106,7 @@ func (b *beside) without(rows []row, names [][]string) (more []row) {
 // of are the cells of the other summary that stand beside a row: those of nothing where the other
 // one has no such group, and none where the row's unit has none beside it.
 func (b *beside) of(here row) []value.Value {
-	keys := here.keys
-	if r := b.rows[nameOf(keys, -1)]; r != nil {
+	if r := b.rows[here.name]; r != nil {
 		return r.cells
 	}
 	if here.rest != nil {
@@ -117,7 +116,7 @@ func (b *beside) of(here row) []value.Value {
 		return cells
 	}
 	for i, match := range b.match {
-		if match != nil && keys[i].Unit >= 0 && !slices.Contains(match, keys[i].Unit) {
+		if unit := here.keys[i].Unit; match != nil && unit >= 0 && !slices.Contains(match, unit) {
 			return nil
 		}
 	}
@@ -131,7 +130,7 @@ func (b *beside) total() []value.Value { return b.spec.totalOf(b.all) }
 func (b *beside) sumOf(rows []row) *Counted {
 	all := b.spec.nothing()
 	for _, r := range rows {
-		if there := b.rows[nameOf(r.keys, -1)]; there != nil && there.of != nil {
+		if there := b.rows[r.name]; there != nil && there.of != nil {
 			b.spec.add(all, *there.of)
 		}
 	}

@@ -20,6 +20,12 @@ type Counted struct {
 	Parts   []Part // of each figure
 }
 
+// group is a group in a tally.
+type group struct {
+	Counted
+	name string // of its keys, see nameOf
+}
+
 // Key is what the records of a group have in common.
 type Key struct {
 	Value value.Value // of a group by values
@@ -74,16 +80,19 @@ var ErrTooMany = errors.New("there are too many groups")
 // row is a row with what it is ordered by.
 type row struct {
 	keys  []Key
+	name  string // of the keys
 	cells []value.Value
 	of    *Counted // nil where there are no records
 	rest  []row    // of the row that is the rest, those that it is put together of
+	met   bool     // of another summary: there is a row that it stands beside
 }
 
 // Tally puts together what was counted.
 type Tally struct {
 	spec   *Spec
-	groups []*Counted
-	at     map[string]*Counted
+	groups []*group
+	at     map[string]*group
+	room   []byte // that names are made in
 	// Where only the first rows stand alone and there are very many groups, those that are none of
 	// the first are put together as they come.
 	order []criteria.Sort
@@ -104,27 +113,30 @@ func (t *Tally) First(order []criteria.Sort) {
 func (t *Tally) fold() {
 	s := t.spec
 	rows := make([]row, len(t.groups))
-	for i, c := range t.groups {
-		rows[i] = s.row(c.Keys, c, nil)
+	for i, g := range t.groups {
+		rows[i] = s.rowOf(g, nil)
 	}
 	s.sort(rows, t.order)
 	if t.rest == nil {
 		t.rest = s.nothing()
 	}
 	s.add(t.rest, *s.sumOf(rows[s.First:]))
-	t.groups, t.at = t.groups[:0], map[string]*Counted{}
+	t.groups, t.at = t.groups[:0], map[string]*group{}
 	for _, r := range rows[:s.First] {
-		t.groups, t.at[nameOf(r.keys, -1)] = append(t.groups, r.of), r.of
+		t.keep(&group{*r.of, r.name})
 	}
 }
 
+// keep takes a group that is not there yet.
+func (t *Tally) keep(g *group) { t.groups, t.at[g.name] = append(t.groups, g), g }
+
 // Tally starts one.
-func (s *Spec) Tally() *Tally { return &Tally{spec: s, at: map[string]*Counted{}} }
+func (s *Spec) Tally() *Tally { return &Tally{spec: s, at: map[string]*group{}} }
 
 // Add adds what was counted of a group, or of a part of it.
 func (t *Tally) Add(c Counted) error {
-	name := nameOf(c.Keys, -1)
-	known := t.at[name]
+	t.room = appendName(t.room[:0], c.Keys, -1)
+	known := t.at[string(t.room)]
 	if known == nil {
 		if len(t.groups) == MostRows {
 			if !t.folds {
@@ -132,10 +144,10 @@ func (t *Tally) Add(c Counted) error {
 			}
 			t.fold()
 		}
-		t.groups, t.at[name] = append(t.groups, &c), &c
+		t.keep(&group{c, string(t.room)})
 		return nil
 	}
-	t.spec.add(known, c)
+	t.spec.add(&known.Counted, c)
 	return nil
 }
 
@@ -192,9 +204,9 @@ func (t *Tally) Table(asked Asked) (*Table, error) {
 		groups = s.gathered(groups, s.best(groups))
 	}
 	rows := make([]row, 0, len(groups))
-	for _, c := range groups {
-		table.add(c)
-		rows = append(rows, s.row(c.Keys, c, asked.Names))
+	for _, g := range groups {
+		table.add(&g.Counted)
+		rows = append(rows, s.rowOf(g, asked.Names))
 	}
 	others := make([]beside, len(asked.Beside))
 	for i, b := range asked.Beside {
@@ -236,13 +248,17 @@ func (t *Table) add(c *Counted) {
 	}
 }
 
-// row is the row of a group, c being nil where it has no records.
-func (s *Spec) row(keys []Key, c *Counted, names [][]string) row {
-	of := c
+// rowOf is the row of a group.
+func (s *Spec) rowOf(g *group, names [][]string) row { return s.row(g.Keys, g.name, &g.Counted, names) }
+
+// row is the row of keys and their name, c being nil where they have no records.
+func (s *Spec) row(keys []Key, name string, c *Counted, names [][]string) row {
+	r := row{keys: keys, name: name, of: c}
 	if c == nil {
 		c = s.nothing()
 	}
-	return row{keys: keys, cells: append(s.keyCells(keys, names), s.figureCells(c)...), of: of}
+	r.cells = s.appendFigures(s.keyCells(keys, names), c)
+	return r
 }
 
 // told are the cells of a row that are told, with those that stand beside them.
@@ -251,15 +267,15 @@ func (s *Spec) told(cells []value.Value, others []beside, of func(*beside) []val
 	if len(others) == 0 {
 		return told
 	}
-	told = slices.Clone(told)
+	figures := s.Told()
+	all := make([]value.Value, len(told)+len(others)*figures)
+	copy(all, told)
 	for i := range others {
-		figures := make([]value.Value, s.Told())
 		if more := of(&others[i]); more != nil {
-			copy(figures, more[len(s.Groups):])
+			copy(all[len(told)+i*figures:][:figures], more[len(s.Groups):])
 		}
-		told = append(told, figures...)
 	}
-	return told
+	return all
 }
 
 // first are the first rows, as many as are wanted; the rest is put together in one where that is wanted.
@@ -276,7 +292,7 @@ func (s *Spec) first(rows []row, more *Counted, whole []decimal.Decimal) []row {
 	for i := range keys {
 		keys[i].Unit = Others
 	}
-	others := s.row(keys, s.sumOf(rest, more), nil)
+	others := s.row(keys, nameOf(keys, -1), s.sumOf(rest, more), nil)
 	others.rest = rest
 	s.notAdding(others.cells)
 	s.workOut(others.cells, whole)
@@ -321,7 +337,7 @@ func (s *Spec) total(rows []row) []value.Value { return s.totalOf(s.sumOf(rows))
 
 // unnamed are the cells of a group without its keys.
 func (s *Spec) unnamed(c *Counted) []value.Value {
-	return append(make([]value.Value, len(s.Groups)), s.figureCells(c)...)
+	return s.appendFigures(make([]value.Value, len(s.Groups), len(s.Groups)+len(s.Figures)), c)
 }
 
 func (s *Spec) totalOf(all *Counted) []value.Value {
@@ -344,17 +360,17 @@ func (s *Spec) notAdding(cells []value.Value) {
 }
 
 // best are the values of the group that makes series of whose figure there is most, by their names.
-func (s *Spec) best(groups []*Counted) map[string]bool {
+func (s *Spec) best(groups []*group) map[string]bool {
 	at, by := s.Series.Group, s.Figures[0]
 	sums := map[string]*Counted{}
 	var names []string
-	for _, c := range groups {
-		name := nameOf(c.Keys[at:at+1], -1)
+	for _, g := range groups {
+		name := nameOf(g.Keys[at:at+1], -1)
 		if sums[name] == nil {
 			sums[name] = s.nothing()
 			names = append(names, name)
 		}
-		s.add(sums[name], *c)
+		s.add(sums[name], g.Counted)
 	}
 	slices.SortStableFunc(names, func(a, b string) int {
 		p, _ := number(by.cell(sums[a].Records, sums[a].Parts[0]))
@@ -373,11 +389,11 @@ func (s *Spec) best(groups []*Counted) map[string]bool {
 
 // gathered are groups of which those of no kept series are put together as others; all of them where
 // kept is nil.
-func (s *Spec) gathered(groups []*Counted, kept map[string]bool) []*Counted {
+func (s *Spec) gathered(groups []*group, kept map[string]bool) []*group {
 	if kept == nil {
 		return groups
 	}
-	t := &Tally{spec: s, at: map[string]*Counted{}}
+	t := s.Tally()
 	at := s.Series.Group
 	for _, c := range groups {
 		copied := Counted{Keys: slices.Clone(c.Keys), Records: c.Records, Parts: slices.Clone(c.Parts)}
@@ -392,11 +408,10 @@ func (s *Spec) gathered(groups []*Counted, kept map[string]bool) []*Counted {
 // nothing is a group without records.
 func (s *Spec) nothing() *Counted { return &Counted{Parts: make([]Part, len(s.Figures))} }
 
-// figureCells are the figures of a group as they are shown.
-func (s *Spec) figureCells(c *Counted) []value.Value {
-	cells := make([]value.Value, len(s.Figures))
+// appendFigures adds the figures of a group as they are shown.
+func (s *Spec) appendFigures(cells []value.Value, c *Counted) []value.Value {
 	for i, f := range s.Figures {
-		cells[i] = f.cell(c.Records, c.Parts[i])
+		cells = append(cells, f.cell(c.Records, c.Parts[i]))
 	}
 	return cells
 }
@@ -513,21 +528,28 @@ func (s *Spec) fill(rows []row, names [][]string) ([]row, error) {
 		}
 		type others struct {
 			keys []Key
-			has  map[int]bool
+			has  []bool // by units
 		}
 		var occurring []*others
 		by := map[string]*others{}
-		if len(s.Groups) == 1 { // where nothing stands beside it, it is filled though there is no record at all
-			occurring = append(occurring, &others{make([]Key, 1), map[int]bool{}})
-			by[nameOf(make([]Key, 1), at)] = occurring[0]
+		occur := func(name string, keys []Key) *others {
+			o := &others{keys, make([]bool, len(names[at]))}
+			by[name], occurring = o, append(occurring, o)
+			return o
 		}
+		if len(s.Groups) == 1 { // where nothing stands beside it, it is filled though there is no record at all
+			occur(nameOf(make([]Key, 1), at), make([]Key, 1))
+		}
+		var name []byte
 		for _, r := range rows {
-			name := nameOf(r.keys, at)
-			if by[name] == nil {
-				by[name] = &others{r.keys, map[int]bool{}}
-				occurring = append(occurring, by[name])
+			name = appendName(name[:0], r.keys, at)
+			o := by[string(name)]
+			if o == nil {
+				o = occur(string(name), r.keys)
 			}
-			by[name].has[r.keys[at].Unit] = true
+			if unit := r.keys[at].Unit; unit >= 0 {
+				o.has[unit] = true
+			}
 		}
 		for _, o := range occurring {
 			for unit := range names[at] {
@@ -536,7 +558,7 @@ func (s *Spec) fill(rows []row, names [][]string) ([]row, error) {
 				}
 				keys := slices.Clone(o.keys)
 				keys[at] = Key{Unit: unit}
-				rows = append(rows, s.row(keys, nil, names))
+				rows = append(rows, s.row(keys, nameOf(keys, -1), nil, names))
 			}
 			if len(rows) > MostRows {
 				return nil, ErrTooMany
@@ -547,8 +569,9 @@ func (s *Spec) fill(rows []row, names [][]string) ([]row, error) {
 }
 
 // nameOf is a text that tells apart the keys of groups, all but one of them.
-func nameOf(keys []Key, but int) string {
-	var b []byte
+func nameOf(keys []Key, but int) string { return string(appendName(nil, keys, but)) }
+
+func appendName(b []byte, keys []Key, but int) []byte {
 	for i, k := range keys {
 		if i == but {
 			continue
@@ -561,7 +584,7 @@ func nameOf(keys []Key, but int) string {
 		b = k.Value.Append(append(b, ' '))
 		b = strconv.AppendInt(append(b, ' '), int64(len(b)-from), 10)
 	}
-	return string(b)
+	return b
 }
 
 // sort sorts rows by columns that are shown, then by the groups in order.
