@@ -63,7 +63,7 @@ func proofOf(r *receipt.Receipt, name string) ([]byte, error) {
 	case r.Evidence == nil || r.Records == nil:
 		return nil, fail(exitUsage, "receipt %d tells of no evidence; run the report with --evidence, or as a table", r.ID)
 	case r.Evidence.Fingerprint == "":
-		return nil, fail(exitUsage, "receipt %d has no fingerprint, since not all of its rows were read; run the report without --limit", r.ID)
+		return nil, fail(exitUsage, "receipt %d has no fingerprint, since not all of its rows were read; pikegate run %s reads them all", r.ID, r.Report)
 	}
 	if name == "" {
 		name = fmt.Sprintf("%s-%d", r.Report, r.ID)

@@ -28,17 +28,17 @@ type sending struct {
 	stay      bool         // whether the run goes on when its reader is gone
 	gone      bool         // that reader is, and nothing is sent any more
 	with      func() *pump // makes the pump; nil where all goes straight
-	first     firstly
+	first     firstStep
 }
 
-// firstly is what is done before anything is sent. Where it fails nothing is.
-type firstly struct {
+// firstStep is what is done before anything is sent. Where it fails nothing is.
+type firstStep struct {
 	do  func() error // nil where nothing is to be done, or it was done
 	err error
 }
 
 // now does it, where it was not done yet, and adds how long that took.
-func (f *firstly) now(took *time.Duration) error {
+func (f *firstStep) now(took *time.Duration) error {
 	if f.do != nil {
 		start := time.Now()
 		f.err, f.do = f.do(), nil
@@ -163,7 +163,7 @@ var chunks = sync.Pool{New: func() any { return new([]byte) }}
 // pump sends what is written to it, in order and on its own time.
 type pump struct {
 	to    io.Writer
-	first *firstly // nobody else uses it meanwhile
+	first *firstStep // nobody else uses it meanwhile
 	// Told once it has ended: how many bytes were sent, and how long that waited for what is done first.
 	sent      int64
 	recording time.Duration
@@ -184,7 +184,7 @@ type pump struct {
 	done    chan struct{}
 }
 
-func newPump(ctx context.Context, to io.Writer, first *firstly, spool base.Spool, most int64) *pump {
+func newPump(ctx context.Context, to io.Writer, first *firstStep, spool base.Spool, most int64) *pump {
 	p := &pump{to: to, first: first, spool: spool, most: most, ctx: ctx, done: make(chan struct{})}
 	p.changed.L = &p.mu
 	go p.run()

@@ -77,7 +77,7 @@ func TestPumpKeepsTheOrder(t *testing.T) {
 	random := rand.New(rand.NewPCG(1, 2))
 	for range 5 {
 		to := &gated{let: make(chan int, 10_000)}
-		p := newPump(context.Background(), to, &firstly{}, spool, 1<<40)
+		p := newPump(context.Background(), to, &firstStep{}, spool, 1<<40)
 		var want bytes.Buffer
 		for i := range 200 {
 			b := make([]byte, 1+random.IntN(64<<10))
@@ -114,7 +114,7 @@ func TestPumpWithoutRoom(t *testing.T) {
 	within, cancel := context.WithTimeout(context.Background(), 300*time.Millisecond)
 	defer cancel()
 	to := &gated{let: make(chan int)}
-	p := newPump(within, to, &firstly{}, spool, 3<<20)
+	p := newPump(within, to, &firstStep{}, spool, 3<<20)
 	b := make([]byte, 64<<10)
 	wrote := 0
 	for err == nil {
@@ -130,7 +130,7 @@ func TestPumpWithoutRoom(t *testing.T) {
 	assert.ErrorIs(t, p.end(true), io.ErrClosedPipe)
 
 	require.NoError(t, os.RemoveAll(spool.Dir))
-	p = newPump(context.Background(), &gated{let: make(chan int)}, &firstly{}, spool, 1<<40)
+	p = newPump(context.Background(), &gated{let: make(chan int)}, &firstStep{}, spool, 1<<40)
 	for err = nil; err == nil; {
 		_, err = p.Write(b)
 	}
