@@ -4,8 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"maps"
-	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -150,22 +148,19 @@ func (s *Store) Sent(id int64) {
 // keepSent writes which results were handed on since it last did. What cannot be written is tried again.
 func (s *Store) keepSent() {
 	s.sending.Lock()
-	ids := slices.Sorted(maps.Keys(s.sent))
+	rows := make([]handedOn, 0, len(s.sent))
+	for id := range s.sent {
+		rows = append(rows, handedOn{id})
+	}
 	s.sending.Unlock()
 	const most = 500 // by one statement
-	for part := range slices.Chunk(ids, most) {
-		rows := make([]handedOn, len(part))
-		for i, id := range part {
-			rows[i].ReceiptID = id
-		}
-		if s.keeping.Clauses(clause.OnConflict{DoNothing: true}).Create(&rows).Error != nil {
-			return // which is logged
-		}
-		s.sending.Lock()
-		for _, id := range part {
-			delete(s.sent, id)
-		}
-		s.sending.Unlock()
+	if len(rows) == 0 || s.keeping.Clauses(clause.OnConflict{DoNothing: true}).CreateInBatches(rows, most).Error != nil {
+		return // which is logged
+	}
+	s.sending.Lock()
+	defer s.sending.Unlock()
+	for _, r := range rows {
+		delete(s.sent, r.ReceiptID)
 	}
 }
 
@@ -259,7 +254,6 @@ type Begun struct {
 	at      time.Time
 	ended   atomic.Bool
 	once    sync.Once
-	counts  atomic.Bool // among those that the next commit may wait for
 	written bool
 	err     error
 }
@@ -272,16 +266,8 @@ const beginTime = 20 * time.Millisecond
 func (s *Store) Begin(row func() (Receipt, error)) *Begun {
 	s.underWay.Add(1)
 	b := &Begun{store: s, row: row, at: time.Now()}
-	b.counts.Store(true)
 	s.begun.add(b)
 	return b
-}
-
-// countsNoMore takes it from the runs that are waited for: it has ended, or nobody knows when it will.
-func (b *Begun) countsNoMore() {
-	if b.counts.Swap(false) {
-		b.store.underWay.Add(-1)
-	}
 }
 
 // beginnings are the runs that began within the last moment, in order. One timer serves them all: one
@@ -325,7 +311,7 @@ func (b *Begun) OnRecord() error {
 			b.err = b.store.Keep(r)
 		}
 		b.written = b.err == nil
-		b.countsNoMore()
+		b.store.underWay.Add(-1) // nobody knows when it will end
 	})
 	return b.err
 }
@@ -333,9 +319,11 @@ func (b *Begun) OnRecord() error {
 // End keeps the receipt of the run when it has ended.
 func (b *Begun) End(r Receipt) error {
 	b.ended.Store(true)
-	b.once.Do(func() {}) // now it will not be written as running any more
-	r.Begun = b.written
-	defer b.countsNoMore()
+	waitedFor := false
+	b.once.Do(func() { waitedFor = true }) // now it will not be written as running any more
+	if r.Begun = b.written; waitedFor {
+		defer b.store.underWay.Add(-1)
+	}
 	return b.store.Keep(r)
 }
 

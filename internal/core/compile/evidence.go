@@ -72,7 +72,7 @@ const mostByDay = 3
 // have, in the groups of the plan. read is what a row of it comes to. Days are counted as they are
 // stored, and those that are none are left out when they are read, where that is the faster way.
 func (c *Compiler) TallyInside(q Query, p evidence.Plan) (s Statement, read func(row []value.Value) []evidence.Group) {
-	if len(p.Steps) > mostByDay || !p.Dated.HoldsWholeDays() || !p.Dated.HasPlainBounds() {
+	if len(p.Steps) > mostByDay || !isCountedByDay(p.Dated) {
 		w := c.writer(q)
 		w.say("SELECT ", number(evidence.Inside))
 		return w.tally(q, p), ReadGroups(p)
@@ -83,16 +83,7 @@ func (c *Compiler) TallyInside(q Query, p evidence.Plan) (s Statement, read func
 	w.day(w.column(p.Dated))
 	w.WriteString(", count(*)")
 	for i := range p.Steps {
-		w.WriteString(", count(CASE WHEN ")
-		for j, step := range p.Steps[:i+1] {
-			if j > 0 {
-				w.WriteString(" AND ")
-			}
-			w.WriteByte('(')
-			w.node(step, false)
-			w.WriteByte(')')
-		}
-		w.WriteString(" THEN 1 END)")
+		w.passing(criteria.AllOf(p.Steps[:i+1]...))
 	}
 	w.where(q)
 	w.WriteString("\nGROUP BY 1")
@@ -185,12 +176,17 @@ func (c *Compiler) Among(q Query, further ...*criteria.Bound) Statement {
 			w.WriteString(", count(*)")
 			continue
 		}
-		w.WriteString(", count(CASE WHEN ")
-		w.node(f, false)
-		w.WriteString(" THEN 1 END)")
+		w.passing(f)
 	}
 	w.where(q)
 	return w.statement()
+}
+
+// passing writes how many records pass criteria.
+func (w *writer) passing(f *criteria.Bound) {
+	w.WriteString(", count(CASE WHEN ")
+	w.node(f, false)
+	w.WriteString(" THEN 1 END)")
 }
 
 // MostPassedBy is how many conditions Passed takes at most.

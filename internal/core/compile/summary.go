@@ -105,8 +105,12 @@ func (q Query) hasDates(c *column.Column) bool {
 // several texts that are no day, do not add up.
 func isByDay(s *summary.Spec, g summary.Group) bool {
 	distinct := slices.ContainsFunc(s.Figures, func(f summary.Figure) bool { return f.Kind == summary.CountDistinct })
-	return !g.By.Comes() && g.Of.HoldsWholeDays() && g.Of.HasPlainBounds() && !distinct
+	return !g.By.Comes() && isCountedByDay(g.Of) && !distinct
 }
+
+// isCountedByDay reports whether the records of a column's days can be counted by its values as they are
+// stored: each is a day and nothing more, and they sort by time.
+func isCountedByDay(c *column.Column) bool { return c.HoldsWholeDays() && c.HasPlainBounds() }
 
 // day writes a day as it is stored. Texts are told apart by all their characters.
 func (w *writer) day(col *columnSQL) {

@@ -33,7 +33,6 @@ type counter struct {
 	// otherwise is how many records there are that only the period leaves out, with
 	// those of the result.
 	otherwise int64 // -1 where that is not known
-	onEnds    bool  // the groups told how many records lie on the ends of the result
 	// of is what the calendar of counts has, where the evidence costs what the period has; nil
 	// where all records are counted.
 	of *counts.Of
@@ -284,14 +283,15 @@ func (c *counter) endsOf(f evidence.Figures) {
 	if f.Span.Any {
 		c.e.Ends.First, c.e.Ends.Last = &receipt.EndDay{Dated: c.dated(f.Span.First)}, &receipt.EndDay{Dated: c.dated(f.Span.Last)}
 	}
-	if c.onEnds = f.OnEnds != nil; c.onEnds {
+	if f.OnEnds != nil {
 		c.e.Ends.First.Records, c.e.Ends.Last.Records = f.OnEnds[0], f.OnEnds[1]
 	}
 }
 
-// ends counts the records on the first and on the last day.
+// ends counts the records on the first and on the last day, where they are not known yet: on each of them
+// there is one.
 func (c *counter) ends(ctx context.Context) error {
-	if c.e.Ends == nil || c.e.Ends.First == nil || c.onEnds {
+	if c.e.Ends == nil || c.e.Ends.First == nil || c.e.Ends.First.Records > 0 {
 		return nil
 	}
 	if all := c.run.receipt.Records; all != nil && c.plan.Alone && c.plan.Narrows() && c.e.Ends.First.Day == c.e.Ends.Last.Day {
