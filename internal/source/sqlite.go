@@ -32,8 +32,7 @@ type sqlite struct {
 }
 
 // sqliteDriver is SQLite with the functions that texts and decimals in texts are compared
-// by, and without
-// the statements that reach beyond the file.
+// by, and without the statements that do more than read.
 const sqliteDriver = "pikegate-sqlite"
 
 func init() {
@@ -43,27 +42,16 @@ func init() {
 		if _, err := c.Exec("PRAGMA hard_heap_limit = "+strconv.Itoa(mostHeap), nil); err != nil {
 			return err
 		}
-		c.RegisterAuthorizer(func(action int, name, _, _ string) int {
-			switch action {
-			case sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, sqlite3.SQLITE_FUNCTION, sqlite3.SQLITE_TRANSACTION, recursive:
-				return sqlite3.SQLITE_OK
-			case sqlite3.SQLITE_PRAGMA:
-				if name == "table_info" || name == "index_list" || name == "index_info" { // which tell of tables
-					return sqlite3.SQLITE_OK
-				}
-			}
-			return sqlite3.SQLITE_DENY
-		})
-		return addFunctions(c)
+		if err := addFunctions(c); err != nil {
+			return err
+		}
+		return onlyReads(c)
 	}})
 }
 
 // mostHeap is the most memory that SQLite takes for all its connections together; a statement
 // that needs more fails.
 const mostHeap = 256 << 20
-
-// recursive is SQLITE_RECURSIVE, which the driver does not name.
-const recursive = 33
 
 // opened is the file as it is now. One that was put in the place of another is opened
 // anew, and one that was taken away is told: a connection would go on to read what nobody
@@ -116,11 +104,12 @@ func (e *sqlite) view(ctx context.Context, use func(session) error) error {
 	defer conn.Close()
 	return conn.Raw(func(dc any) (err error) {
 		c := dc.(*sqlite3.SQLiteConn)
-		if _, err := c.ExecContext(ctx, "BEGIN", nil); err != nil {
+		whole := context.WithoutCancel(ctx) // neither waits; with ctx the driver would start a goroutine
+		if _, err := c.ExecContext(whole, "BEGIN", nil); err != nil {
 			return explainSQLite(err)
 		}
 		defer func() {
-			if _, end := c.ExecContext(context.WithoutCancel(ctx), "ROLLBACK", nil); err == nil {
+			if _, end := c.ExecContext(whole, "ROLLBACK", nil); err == nil {
 				err = end
 			}
 		}()

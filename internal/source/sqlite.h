@@ -25,6 +25,7 @@ WEAK const char *sqlite3_errmsg(sqlite3 *);
 WEAK void sqlite3_interrupt(sqlite3 *);
 WEAK int sqlite3_create_function_v2(sqlite3 *, const char *, int, int, void *, void (*)(sqlite3_context *, int, sqlite3_value **),
 	void (*)(sqlite3_context *, int, sqlite3_value **), void (*)(sqlite3_context *), void (*)(void *));
+WEAK int sqlite3_set_authorizer(sqlite3 *, int (*)(void *, int, const char *, const char *, const char *, const char *), void *);
 WEAK void *sqlite3_user_data(sqlite3_context *);
 WEAK int sqlite3_value_type(sqlite3_value *);
 WEAK const void *sqlite3_value_blob(sqlite3_value *);
@@ -54,6 +55,9 @@ typedef struct {
 
 // fill reads the row at hand and those after it, as many as there is room for.
 void fill(sqlite3_stmt *, int width, int most, cell *cells, char *room, int64_t size, filled *);
+
+// only_reads refuses every statement of a connection that does more than read.
+int only_reads(sqlite3 *);
 
 // add_function gives a database the function of texts that has a number in Go.
 int add_function(sqlite3 *, const char *name, int arguments, int number);

@@ -14,10 +14,24 @@ import (
 	"pikegate/internal/core/compile"
 )
 
+// handleOf is SQLite's own connection behind the driver's, which the driver does not hand out.
+func handleOf(conn *sqlite3.SQLiteConn) *C.sqlite3 {
+	return (*C.sqlite3)(reflect.ValueOf(conn).Elem().FieldByName("db").UnsafePointer())
+}
+
+// onlyReads refuses the statements of a connection that do more than read. The driver can do so too,
+// with a call into Go for each column that a statement names, and for each beginning and end of a view.
+func onlyReads(conn *sqlite3.SQLiteConn) error {
+	if failed := C.only_reads(handleOf(conn)); failed != 0 {
+		return fmt.Errorf("SQLite takes no authorizer: error %d", failed)
+	}
+	return nil
+}
+
 // addFunctions gives a connection the functions that statements call beside SQLite's own. The
 // driver can do so too, with ten times the time for each call.
 func addFunctions(conn *sqlite3.SQLiteConn) error {
-	db := (*C.sqlite3)(reflect.ValueOf(conn).Elem().FieldByName("db").UnsafePointer())
+	db := handleOf(conn)
 	add := func(name string, add func(*C.char) C.int) error {
 		text := C.CString(name)
 		defer C.free(unsafe.Pointer(text))
