@@ -24,6 +24,7 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-gonic/gin"
 	"go.opentelemetry.io/otel/attribute"
+	"golang.org/x/net/netutil"
 
 	"pikegate/internal/core/fault"
 	"pikegate/internal/core/prompt"
@@ -136,21 +137,30 @@ func New(s *service.Service, limits Limits) *Handler {
 	return h
 }
 
-// writeBuffer is how many bytes the system takes ahead of a reader.
-const writeBuffer = 256 << 10
-
 // Server is an HTTP server with the limits that a service wants. A response
 // may take as long as its reader needs.
 func Server(h http.Handler) *http.Server {
-	return &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
-		// A part of an answer counts as taken when a third of the system's buffer is free again:
-		// one of megabytes would take a slow reader for one who does not read.
-		ConnContext: func(ctx context.Context, c net.Conn) context.Context {
-			if tcp, ok := c.(*net.TCPConn); ok {
-				_ = tcp.SetWriteBuffer(writeBuffer)
-			}
-			return ctx
-		}}
+	return &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
+}
+
+// writeBuffer is how many bytes the system takes ahead of a reader. A part of an answer counts as
+// taken when a third of them is free again: with megabytes a slow reader looks like one who does
+// not read.
+const writeBuffer = 256 << 10
+
+// Listener is where a Server listens: it lets in so many connections at a time.
+func Listener(at net.Listener, connections int) net.Listener {
+	return netutil.LimitListener(buffering{at}, connections)
+}
+
+type buffering struct{ net.Listener }
+
+func (l buffering) Accept() (net.Conn, error) {
+	c, err := l.Listener.Accept()
+	if tcp, ok := c.(*net.TCPConn); ok {
+		_ = tcp.SetWriteBuffer(writeBuffer) // without it it only takes longer until a reader is missed
+	}
+	return c, err
 }
 
 func writeProblem(c *gin.Context, p *Problem) {

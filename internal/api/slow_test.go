@@ -60,6 +60,7 @@ func TestSlowReaders(t *testing.T) {
 	require.NoError(t, err)
 	server := httptest.NewUnstartedServer(nil)
 	server.Config = api.Server(api.New(s, api.Limits{Stall: 3 * time.Second}))
+	server.Listener = api.Listener(server.Listener, 100)
 	server.Start()
 	defer server.Close()
 	at := strings.TrimPrefix(server.URL, "http://")
@@ -117,4 +118,28 @@ func TestSlowReaders(t *testing.T) {
 		}
 		return states[receipt.CutByTime] == 8 && states[receipt.Rows] == 5
 	}, 20*time.Second, 100*time.Millisecond)
+}
+
+// Not much waits in the system for a reader who does not read, also where the listener limits how many
+// connections there are.
+func TestWhatTheSystemTakesAhead(t *testing.T) {
+	at, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	listener := api.Listener(at, 1)
+	defer listener.Close()
+	reader, err := net.Dial("tcp", at.Addr().String())
+	require.NoError(t, err)
+	defer reader.Close()
+	c, err := listener.Accept()
+	require.NoError(t, err)
+	defer c.Close()
+	taken := 0
+	for b := make([]byte, 32<<10); ; {
+		require.NoError(t, c.SetWriteDeadline(time.Now().Add(300*time.Millisecond)))
+		n, err := c.Write(b)
+		if taken += n; err != nil {
+			break
+		}
+	}
+	assert.Less(t, taken, 1<<20)
 }

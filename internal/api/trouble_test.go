@@ -58,6 +58,7 @@ func TestSoakBesideTrouble(t *testing.T) {
 	}
 	server := httptest.NewUnstartedServer(nil)
 	server.Config = api.Server(api.New(ferries.Service, api.Limits{Stall: 5 * time.Second}))
+	server.Listener = api.Listener(server.Listener, 200)
 	server.Start()
 	defer server.Close()
 	client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 128}}

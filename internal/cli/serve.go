@@ -16,7 +16,6 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
-	"golang.org/x/net/netutil"
 
 	"pikegate/internal/api"
 	"pikegate/internal/service"
@@ -153,7 +152,7 @@ func serveOn(ctx context.Context, s *service.Service, listener net.Listener, to 
 		defer to.rereading(s, func(now *serving) { handler.Limit(now.limitsOn(listener)) })()
 	}
 	s.KeepSchedules()
-	listener = netutil.LimitListener(listener, to.connections)
+	listener = api.Listener(listener, to.connections)
 	if to.encrypted.cert != "" || to.encrypted.key != "" {
 		config, err := to.encrypted.config()
 		if err != nil {
