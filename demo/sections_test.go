@@ -346,7 +346,7 @@ func TestASectionCutByTime(t *testing.T) {
 	r, err := s.Runs.Prepare(t.Context(), "both", answerOf())
 	require.NoError(t, err)
 	var out bytes.Buffer
-	_, err = r.Stream(t.Context(), export.NewSections(export.JSON, r.Sending(&out, func() {}), r.Zone))
+	_, err = r.Stream(t.Context(), export.NewSections(export.JSON, r.Sending(&out, func() {}, nil), r.Zone))
 	require.NoError(t, err)
 	var told sectioned
 	require.NoError(t, json.Unmarshal(out.Bytes(), &told))

@@ -8,6 +8,7 @@ import (
 	"io"
 	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -49,13 +50,14 @@ func (r routes) sent(ctx context.Context, run *run.Run, as sentAs) *huma.StreamR
 		if f, ok := w.(http.Flusher); ok && as.follow {
 			f.Flush()
 		}
+		long := func(bytes int) { c.SetHeader("Content-Length", strconv.Itoa(bytes)) }
 		var told *announced
 		if as.goesOn && as.format == export.Events {
 			told = announce(w, run)
 			defer told.stop()
-			w = told
+			w, long = told, nil // which writes more than the result
 		}
-		result, closed := run.In(as.format, as.form, run.Sending(w, func() { cutOff(c.BodyWriter()) }))
+		result, closed := run.In(as.format, as.form, run.Sending(w, func() { cutOff(c.BodyWriter()) }, long))
 		defer closed()
 		_, err := run.Stream(ctx, result)
 		switch {

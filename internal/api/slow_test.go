@@ -106,6 +106,7 @@ func TestSlowReaders(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, 200, answer.StatusCode)
 		assert.Equal(t, 101, strings.Count(string(text), "\n"))
+		assert.EqualValues(t, len(text), answer.ContentLength, "of a result in one piece")
 		assert.Less(t, time.Since(start), time.Minute)
 	}
 	assert.Greater(t, <-slow, 59_000, "a part of the texts may be cut in two by the reader")

@@ -89,6 +89,7 @@ type output struct {
 	zone    *time.Location
 	notes   []string
 	buffer  []byte     // what was written and is not handed on yet
+	handed  bool       // whether anything was handed on
 	room    []byte     // for a value
 	dates   []repeated // of each column
 }
@@ -120,7 +121,7 @@ func (o *output) handOn() error {
 		return nil
 	}
 	_, err := o.to.Write(o.buffer)
-	o.buffer = o.buffer[:0]
+	o.buffer, o.handed = o.buffer[:0], true
 	return err
 }
 
@@ -135,8 +136,11 @@ func (o *output) Flush() error {
 	return nil
 }
 
-// end hands on what is left. Nothing is written after it.
+// end hands on what is left, with the word that it is all where it is. Nothing is written after it.
 func (o *output) end() error {
+	if w, ok := o.to.(interface{ Whole(bytes int) }); ok && !o.handed {
+		w.Whole(len(o.buffer))
+	}
 	err := o.handOn()
 	if err == nil && cap(o.buffer) <= 2*inBuffer {
 		again := o.buffer // on its own: the pool is not to hold the writer and its reader

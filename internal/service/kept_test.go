@@ -171,7 +171,7 @@ func TestKeptSections(t *testing.T) {
 		r, err := s.Runs.Prepare(ctx, "both", req)
 		require.NoError(t, err)
 		var out bytes.Buffer
-		_, err = r.Stream(ctx, export.NewSections(export.JSON, r.Sending(&out, func() {}), r.Zone))
+		_, err = r.Stream(ctx, export.NewSections(export.JSON, r.Sending(&out, func() {}, nil), r.Zone))
 		require.NoError(t, err)
 		require.NoError(t, json.Unmarshal(out.Bytes(), &told))
 		return told
@@ -206,7 +206,7 @@ func TestAKeptSectionThatFailed(t *testing.T) {
 		r, err := s.Runs.Prepare(ctx, "both", req)
 		require.NoError(t, err)
 		var out bytes.Buffer
-		_, err = r.Stream(ctx, export.NewSections(export.JSON, r.Sending(&out, func() {}), r.Zone))
+		_, err = r.Stream(ctx, export.NewSections(export.JSON, r.Sending(&out, func() {}, nil), r.Zone))
 		require.NoError(t, err)
 		return out.String()
 	}
@@ -280,7 +280,7 @@ func TestARunThatGoesOn(t *testing.T) {
 	r.Stays()
 	id := r.ID()
 	var seen *receipt.Receipt
-	to := r.Sending(&leaving{at: 1, run: func() { seen, _ = s.Runs.Receipt(ctx, id) }}, func() {})
+	to := r.Sending(&leaving{at: 1, run: func() { seen, _ = s.Runs.Receipt(ctx, id) }}, func() {}, nil)
 	_, err = r.Stream(ctx, export.Whole{Writer: export.New(export.Events, to, r.Columns, r.Zone)})
 	require.NoError(t, err)
 	require.NotNil(t, seen.Progress, "while it was under way")

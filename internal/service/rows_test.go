@@ -518,7 +518,7 @@ func TestOnRecordBeforeAnythingIsSent(t *testing.T) {
 				assert.Equal(t, state, r.State)
 			}
 		}}
-		result, closed := started.In(export.CSV, export.CSVForm{}, started.Sending(reader, func() {}))
+		result, closed := started.In(export.CSV, export.CSVForm{}, started.Sending(reader, func() {}, nil))
 		_, err = started.Stream(ctx, result)
 		require.NoError(t, err)
 		closed()

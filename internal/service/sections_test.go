@@ -47,7 +47,7 @@ func TestTotalsOfSectionsInTime(t *testing.T) {
 		r, err := s.Runs.Prepare(ctx, "r", answer.Request{Evidence: true})
 		require.NoError(t, err)
 		var out bytes.Buffer
-		_, err = r.Stream(ctx, export.NewSections(export.JSON, r.Sending(&out, func() {}), r.Zone))
+		_, err = r.Stream(ctx, export.NewSections(export.JSON, r.Sending(&out, func() {}, nil), r.Zone))
 		require.NoError(t, err)
 		var told struct {
 			Sections []struct {

@@ -132,9 +132,10 @@ func (r *Run) sectionWanted() error {
 }
 
 // Sending is where a run's result goes to: to w, by a way that keeps no source busy while w
-// takes its time. stop makes a write to w that does not come to an end fail.
-func (r *Run) Sending(w io.Writer, stop func()) io.Writer {
-	r.sent.to, r.sent.stop = w, stop
+// takes its time. stop makes a write to w that does not come to an end fail. long is told how many bytes
+// the result has where that is known before the first of them is written; nil for nobody.
+func (r *Run) Sending(w io.Writer, stop func(), long func(bytes int)) io.Writer {
+	r.sent.to, r.sent.stop, r.sent.long = w, stop, long
 	return &r.sent
 }
 

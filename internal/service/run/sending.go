@@ -20,6 +20,7 @@ import (
 type sending struct {
 	to   io.Writer
 	stop func()        // makes a write to it that does not come to an end fail
+	long func(int)     // is told how long the whole result is, before it is sent; nil for nobody
 	took time.Duration // that reading or its end waited for it
 	// recording is how long they waited for what is done first, which is no part of took.
 	recording time.Duration
@@ -29,6 +30,7 @@ type sending struct {
 	gone      bool         // that reader is, and nothing is sent any more
 	with      func() *pump // makes the pump; nil where all goes straight
 	first     firstStep
+	whole     int // how long the result is that is sent in one piece; 0 for one that is not
 }
 
 // firstStep is what is done before anything is sent. Where it fails nothing is.
@@ -102,6 +104,9 @@ func (s *sending) Write(b []byte) (n int, err error) {
 	if s.pump != nil {
 		n, err = s.pump.Write(b)
 	} else {
+		if s.whole == len(b) && s.n == 0 && s.long != nil {
+			s.long(len(b))
+		}
 		n, err = s.to.Write(b)
 		s.n += int64(n)
 	}
@@ -118,6 +123,9 @@ func (s *sending) reached(wanted, n int, err error) (int, error) {
 	s.gone = true
 	return wanted, nil
 }
+
+// Whole says that the next write has so many bytes, and is the whole result.
+func (s *sending) Whole(bytes int) { s.whole = bytes }
 
 // Flush hands on what was written, where the receiver can be told to.
 func (s *sending) Flush() {

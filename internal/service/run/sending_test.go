@@ -69,6 +69,38 @@ func TestNothingIsSentBeforeItIsOnRecord(t *testing.T) {
 	}
 }
 
+// How long a result is is told of one that is sent in one piece, and of nothing that is not sent.
+func TestHowLongAResultIs(t *testing.T) {
+	spool, err := base.OpenSpool(t.TempDir())
+	require.NoError(t, err)
+	for name, c := range map[string]struct {
+		before, last string
+		unkept       error
+		told         []int
+	}{
+		"one piece": {last: "all rows", told: []int{8}}, "two pieces": {before: "rows", last: " and more"}, "another after it": {last: "all rows and more"},
+		"nothing is sent": {last: "all rows", unkept: &unkeptError{errors.New("no room")}},
+	} {
+		var told []int
+		to := &gated{}
+		s := &sending{to: to, stop: func() {}, long: func(bytes int) { told = append(told, bytes) }}
+		s.first.do = func() error { return c.unkept }
+		s.aside(context.Background(), spool, 1<<40)
+		if c.before != "" {
+			_, err := s.Write([]byte(c.before))
+			require.NoError(t, err)
+		}
+		require.NoError(t, s.drain())
+		if c.before == "" {
+			s.Whole(len("all rows"))
+		}
+		_, err := s.Write([]byte(c.last))
+		assert.Equal(t, c.unkept, err, name)
+		assert.Equal(t, c.told, told, name)
+		assert.Equal(t, c.unkept != nil, to.got.Len() == 0, name)
+	}
+}
+
 // What is written comes out the same, in order, however fast it is taken, through memory,
 // through the file and through both again; and writing waits for nobody while there is room.
 func TestPumpKeepsTheOrder(t *testing.T) {

@@ -174,7 +174,7 @@ func (p *parcel) file(format string) (deliver.File, error) {
 	if err != nil {
 		return f, err
 	}
-	result, closed := started.In(export.Format(format), export.CSVForm{}, started.Sending(to, func() {}))
+	result, closed := started.In(export.Format(format), export.CSVForm{}, started.Sending(to, func() {}, nil))
 	defer closed()
 	_, err = started.Stream(p.ctx, result)
 	if err = errors.Join(err, to.Close()); err != nil {
