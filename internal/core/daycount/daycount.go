@@ -18,8 +18,11 @@ import (
 // Calendar is how many records have a date on each day. The zero Calendar knows of no day.
 type Calendar struct {
 	days   []Day   // those that have records, in order
+	upTo   []int64 // the records of the days before each of them, and of all; nil where there is none
 	pieces []piece // when the days were counted, in order of the days
 	beside Beside
+	// unreadable are the records of all days whose value is no date.
+	unreadable int64
 }
 
 // Day is a day with its records. Unreadable are those whose value is no date and sorts between
@@ -90,6 +93,16 @@ func (c *Calendar) Set(p civil.Period, days []Day, at time.Time) {
 		}
 	}
 	c.pieces = slices.CompactFunc(pieces, func(a, b piece) bool { return a.At == b.At })
+	c.addUp()
+}
+
+// addUp adds up what the days have, so that no question has to.
+func (c *Calendar) addUp() {
+	c.upTo, c.unreadable = make([]int64, len(c.days)+1), 0
+	for i, d := range c.days {
+		c.upTo[i+1] = c.upTo[i] + d.Records
+		c.unreadable += d.Unreadable
+	}
 }
 
 // SetBeside replaces what is known of records that sort to no day.
@@ -100,11 +113,7 @@ func (c *Calendar) Missing() Figure { return Figure{c.beside.Missing, c.beside.A
 
 // Unreadable is how many records have a value that is no date.
 func (c *Calendar) Unreadable() Figure {
-	f := Figure{c.beside.Unreadable, c.beside.At}.with(Figure{At: c.Within(civil.Period{}).At})
-	for _, d := range c.days {
-		f.Records += d.Unreadable
-	}
-	return f
+	return Figure{c.beside.Unreadable, c.beside.At}.with(Figure{c.unreadable, c.Within(civil.Period{}).At})
 }
 
 // countedOn is when a day was counted, 0 for never.
@@ -139,11 +148,8 @@ func (c *Calendar) in(p civil.Period) Figure {
 			f = f.with(Figure{At: moment(piece.At)})
 		}
 	}
-	for _, d := range c.days[c.from(first):] {
-		if d.Day > last {
-			break
-		}
-		f.Records += d.Records
+	if from, to := c.from(first), c.from(last+1); from < to {
+		f.Records += c.upTo[to] - c.upTo[from]
 	}
 	return f
 }
@@ -268,12 +274,15 @@ func (c *Calendar) UnmarshalJSON(text []byte) error {
 	for _, p := range k.Pieces {
 		c.pieces = append(c.pieces, piece{civil.Day(p[0]), p[1]})
 	}
+	c.addUp()
 	return nil
 }
 
 // Clone is the same in memory of its own.
 func (c *Calendar) Clone() Calendar {
-	return Calendar{days: slices.Clone(c.days), pieces: slices.Clone(c.pieces), beside: c.beside}
+	clone := *c
+	clone.days, clone.pieces = slices.Clone(c.days), slices.Clone(c.pieces) // what was added up is made anew with them
+	return clone
 }
 
 // Newest is when the last of the counts was made; the zero time where none was.
