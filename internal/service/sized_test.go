@@ -391,7 +391,15 @@ func TestPagesOfLargeTables(t *testing.T) {
 		page.Evidence.Read, all.Evidence.Read = nil, nil
 		assert.Equal(t, all.Evidence, page.Evidence)
 
-		req.Keep = true
+		req.Limit = 25
+		ends := evidenceOf(t, s, "legs", req)
+		assert.Equal(t, all.Evidence.Fingerprint, ends.Evidence.Fingerprint, "a page that has all rows")
+		assert.NotNil(t, ends.KeptUntil)
+		again, err = s.Runs.Again(ctx, ends.ID, "")
+		require.NoError(t, err)
+		assert.True(t, again.Same && again.NotByRows == "")
+
+		req.Limit, req.Keep = 2, true
 		keeping := evidenceOf(t, s, "legs", req)
 		assert.NotNil(t, keeping.KeptUntil)
 		assert.Equal(t, all.Evidence.Fingerprint, keeping.Evidence.Fingerprint)

@@ -133,6 +133,14 @@ func (b *Batch) Row(i int) []Value { return b.values[i*b.width : (i+1)*b.width] 
 // Add adds the next value of a row.
 func (b *Batch) Add(v Value) { b.values = append(b.values, v) }
 
+// AddRow adds a row of another batch, copied.
+func (b *Batch) AddRow(row []Value) {
+	for _, v := range row {
+		v.text = b.Copy(unsafe.Slice(unsafe.StringData(v.text), len(v.text)))
+		b.Add(v)
+	}
+}
+
 // AddChars adds characters, copied.
 func (b *Batch) AddChars(text []byte) { b.values = append(b.values, Chars(b.Copy(text))) }
 

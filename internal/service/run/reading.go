@@ -28,10 +28,18 @@ type reading struct {
 	shown       []*column.Column // that the fingerprint is of
 	fingerprint *evidence.Fingerprint
 	digests     *receipt.Digests
-	copy        *kept.Rows // where rows are kept; nil for nowhere
-	copied      bool       // whether all of them were read to be kept, beyond those that were sent
+	copy        *kept.Rows   // where rows are kept; nil for nowhere
+	copied      bool         // whether all of them were read to be kept, beyond those that were sent
+	held        *value.Batch // rows of a page of which it is not known yet whether they are kept; nil where none wait for that
 	pace        pace
 }
+
+// Rows of a page wait until it has ended, to be kept where they turn out to be all that there are; not
+// more than so many, and so many bytes.
+const (
+	mostHeld    = 1000
+	bytesOfHeld = 1 << 20
+)
 
 // newReading is where the rows of a section go. Of one of several sections the fingerprint is of all
 // rows that it has, where they are all read.
@@ -110,8 +118,43 @@ func (g *reading) add(row []value.Value) error {
 	return g.broken
 }
 
+// digest keeps what stands for a row, or holds the row back until it is known whether that is wanted.
 func (g *reading) digest(row []value.Value) {
 	g.pace.row(row)
+	switch {
+	case g.fingerprint == nil && g.copy == nil:
+	case g.rows == 0 && g.limit > 0 && g.limit <= mostHeld && !g.whole:
+		g.held = &value.Batch{}
+		g.held.Reset(len(row), g.limit)
+		g.held.AddRow(row)
+	case g.held != nil && g.held.Bytes() < bytesOfHeld:
+		g.held.AddRow(row)
+	default:
+		g.release()
+		g.keepRow(row)
+	}
+}
+
+// release keeps the rows that were held back.
+func (g *reading) release() {
+	if held := g.held; held != nil {
+		g.held = nil
+		for i := range held.Len() {
+			g.keepRow(held.Row(i))
+		}
+	}
+}
+
+// settle is called once it is known whether the rows are all that there are: of a page nothing is kept.
+func (g *reading) settle() {
+	if g.whole {
+		g.release()
+		return
+	}
+	g.held, g.fingerprint, g.digests, g.copy = nil, nil, nil, nil
+}
+
+func (g *reading) keepRow(row []value.Value) {
 	if g.copy != nil {
 		g.copy.Add(row)
 	}

@@ -51,12 +51,8 @@ func (r *Run) finished(got *reading) ([]byte, error) {
 		return text, nil
 	}
 	var kept []byte
-	switch {
-	case got == nil || got.digests == nil:
-	case len(r.parts) == 1:
-		kept = got.digests.Packed()
-	default:
-		kept = receipt.PackedAll(r.digests())
+	if got != nil {
+		kept = packed(r.digests())
 	}
 	if len(text) > receipt.MostRefused && r.receipt.State == receipt.Refused {
 		if text, err = json.Marshal(r.receipt.Shortened()); err != nil {
@@ -80,18 +76,26 @@ func (r *Run) finished(got *reading) ([]byte, error) {
 	return text, r.runs.base.Store.Keep(row)
 }
 
-// digests are those of the sections, in order; nil for one that has none.
+// digests are those of the sections, in order; nil for one whose rows are not all known.
 func (r *Run) digests() []*receipt.Digests {
 	all := make([]*receipt.Digests, len(r.parts))
 	for i, p := range r.parts {
-		if p.got != nil && p.got.isKnown() {
+		if p.got != nil && p.err == nil {
 			all[i] = p.got.digests
 		}
 	}
-	if r.main.got != nil {
-		all[slices.Index(r.parts, r.main)] = r.main.got.digests
-	}
 	return all
+}
+
+// packed are the digests of sections as they are kept, nil where there are none.
+func packed(all []*receipt.Digests) []byte {
+	switch {
+	case !slices.ContainsFunc(all, func(d *receipt.Digests) bool { return d != nil }):
+		return nil
+	case len(all) == 1:
+		return all[0].Packed()
+	}
+	return receipt.PackedAll(all)
 }
 
 // begin begins the run: it is on record before anything of its result is sent, and before anybody finds
@@ -107,6 +111,9 @@ func (r *Run) begin() {
 		return starting.Row(text, nil, nil), err
 	})
 	r.sent.first.do = r.onRecord
+	if r.request.Evidence { // before which the rows are sent
+		go func() { _ = r.begun.OnRecord() }() // the first write is told
+	}
 }
 
 // onRecord waits until it is on record that the run has begun.

@@ -344,7 +344,8 @@ func (r *Run) readPart(ctx context.Context, v source.View, p *part, to export.Re
 	if err := p.read(ctx, v, q); err != nil {
 		return err
 	}
-	if err := p.countRest(ctx, v, *q); err != nil || !r.several() {
+	err := p.countRest(ctx, v, *q)
+	if p.got.settle(); err != nil || !r.several() {
 		return err
 	}
 	untold := p.totalsInTime(ctx, v, *q)
