@@ -418,8 +418,8 @@ func (s *sheet) cell(i int, v value.Value) any {
 	case column.Decimal:
 		text, fits := c.AppendDecimal(s.room[:0], v)
 		s.room = text
-		if digits := strings.TrimLeft(strings.NewReplacer("-", "", ".", "").Replace(string(text)), "0"); fits && len(digits) <= mostExact {
-			if f, err := strconv.ParseFloat(string(text), 64); err == nil {
+		if exact := string(text); fits && (v.IsNumber() || c.IsExactText()) && value.IsPlainNumber(exact) && digitsIn(exact) <= mostExact {
+			if f, err := strconv.ParseFloat(exact, 64); err == nil {
 				return excelize.Cell{StyleID: s.styles[i], Value: f}
 			}
 		}
@@ -444,6 +444,16 @@ func (s *sheet) cell(i int, v value.Value) any {
 		}
 	}
 	return text
+}
+
+// digitsIn is how many digits a plain number has, without zeros at its beginning.
+func digitsIn(number string) (n int) {
+	for i := range len(number) {
+		if c := number[i]; c >= '1' && c <= '9' || c == '0' && n > 0 {
+			n++
+		}
+	}
+	return n
 }
 
 // serial is a date as the format counts it, in days; false for one that it cannot count.

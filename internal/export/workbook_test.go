@@ -104,6 +104,21 @@ func TestWorkbook(t *testing.T) {
 		"Note: Control characters, which the format cannot hold, stand as \ufffd: in 1 text. CSV and JSON have them"}, told)
 }
 
+// A cell of decimals is a number where it is one that the format holds exactly, and else the text.
+func TestDecimalCells(t *testing.T) {
+	s := &sheet{workbook: &Workbook{}, styles: []int{3, 3}, output: newOutput(nil, []*column.Column{{Name: "fare", Type: column.Decimal, Scale: 2}, {Name: "tax", Type: column.Decimal, Scale: 2, Stored: column.StoredText}}, time.UTC)}
+	for text, want := range map[string]any{"12.5": 12.5, "-0.05": -0.05, "0": 0.0, "-0": 0.0, "000123456789012.25": 123456789012.25, "1234567890123.25": 1234567890123.25, "12345678901234.25": "12345678901234.25",
+		"-1234567890123.25": -1234567890123.25, "0.125": "0.125", "NaN": "NaN", "inf": "inf", "-Infinity": "-Infinity", "0x10": "0x10", "1_0": "1_0", "1e3": "1e3", "twelve": "twelve", "": ""} {
+		plain := func(cell any) any {
+			if styled, is := cell.(excelize.Cell); is {
+				return styled.Value
+			}
+			return cell
+		}
+		assert.Equal(t, []any{want, want, text}, []any{plain(s.cell(0, value.Digits(text))), plain(s.cell(1, value.Chars(text))), s.cell(0, value.Chars(text))}, "a text among numbers stays one")
+	}
+}
+
 // Several sections are several sheets; a chart is the workbook's own, drawn of the numbers beside it.
 func TestWorkbookOfSections(t *testing.T) {
 	var b bytes.Buffer
