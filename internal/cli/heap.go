@@ -8,18 +8,19 @@ import (
 	"sync/atomic"
 )
 
-// How far the heap may grow before garbage is collected: by so many per cent of what is in use as long
-// as that is little, since by Go's own 100 a service whose requests are many collects many times a
-// second; by about heapRoom where more is in use, so that a large workbook does not take many times
+// How far the heap may grow before garbage is collected: by mostGrowth per cent of what is in use as long
+// as all of it stays within heapSize, since by Go's own 100 a service whose requests are many collects many
+// times a second; by leastGrowth beyond that, so that a large workbook does not take many times
 // what it needs. GOGC overrules it.
 const (
-	mostGrowth, leastGrowth = 400, 100
-	heapRoom                = 40 << 20
+	mostGrowth, leastGrowth = 400, 50
+	heapSize                = 48 << 20
 )
 
 // growthFor is the growth in per cent for so many bytes in use.
 func growthFor(inUse uint64) int {
-	return int(min(mostGrowth, max(leastGrowth, 100*heapRoom/max(inUse, 1))))
+	room := heapSize - int64(inUse) // less than nothing where more is in use
+	return int(min(mostGrowth, max(leastGrowth, 100*room/max(int64(inUse), 1))))
 }
 
 // keepHeap sets how far the heap may grow, anew after each collection, until stop is called.

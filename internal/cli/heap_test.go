@@ -12,7 +12,7 @@ import (
 
 // The heap may grow far while little is in use, and by less the more is.
 func TestKeepHeap(t *testing.T) {
-	for inUse, want := range map[uint64]int{0: 400, 5 << 20: 400, 10 << 20: 400, 20 << 20: 200, 40 << 20: 100, 1 << 30: 100} {
+	for inUse, want := range map[uint64]int{0: 400, 5 << 20: 400, 9 << 20: 400, 12 << 20: 300, 24 << 20: 100, 40 << 20: 50, 1 << 40: 50} {
 		assert.Equal(t, want, growthFor(inUse), "%d", inUse)
 	}
 	t.Setenv("GOGC", "")
