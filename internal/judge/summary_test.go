@@ -98,7 +98,7 @@ func (d summed) table(t *rapid.T, db sourcetest.Engine, c *compile.Compiler, q c
 	tally := d.spec.Tally()
 	err := db.Source.View(t.Context(), func(v source.View) error {
 		return v.Rows(t.Context(), statement, func(row []value.Value) error {
-			counted, err := c.Counted(q, d.spec, d.units, row)
+			counted, err := c.Counting(q, d.spec, d.units).Group(row)
 			if err != nil || out >= 0 && counted.Keys[out].Unit == summary.Unreadable {
 				return err
 			}

@@ -38,7 +38,7 @@ func summed(t *testing.T, e sourcetest.Engine, sql *compile.Compiler, s *summary
 	statement := sql.Summarise(q, s, units)
 	require.NoError(t, e.Source.View(ctx, func(v source.View) error {
 		return v.Rows(ctx, statement, func(row []value.Value) error {
-			one, err := sql.Counted(q, s, units, row)
+			one, err := sql.Counting(q, s, units).Group(row)
 			if err == nil {
 				err = tally.Add(one)
 			}
@@ -200,7 +200,7 @@ func cellsOf(t *testing.T, e sourcetest.Engine, sql *compile.Compiler, s *summar
 	require.NoError(t, e.Source.View(ctx, func(v source.View) error {
 		q := compile.Query{Zone: helsinki}
 		return v.Rows(ctx, sql.Summarise(q, s, nil), func(row []value.Value) error {
-			one, err := sql.Counted(q, s, nil, row)
+			one, err := sql.Counting(q, s, nil).Group(row)
 			for _, p := range one.Parts {
 				cells = append(cells, p.Value)
 			}

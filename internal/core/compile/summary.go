@@ -239,73 +239,99 @@ func (c *Compiler) taken(f summary.Figure, doubted bool) string {
 // Doubted, which leaves such values out and counts them.
 var ErrDoubted = errors.New("a sum is no number")
 
-// Counted reads a row of Summarise; ErrDoubted where that has to be asked again.
-func (c *Compiler) Counted(q Query, s *summary.Spec, units [][]civil.Period, row []value.Value) (counted summary.Counted, err error) {
-	next := func() value.Value {
-		v := row[0]
-		row = row[1:]
-		return v
+// Counting reads the rows of Summarise.
+type Counting struct {
+	compiler *Compiler
+	doubted  bool
+	spec     *summary.Spec
+	units    [][]civil.Period
+	row      []value.Value // what is left of the one at hand
+	// Memory for the groups to come: a piece for each would cost more than reading it.
+	keys  []summary.Key
+	parts []summary.Part
+}
+
+// atOnce is how many groups memory is made for.
+const atOnce = 256
+
+// Counting reads the rows of a summary; units are those of each group by dates.
+func (c *Compiler) Counting(q Query, s *summary.Spec, units [][]civil.Period) *Counting {
+	return &Counting{compiler: c, doubted: q.Doubted, spec: s, units: units}
+}
+
+// Group reads a row; ErrDoubted where that has to be asked again.
+func (r *Counting) Group(row []value.Value) (counted summary.Counted, err error) {
+	s := r.spec
+	if len(r.keys) < len(s.Groups) || len(r.parts) < len(s.Figures) {
+		r.keys, r.parts = make([]summary.Key, atOnce*len(s.Groups)), make([]summary.Part, atOnce*len(s.Figures))
 	}
-	number := func() int64 {
-		n, _ := next().Int()
-		return n
-	}
-	counted.Keys, counted.Parts = make([]summary.Key, 0, len(s.Groups)), make([]summary.Part, 0, len(s.Figures))
+	counted.Keys, r.keys = r.keys[:len(s.Groups):len(s.Groups)], r.keys[len(s.Groups):]
+	counted.Parts, r.parts = r.parts[:len(s.Figures):len(s.Figures)], r.parts[len(s.Figures):]
+	r.row = row
 	for i, g := range s.Groups {
-		k := summary.Key{}
+		k := &counted.Keys[i]
 		switch {
 		case g.By == summary.Values:
-			k.Value = next().Clone()
+			k.Value = r.next().Clone()
 		case isByDay(s, g):
-			if k.Unit, err = unitHolding(g, units[i], next()); err != nil {
+			if k.Unit, err = unitHolding(g, r.units[i], r.next()); err != nil {
 				return counted, err
 			}
 		default:
-			k.Unit = int(number())
+			k.Unit = int(r.number())
 		}
-		counted.Keys = append(counted.Keys, k)
 	}
-	counted.Records = number()
-	for _, f := range s.Figures {
-		var p summary.Part
+	counted.Records = r.number()
+	for i, f := range s.Figures {
 		if f.Of != nil {
-			if p, err = c.part(f, q.Doubted, next, counted.Records); err != nil {
+			if err := r.part(f, counted.Records, &counted.Parts[i]); err != nil {
 				return counted, err
 			}
 		}
-		counted.Parts = append(counted.Parts, p)
 	}
 	return counted, nil
 }
 
+func (r *Counting) next() value.Value {
+	v := r.row[0]
+	r.row = r.row[1:]
+	return v
+}
+
+func (r *Counting) number() int64 {
+	n, _ := r.next().Int()
+	return n
+}
+
 // part reads what a figure is worked out from.
-func (c *Compiler) part(f summary.Figure, doubted bool, next func() value.Value, records int64) (p summary.Part, err error) {
-	switch v := next(); {
+func (r *Counting) part(f summary.Figure, records int64, p *summary.Part) (err error) {
+	c := r.compiler
+	switch v := r.next(); {
 	case f.Kind == summary.CountDistinct:
 		p.Taken, _ = v.Int()
-		there, _ := next().Int()
-		p.Missing = records - there
-		return p, nil
+		p.Missing = records - r.number()
+		return nil
 	case f.Kind == summary.Least || f.Kind == summary.Greatest:
 		p.Value = v.Clone()
 	default:
 		if sums := c.column(f.Of).sums; sums.all != "" {
-			return summedUp(v.String(), sums.allShifted, records)
+			*p, err = summedUp(v.String(), sums.allShifted, records)
+			return err
 		}
 		if p.Value, p.Sum, err = c.sum(f.Of, v); err != nil {
-			return p, err
+			return err
 		}
 	}
-	some := c.taken(f, doubted) != ""
+	some := c.taken(f, r.doubted) != ""
 	if some {
-		p.Taken, _ = next().Int()
+		p.Taken = r.number()
 	}
-	there, _ := next().Int()
+	there := r.number()
 	if p.Missing = records - there; !some {
 		p.Taken = there
 	}
 	p.Unreadable = there - p.Taken
-	return p, nil
+	return nil
 }
 
 // summedUp reads what is told of a sum in one text.
@@ -353,11 +379,22 @@ func (c *Compiler) sum(of *column.Column, v value.Value) (fraction value.Value, 
 		}
 		return value.Real(f), exact, nil
 	}
-	if exact, err = decimal.NewFromString(v.String()); err != nil {
+	if exact, err = exactly(v); err != nil {
 		return fraction, exact, fmt.Errorf("%w: %s comes to %q", ErrDoubted, of.Label, v.String())
 	}
 	if of.Type == column.Number {
 		return value.Real(exact.InexactFloat64()), exact, nil
 	}
 	return fraction, exact.Shift(-int32(c.column(of).sums.shifted)), nil
+}
+
+// exactly is a value as an exact number.
+func exactly(v value.Value) (decimal.Decimal, error) {
+	if n, ok := v.Int(); ok {
+		return decimal.NewFromInt(n), nil
+	}
+	if digits, ok := v.Digits(); ok {
+		return decimal.NewFromString(digits)
+	}
+	return decimal.NewFromString(v.String())
 }

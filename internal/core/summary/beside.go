@@ -52,7 +52,10 @@ func (s *Spec) beside(b Beside, groups []*group, names [][]string) beside {
 			there.alone += g.Records
 			continue
 		}
-		moved = append(moved, &group{Counted{keys, g.Records, g.Parts}, nameOf(keys, -1)})
+		if !slices.Equal(keys, g.Keys) {
+			g = &group{Counted{keys, g.Records, g.Parts}, nameOf(keys, -1)}
+		}
+		moved = append(moved, g)
 	}
 	if at := s.Series.Group; s.Series.First > 0 && slices.ContainsFunc(groups, func(g *group) bool { return g.Keys[at].Unit == Others }) {
 		kept := map[string]bool{}
@@ -61,10 +64,7 @@ func (s *Spec) beside(b Beside, groups []*group, names [][]string) beside {
 		}
 		moved = s.gathered(moved, kept)
 	}
-	rows := make([]row, len(moved))
-	for i, g := range moved {
-		rows[i] = s.rowOf(g, names)
-	}
+	rows := s.rowsOf(moved, names)
 	there.whole = s.wholes([]row{{cells: s.unnamed(there.all)}})
 	for i, r := range rows {
 		s.workOut(r.cells, there.whole)
@@ -76,16 +76,20 @@ func (s *Spec) beside(b Beside, groups []*group, names [][]string) beside {
 
 // here are the keys of a group of the other summary in units of this one; false where one has none.
 func (b *beside) here(keys []Key) ([]Key, bool) {
-	keys = slices.Clone(keys)
+	are := keys
 	for i, match := range b.match {
-		if match == nil || keys[i].Unit < 0 {
+		if match == nil || keys[i].Unit < 0 || match[keys[i].Unit] == keys[i].Unit {
 			continue
 		}
-		if keys[i].Unit = match[keys[i].Unit]; keys[i].Unit == Missing {
+		if match[keys[i].Unit] == Missing {
 			return nil, false
 		}
+		if &are[0] == &keys[0] {
+			are = slices.Clone(keys)
+		}
+		are[i].Unit = match[keys[i].Unit]
 	}
-	return keys, true
+	return are, true
 }
 
 // without are rows for the groups that only the other summary has.
@@ -105,7 +109,7 @@ func (b *beside) without(rows []row, names [][]string) (more []row) {
 
 // of are the cells of the other summary that stand beside a row: those of nothing where the other
 // one has no such group, and none where the row's unit has none beside it.
-func (b *beside) of(here row) []value.Value {
+func (b *beside) of(here *row) []value.Value {
 	if r := b.rows[here.name]; r != nil {
 		return r.cells
 	}

@@ -112,10 +112,7 @@ func (t *Tally) First(order []criteria.Sort) {
 // fold puts the groups together that are none of the first.
 func (t *Tally) fold() {
 	s := t.spec
-	rows := make([]row, len(t.groups))
-	for i, g := range t.groups {
-		rows[i] = s.rowOf(g, nil)
-	}
+	rows := s.rowsOf(t.groups, nil)
 	s.sort(rows, t.order)
 	if t.rest == nil {
 		t.rest = s.nothing()
@@ -161,7 +158,9 @@ func (s *Spec) add(known *Counted, more Counted) {
 
 // add adds a part of a group to another.
 func (p *Part) add(kind Kind, more Part) {
-	p.Sum = p.Sum.Add(more.Sum)
+	if !more.Sum.IsZero() { // of most kinds it is
+		p.Sum = p.Sum.Add(more.Sum)
+	}
 	p.Taken, p.Missing, p.Unreadable = p.Taken+more.Taken, p.Missing+more.Missing, p.Unreadable+more.Unreadable
 	switch {
 	case kind == Least || kind == Greatest:
@@ -203,11 +202,10 @@ func (t *Tally) Table(asked Asked) (*Table, error) {
 	if s.Series.First > 0 {
 		groups = s.gathered(groups, s.best(groups))
 	}
-	rows := make([]row, 0, len(groups))
 	for _, g := range groups {
 		table.add(&g.Counted)
-		rows = append(rows, s.rowOf(g, asked.Names))
 	}
+	rows := s.rowsOf(groups, asked.Names)
 	others := make([]beside, len(asked.Beside))
 	for i, b := range asked.Beside {
 		others[i] = s.beside(b, groups, asked.Names)
@@ -228,13 +226,19 @@ func (t *Tally) Table(asked Asked) (*Table, error) {
 	if t.rest != nil {
 		table.add(t.rest)
 	}
-	table.Total = s.told(s.totalOf(s.sumOf(filled, t.rest)), others, (*beside).total)
+	table.Total = s.told(make([]value.Value, s.width(len(others))), s.totalOf(s.sumOf(filled, t.rest)), others, (*beside).total)
 	s.sort(filled, asked.Order)
 	table.Parts = s.parts(filled, others)
 	filled = s.first(filled, t.rest, whole)
 	table.Rows = make([][]value.Value, len(filled))
-	for i, r := range filled {
-		table.Rows[i] = s.told(r.cells, others, func(b *beside) []value.Value { return b.of(r) })
+	var room []value.Value
+	if len(others) > 0 {
+		room = make([]value.Value, len(filled)*s.width(len(others)))
+	}
+	for i := range filled {
+		r := &filled[i]
+		table.Rows[i] = s.told(room, r.cells, others, func(b *beside) []value.Value { return b.of(r) })
+		room = room[min(len(room), s.width(len(others))):]
 	}
 	return table, nil
 }
@@ -248,8 +252,16 @@ func (t *Table) add(c *Counted) {
 	}
 }
 
-// rowOf is the row of a group.
-func (s *Spec) rowOf(g *group, names [][]string) row { return s.row(g.Keys, g.name, &g.Counted, names) }
+// rowsOf are the rows of groups, with cells in one piece of memory.
+func (s *Spec) rowsOf(groups []*group, names [][]string) []row {
+	rows, cells := make([]row, len(groups)), make([]value.Value, 0, len(groups)*(len(s.Groups)+len(s.Figures)))
+	for i, g := range groups {
+		from := len(cells)
+		cells = s.appendCells(cells, g.Keys, names, &g.Counted)
+		rows[i] = row{keys: g.Keys, name: g.name, of: &g.Counted, cells: slices.Clip(cells[from:])}
+	}
+	return rows
+}
 
 // row is the row of keys and their name, c being nil where they have no records.
 func (s *Spec) row(keys []Key, name string, c *Counted, names [][]string) row {
@@ -257,18 +269,22 @@ func (s *Spec) row(keys []Key, name string, c *Counted, names [][]string) row {
 	if c == nil {
 		c = s.nothing()
 	}
-	r.cells = s.appendFigures(s.keyCells(keys, names), c)
+	r.cells = s.appendCells(make([]value.Value, 0, len(s.Groups)+len(s.Figures)), keys, names, c)
 	return r
 }
 
-// told are the cells of a row that are told, with those that stand beside them.
-func (s *Spec) told(cells []value.Value, others []beside, of func(*beside) []value.Value) []value.Value {
-	told := cells[:len(s.Groups)+s.Told()]
+// width is how many cells of a row are told, with others beside it.
+func (s *Spec) width(others int) int { return len(s.Groups) + (1+others)*s.Told() }
+
+// told are the cells of a row that are told, with those that stand beside them, for which there is room in
+// into.
+func (s *Spec) told(into, cells []value.Value, others []beside, of func(*beside) []value.Value) []value.Value {
+	told := cells[:s.width(0)]
 	if len(others) == 0 {
 		return told
 	}
 	figures := s.Told()
-	all := make([]value.Value, len(told)+len(others)*figures)
+	all := into[:s.width(len(others))]
 	copy(all, told)
 	for i := range others {
 		if more := of(&others[i]); more != nil {
@@ -310,7 +326,7 @@ func (s *Spec) parts(rows []row, others []beside) (parts []Subtotal) {
 			until++
 		}
 		same := rows[from:until]
-		parts = append(parts, Subtotal{Of: rows[from].cells[0], Rows: len(same), Records: s.sumOf(same).Records, Total: s.told(s.total(same), others, func(b *beside) []value.Value { return s.totalOf(b.sumOf(same)) })})
+		parts = append(parts, Subtotal{Of: rows[from].cells[0], Rows: len(same), Records: s.sumOf(same).Records, Total: s.told(make([]value.Value, s.width(len(others))), s.total(same), others, func(b *beside) []value.Value { return s.totalOf(b.sumOf(same)) })})
 		from = until
 	}
 	return parts
@@ -416,22 +432,23 @@ func (s *Spec) appendFigures(cells []value.Value, c *Counted) []value.Value {
 	return cells
 }
 
-// keyCells are the keys as they are shown.
-func (s *Spec) keyCells(keys []Key, names [][]string) []value.Value {
-	cells := make([]value.Value, len(keys), len(keys)+len(s.Figures))
+// appendCells adds the keys and the figures of a group as they are shown.
+func (s *Spec) appendCells(cells []value.Value, keys []Key, names [][]string, c *Counted) []value.Value {
 	for i, g := range s.Groups {
+		var cell value.Value
 		switch k := keys[i]; {
 		case k.Unit == Others:
-			cells[i] = value.Chars("others")
+			cell = value.Chars("others")
 		case g.By == Values:
-			cells[i] = k.Value
+			cell = k.Value
 		case k.Unit >= 0:
-			cells[i] = value.Chars(names[i][k.Unit])
+			cell = value.Chars(names[i][k.Unit])
 		case k.Unit == Unreadable:
-			cells[i] = value.Chars("unreadable")
+			cell = value.Chars("unreadable")
 		}
+		cells = append(cells, cell)
 	}
-	return cells
+	return s.appendFigures(cells, c)
 }
 
 // cell is a figure of a group as it is shown.

@@ -92,8 +92,9 @@ func countedOnce(ctx context.Context, v source.View, ready *answer.Ready, q comp
 	if s := ready.Bound.Section; len(s.Compare) == 0 {
 		tally.First(s.Query.Sort)
 	}
+	counting := ready.From.SQL.Counting(q, spec, summing.Units)
 	err = v.Rows(ctx, summing.Statement, func(row []value.Value) error {
-		group, err := ready.From.SQL.Counted(q, spec, summing.Units, row)
+		group, err := counting.Group(row)
 		if err != nil || summing.Out >= 0 && group.Keys[summing.Out].Unit == summary.Unreadable {
 			return err
 		}
