@@ -39,14 +39,15 @@ func (p *pairs) pair(i, j int) { p.to[i], p.from[j] = j, i }
 // idsOf numbers items by what they say.
 func idsOf(old, new []Child) (was, is []int) {
 	ids := map[string]int{}
+	var says []byte
 	number := func(all []Child) []int {
 		numbers := make([]int, len(all))
 		for i, c := range all {
-			text := c.Value.flow()
-			id, known := ids[text]
+			says = c.Value.appendMeaning(says[:0])
+			id, known := ids[string(says)]
 			if !known {
 				id = len(ids)
-				ids[text] = id
+				ids[string(says)] = id
 			}
 			numbers[i] = id
 		}

@@ -13,6 +13,7 @@ package edit
 
 import (
 	"bytes"
+	"encoding/binary"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -103,6 +104,18 @@ func (n *Node) Equal(other *Node) bool {
 		}
 	}
 	return true
+}
+
+// appendMeaning appends bytes that are those of another node where both are Equal, and only there.
+func (n *Node) appendMeaning(b []byte) []byte {
+	b = append(b, n.Kind[0])
+	b = append(binary.AppendUvarint(b, uint64(len(n.Text))), n.Text...)
+	b = binary.AppendUvarint(b, uint64(len(n.Children)))
+	for _, c := range n.Children {
+		b = append(binary.AppendUvarint(b, uint64(len(c.Key))), c.Key...)
+		b = c.Value.appendMeaning(b)
+	}
+	return b
 }
 
 // index finds a child by the last part of a path; -1 where there is none.
