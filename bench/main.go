@@ -64,6 +64,7 @@ var measures = []struct {
 }{
 	{"start", (*bench).start}, {"sqlite", (*bench).sqlite}, {"postgres", (*bench).postgres}, {"mariadb", (*bench).mariadb},
 	{"requests", (*bench).requests}, {"evidence", (*bench).evidence}, {"sized", (*bench).sized}, {"calendar", (*bench).calendar}, {"memory", (*bench).memory}, {"workbook", (*bench).workbook},
+	{"core", (*bench).core}, {"console", (*bench).console}, {"workroom", (*bench).workroom}, {"readers", (*bench).readers},
 }
 
 func (b *bench) run(only []string) error {

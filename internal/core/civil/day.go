@@ -8,6 +8,7 @@ package civil
 
 import (
 	"fmt"
+	"strconv"
 	"time"
 )
 
@@ -174,7 +175,11 @@ func (d Day) Spelled() string {
 		return ""
 	}
 	y, m, day := d.Date()
-	return fmt.Sprintf("%s %d %s %04d", d.Weekday().String()[:3], day, m.String()[:3], y)
+	var room [len("Thu 15 Mar 2026")]byte
+	b := append(append(room[:0], d.Weekday().String()[:3]...), ' ')
+	b = append(strconv.AppendInt(b, int64(day), 10), ' ')
+	b = append(append(b, m.String()[:3]...), ' ')
+	return string(append(b, byte('0'+y/1000), byte('0'+y/100%10), byte('0'+y/10%10), byte('0'+y%10)))
 }
 
 // Plain is the spelled day without its weekday, as one types it: "5 Mar 2026".
