@@ -31,7 +31,7 @@ func (f Finding) Fault(beside string) *fault.Fault {
 	case f.Sense == Never:
 		return fault.New(fault.NeverHolds, "this can never hold together with %s: no record matches, whatever is answered", beside)
 	case f.Sense == Always:
-		return fault.Warn(fault.AlwaysHolds, "together these hold for every record that has a value; did you mean all?")
+		return fault.Warn(fault.AlwaysHolds, "together, the conditions on %q hold for every record that has a value; did you mean all?", f.Of.Name)
 	}
 	return fault.Warn(fault.Implied, "%s says as much already; this one changes nothing", beside)
 }

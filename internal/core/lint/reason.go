@@ -140,6 +140,7 @@ type Finding struct {
 	Node  *criteria.Node // what it is about
 	Other *criteria.Node // what it clashes with or follows from, nil for none
 	Alone bool           // it never holds by itself
+	Of    *column.Column // of what always holds, the one that its conditions are on
 }
 
 // Sense is what is wrong with a node.
@@ -261,7 +262,7 @@ func (r Reason) either(n *criteria.Node, col *column.Column, found *[]Finding) {
 		}
 	}
 	if union(musts...).holds(anyValue) {
-		*found = append(*found, Finding{Sense: Always, Node: n})
+		*found = append(*found, Finding{Sense: Always, Node: n, Of: col})
 		return
 	}
 	r.implied(n, members, found)
