@@ -25,7 +25,7 @@ var timed = regexp.MustCompile(`(?m)^Benchmark(\S+?)(?:-\d+)?\s+\d+\s+([\d.]+) n
 
 // core measures reading days, and answers that become statements.
 func (b *bench) core() error {
-	command := []string{"go", "test", "-count", strconv.Itoa(rounds), "-run", "^$", "-bench", "^(BenchmarkRead|BenchmarkValidateAndCompile)$", "./internal/core/phrase", "./internal/core/compile"}
+	command := []string{"go", "test", "-p", "1", "-count", strconv.Itoa(rounds), "-run", "^$", "-bench", "^(BenchmarkRead|BenchmarkValidateAndCompile)$", "./internal/core/phrase", "./internal/core/compile"}
 	fmt.Println(strings.Join(command, " "))
 	out, err := exec.Command(command[0], command[1:]...).CombinedOutput()
 	if err != nil {
