@@ -12,6 +12,7 @@ import (
 	"net/http/httptest"
 	"net/url"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -201,6 +202,38 @@ func TestSigningInAtAProvider(t *testing.T) {
 }
 
 // What a browser or somebody on the way makes of a sign-in lets nobody in.
+// Of somebody who comes for the first time in several windows at once each lets them in, and they are there once.
+func TestFirstSignInsAtOnce(t *testing.T) {
+	for _, known := range []bool{false, true} {
+		l := newHarbourLogin(t, func(o *base.OpenID) { o.Adds = base.Reader })
+		if known {
+			l.add("Arvid", "", base.Reader)
+		}
+		var at []string
+		var windows []*http.Client
+		for range 8 {
+			b := l.browser()
+			windows, at = append(windows, b), append(at, l.comeBack(b, "Arvid", "/runs?state=rows"))
+		}
+		var all, there sync.WaitGroup
+		there.Add(len(windows))
+		l.tamper = func(map[string]any) { there.Done(); there.Wait() } // until all of them are known at the provider
+		for i, b := range windows {
+			all.Go(func() {
+				answer, err := b.Get(at[i])
+				if assert.NoError(t, err) {
+					answer.Body.Close()
+					assert.Equal(t, []any{http.StatusSeeOther, page}, []any{answer.StatusCode, answer.Header.Get("Location")})
+				}
+			})
+		}
+		all.Wait()
+		people, err := l.service.People.List(t.Context())
+		require.NoError(t, err)
+		assert.Len(t, people, 2, "with Ida")
+	}
+}
+
 func TestForgedSignIns(t *testing.T) {
 	l := newHarbourLogin(t, func(*base.OpenID) {})
 	l.add("Ines", "", base.Developer)

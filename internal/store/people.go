@@ -152,6 +152,17 @@ func (s *Store) AddPerson(ctx context.Context, p Person, by AuditEntry) error {
 	})
 }
 
+// SetOpenID makes a person the one that they are at the provider; ErrTaken where they are one there already.
+func (s *Store) SetOpenID(ctx context.Context, p Person, by AuditEntry) error {
+	return s.Audited(ctx, by, func(tx *gorm.DB) error {
+		set := tx.Model(&Person{}).Where("id = ? AND openid = ''", p.ID).Update("openid", p.OpenID)
+		if set.Error == nil && set.RowsAffected == 0 {
+			return ErrTaken
+		}
+		return set.Error
+	})
+}
+
 // SetPerson changes a person; where ends is true, what lets them in without a password ends.
 func (s *Store) SetPerson(ctx context.Context, p Person, ends bool, by AuditEntry) error {
 	return s.Audited(ctx, by, func(tx *gorm.DB) error {

@@ -132,3 +132,19 @@ func TestWhatNobodyWaitsForIsNotLogged(t *testing.T) {
 	assert.Contains(t, log.String(), "nowhere")
 	assert.NotContains(t, log.String(), "herring")
 }
+
+// Who somebody is at the provider is settled by the first who says so.
+func TestOpenIDOnce(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "own.db"))
+	by := AuditEntry{At: now, Person: "Ines", Action: "change person"}
+	require.NoError(t, s.AddPerson(ctx, Person{Name: "Ines", Role: "reader", Shelves: []string{}, Attributes: map[string][]string{}, MadeAt: now}, by))
+	p, err := s.PersonNamed(ctx, "Ines")
+	require.NoError(t, err)
+	for i, want := range []error{nil, ErrTaken} {
+		p.OpenID = []string{"first", "second"}[i]
+		assert.Equal(t, want, s.SetOpenID(ctx, p, by))
+	}
+	p, err = s.PersonNamed(ctx, "ines")
+	require.NoError(t, err)
+	assert.Equal(t, "first", p.OpenID)
+}

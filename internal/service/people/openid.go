@@ -347,6 +347,9 @@ func (p *People) openIDPerson(ctx context.Context, openid, name string) (row sto
 		now := p.base.Config().Now()
 		row = store.Person{Name: name, Role: p.base.Config().OpenID.Adds, Shelves: []string{}, Attributes: map[string][]string{}, MadeAt: now, OpenID: openid}
 		err = p.base.Store.AddPerson(ctx, row, store.AuditEntry{At: now, Person: name, Action: "add person", Subject: name + ", " + row.Role + ", by openid"})
+		if errors.Is(err, store.ErrTaken) { // by a sign-in of the same moment
+			return p.openIDPerson(ctx, openid, name)
+		}
 		if err == nil {
 			row, err = p.base.Store.PersonNamed(ctx, name)
 		}
@@ -362,7 +365,11 @@ func (p *People) openIDPerson(ctx context.Context, openid, name string) (row sto
 	}
 	row.OpenID = openid
 	entry := store.AuditEntry{At: p.base.Config().Now(), Person: row.Name, Action: "change person", Subject: row.Name + ": openid"}
-	return row, "", p.base.Store.SetPerson(ctx, row, false, entry)
+	err = p.base.Store.SetOpenID(ctx, row, entry)
+	if errors.Is(err, store.ErrTaken) {
+		return p.openIDPerson(ctx, openid, name)
+	}
+	return row, "", err
 }
 
 // asClaimed is a person with the attributes and groups that the provider says they have; those that it does
