@@ -169,8 +169,11 @@ func (o *output) appendPlain(b []byte, i int, v value.Value) []byte {
 		}
 		return append(b, last.written...)
 	case column.YesNo:
-		if n, ok := v.Int(); ok && (n == 0 || n == 1) {
-			return append(b, map[int64]string{1: "yes", 0: "no"}[n]...)
+		switch n, ok := v.Int(); {
+		case ok && n == 1:
+			return append(b, "yes"...)
+		case ok && n == 0:
+			return append(b, "no"...)
 		}
 	case column.Decimal:
 		b, _ = c.AppendDecimal(b, v)

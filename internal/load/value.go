@@ -83,10 +83,13 @@ func (c field) value(field value.Value) (val any, wrong string) {
 		}
 		return f, ""
 	case c.Type == column.YesNo:
-		if yes, ok := prompt.ParseYesNo(strings.ToLower(text)); ok {
-			return map[bool]int64{true: 1}[yes], ""
+		switch yes, ok := prompt.ParseYesNo(strings.ToLower(text)); {
+		case !ok:
+			return nil, is
+		case yes:
+			return int64(1), ""
 		}
-		return nil, is
+		return int64(0), ""
 	}
 	return text, ""
 }
