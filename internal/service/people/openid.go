@@ -358,6 +358,8 @@ func (p *People) openIDPerson(ctx context.Context, openid, name string) (row sto
 		return row, "", err
 	case !row.AwayAt.IsZero():
 		return row, row.Name + " may not sign in any more", OpenIDGone
+	case row.OpenID == openid: // since a moment ago
+		return row, "", nil
 	case row.OpenID != "":
 		return row, row.Name + " is somebody else at the provider; an admin can say that they are to be this one", OpenIDOther
 	case row.Password != "":
