@@ -220,6 +220,20 @@ func fill(db demo.Database, types map[string]string, analyze string, n int) erro
 	return nil
 }
 
+// openFile opens the file of the service's own source, to be written to.
+func (b *bench) openFile() (demo.Database, error) {
+	return demo.OpenFile("file:" + b.path("records.db") + "?_journal_mode=WAL&_synchronous=OFF")
+}
+
+// fillFile makes so many trips in it.
+func (b *bench) fillFile(n int) (demo.Database, error) {
+	db, err := b.openFile()
+	if err != nil {
+		return db, err
+	}
+	return db, fill(db, map[string]string{"day": "TEXT", "text": "TEXT", "fare": "REAL"}, "ANALYZE", n)
+}
+
 const (
 	first, last, after = "2024-02-01", "2026-11-05", "2026-11-06" // about 1,000,000 trips
 	shown              = "SELECT trip_id, travel_on, route, vessel, party, fare FROM trips WHERE travel_on >= '" + first + "' AND travel_on < '" + after + "'"
@@ -331,14 +345,11 @@ func (b *bench) start() error {
 
 func (b *bench) sqlite() error {
 	file := b.path("records.db")
-	db, err := demo.OpenFile("file:" + file + "?_journal_mode=WAL&_synchronous=OFF")
+	db, err := b.fillFile(records)
 	if err != nil {
 		return err
 	}
 	defer db.Close()
-	if err := fill(db, map[string]string{"day": "TEXT", "text": "TEXT", "fare": "REAL"}, "ANALYZE", records); err != nil {
-		return err
-	}
 	if err := b.put(definitions("own", "", "stored: text, pattern: yyyy-MM-dd")); err != nil {
 		return err
 	}
@@ -416,7 +427,7 @@ func (b *bench) mariadb() error {
 
 // memory is how much the service grows while ten million records go out.
 func (b *bench) memory() error {
-	db, err := demo.OpenFile("file:" + b.path("records.db") + "?_journal_mode=WAL&_synchronous=OFF")
+	db, err := b.openFile()
 	if err != nil {
 		return err
 	}

@@ -187,7 +187,7 @@ func (b *bench) makeSized(engine catalog.Engine, name string, records int) error
 		statements[1] = fmt.Sprintf("INSERT INTO %s SELECT 20000000 - i, date '2026-12-31' - i / 2500, 'Route ' || (i %% 40), 1 + i %% 5 FROM generate_series(0, %d) AS n (i)", name, records-1)
 		statements = append(statements, "VACUUM ANALYZE "+name)
 	default:
-		db, err = demo.OpenFile("file:" + b.path("records.db") + "?_journal_mode=WAL&_synchronous=OFF")
+		db, err = b.openFile()
 	}
 	if err != nil {
 		return err

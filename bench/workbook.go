@@ -15,14 +15,11 @@ import (
 // workbook compares a workbook of a million records with a plain loop over the same library's stream
 // writer, and tells how much the service grows meanwhile.
 func (b *bench) workbook() error {
-	db, err := demo.OpenFile("file:" + b.path("records.db") + "?_journal_mode=WAL&_synchronous=OFF")
+	db, err := b.fillFile(records)
 	if err != nil {
 		return err
 	}
 	defer db.Close()
-	if err := fill(db, map[string]string{"day": "TEXT", "text": "TEXT", "fare": "REAL"}, "ANALYZE", records); err != nil {
-		return err
-	}
 	if err := b.put(definitions("own", "", "stored: text, pattern: yyyy-MM-dd")); err != nil {
 		return err
 	}

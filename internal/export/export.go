@@ -89,7 +89,6 @@ type output struct {
 	zone    *time.Location
 	notes   []string
 	buffer  []byte     // what was written and is not handed on yet
-	handed  bool       // whether anything was handed on
 	room    []byte     // for a value
 	dates   []repeated // of each column
 }
@@ -121,7 +120,7 @@ func (o *output) handOn() error {
 		return nil
 	}
 	_, err := o.to.Write(o.buffer)
-	o.buffer, o.handed = o.buffer[:0], true
+	o.buffer = o.buffer[:0]
 	return err
 }
 
@@ -136,10 +135,10 @@ func (o *output) Flush() error {
 	return nil
 }
 
-// end hands on what is left, with the word that it is all where it is. Nothing is written after it.
+// end hands on what is left, with the word that it is the last. Nothing is written after it.
 func (o *output) end() error {
-	if w, ok := o.to.(interface{ Whole(bytes int) }); ok && !o.handed {
-		w.Whole(len(o.buffer))
+	if w, ok := o.to.(interface{ Last() }); ok {
+		w.Last()
 	}
 	err := o.handOn()
 	if err == nil && cap(o.buffer) <= 2*inBuffer {

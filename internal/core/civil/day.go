@@ -164,7 +164,7 @@ func (d Day) String() string {
 // AppendISO appends YYYY-MM-DD.
 func (d Day) AppendISO(b []byte) []byte {
 	y, m, day := d.Date()
-	b = append(b, byte('0'+y/1000), byte('0'+y/100%10), byte('0'+y/10%10), byte('0'+y%10), '-')
+	b = append(appendYear(b, y), '-')
 	b = append(b, byte('0'+m/10), byte('0'+m%10), '-')
 	return append(b, byte('0'+day/10), byte('0'+day%10))
 }
@@ -179,7 +179,12 @@ func (d Day) Spelled() string {
 	b := append(append(room[:0], d.Weekday().String()[:3]...), ' ')
 	b = append(strconv.AppendInt(b, int64(day), 10), ' ')
 	b = append(append(b, m.String()[:3]...), ' ')
-	return string(append(b, byte('0'+y/1000), byte('0'+y/100%10), byte('0'+y/10%10), byte('0'+y%10)))
+	return string(appendYear(b, y))
+}
+
+// appendYear appends a year in four digits.
+func appendYear(b []byte, y int) []byte {
+	return append(b, byte('0'+y/1000), byte('0'+y/100%10), byte('0'+y/10%10), byte('0'+y%10))
 }
 
 // Plain is the spelled day without its weekday, as one types it: "5 Mar 2026".

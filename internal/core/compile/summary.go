@@ -379,22 +379,11 @@ func (c *Compiler) sum(of *column.Column, v value.Value) (fraction value.Value, 
 		}
 		return value.Real(f), exact, nil
 	}
-	if exact, err = exactly(v); err != nil {
+	if exact, err = summary.Exactly(v); err != nil {
 		return fraction, exact, fmt.Errorf("%w: %s comes to %q", ErrDoubted, of.Label, v.String())
 	}
 	if of.Type == column.Number {
 		return value.Real(exact.InexactFloat64()), exact, nil
 	}
 	return fraction, exact.Shift(-int32(c.column(of).sums.shifted)), nil
-}
-
-// exactly is a value as an exact number.
-func exactly(v value.Value) (decimal.Decimal, error) {
-	if n, ok := v.Int(); ok {
-		return decimal.NewFromInt(n), nil
-	}
-	if digits, ok := v.Digits(); ok {
-		return decimal.NewFromString(digits)
-	}
-	return decimal.NewFromString(v.String())
 }

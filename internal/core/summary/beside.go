@@ -47,13 +47,13 @@ func (s *Spec) beside(b Beside, groups []*group, names [][]string) beside {
 	moved := make([]*group, 0, len(b.Tally.groups))
 	for _, g := range b.Tally.groups {
 		s.add(there.all, g.Counted)
-		keys, ok := there.here(g.Keys)
+		moves, ok := there.here(g.Keys)
 		if !ok {
 			there.alone += g.Records
 			continue
 		}
-		if !slices.Equal(keys, g.Keys) {
-			g = &group{Counted{keys, g.Records, g.Parts}, nameOf(keys, -1)}
+		if moves != nil {
+			g = &group{Counted{moves, g.Records, g.Parts}, nameOf(moves, -1)}
 		}
 		moved = append(moved, g)
 	}
@@ -74,9 +74,9 @@ func (s *Spec) beside(b Beside, groups []*group, names [][]string) beside {
 	return there
 }
 
-// here are the keys of a group of the other summary in units of this one; false where one has none.
-func (b *beside) here(keys []Key) ([]Key, bool) {
-	are := keys
+// here are the keys of a group of the other summary in units of this one, nil where they are the same; false
+// where one has none.
+func (b *beside) here(keys []Key) (moved []Key, ok bool) {
 	for i, match := range b.match {
 		if match == nil || keys[i].Unit < 0 || match[keys[i].Unit] == keys[i].Unit {
 			continue
@@ -84,12 +84,12 @@ func (b *beside) here(keys []Key) ([]Key, bool) {
 		if match[keys[i].Unit] == Missing {
 			return nil, false
 		}
-		if &are[0] == &keys[0] {
-			are = slices.Clone(keys)
+		if moved == nil {
+			moved = slices.Clone(keys)
 		}
-		are[i].Unit = match[keys[i].Unit]
+		moved[i].Unit = match[keys[i].Unit]
 	}
-	return are, true
+	return moved, true
 }
 
 // without are rows for the groups that only the other summary has.

@@ -226,7 +226,7 @@ func (t *Tally) Table(asked Asked) (*Table, error) {
 	if t.rest != nil {
 		table.add(t.rest)
 	}
-	table.Total = s.told(make([]value.Value, s.width(len(others))), s.totalOf(s.sumOf(filled, t.rest)), others, (*beside).total)
+	table.Total = s.told(nil, s.totalOf(s.sumOf(filled, t.rest)), others, (*beside).total)
 	s.sort(filled, asked.Order)
 	table.Parts = s.parts(filled, others)
 	filled = s.first(filled, t.rest, whole)
@@ -276,15 +276,19 @@ func (s *Spec) row(keys []Key, name string, c *Counted, names [][]string) row {
 // width is how many cells of a row are told, with others beside it.
 func (s *Spec) width(others int) int { return len(s.Groups) + (1+others)*s.Told() }
 
-// told are the cells of a row that are told, with those that stand beside them, for which there is room in
-// into.
-func (s *Spec) told(into, cells []value.Value, others []beside, of func(*beside) []value.Value) []value.Value {
+// told are the cells of a row that are told, with those that stand beside them: in the room for them, or in
+// memory of their own where there is none.
+func (s *Spec) told(room, cells []value.Value, others []beside, of func(*beside) []value.Value) []value.Value {
 	told := cells[:s.width(0)]
 	if len(others) == 0 {
 		return told
 	}
 	figures := s.Told()
-	all := into[:s.width(len(others))]
+	width := s.width(len(others))
+	if room == nil {
+		room = make([]value.Value, width)
+	}
+	all := room[:width]
 	copy(all, told)
 	for i := range others {
 		if more := of(&others[i]); more != nil {
@@ -326,7 +330,7 @@ func (s *Spec) parts(rows []row, others []beside) (parts []Subtotal) {
 			until++
 		}
 		same := rows[from:until]
-		parts = append(parts, Subtotal{Of: rows[from].cells[0], Rows: len(same), Records: s.sumOf(same).Records, Total: s.told(make([]value.Value, s.width(len(others))), s.total(same), others, func(b *beside) []value.Value { return s.totalOf(b.sumOf(same)) })})
+		parts = append(parts, Subtotal{Of: rows[from].cells[0], Rows: len(same), Records: s.sumOf(same).Records, Total: s.told(nil, s.total(same), others, func(b *beside) []value.Value { return s.totalOf(b.sumOf(same)) })})
 		from = until
 	}
 	return parts
@@ -652,9 +656,18 @@ func (s *Spec) shownAt(at int) *column.Column {
 
 // number is a value as an exact number, false where it is none.
 func number(v value.Value) (decimal.Decimal, bool) {
-	if n, ok := v.Int(); ok {
-		return decimal.NewFromInt(n), true
-	}
-	n, err := decimal.NewFromString(v.String())
+	n, err := Exactly(v)
 	return n, err == nil && v.IsNumber()
+}
+
+// Exactly is what a value says as an exact number, characters too.
+func Exactly(v value.Value) (decimal.Decimal, error) {
+	if n, ok := v.Int(); ok {
+		return decimal.NewFromInt(n), nil
+	}
+	text, ok := v.Digits()
+	if !ok {
+		text = v.String()
+	}
+	return decimal.NewFromString(text)
 }

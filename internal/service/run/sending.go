@@ -30,7 +30,7 @@ type sending struct {
 	gone      bool         // that reader is, and nothing is sent any more
 	with      func() *pump // makes the pump; nil where all goes straight
 	first     firstStep
-	whole     int // how long the result is that is sent in one piece; 0 for one that is not
+	last      bool // whether the next write is the last one
 }
 
 // firstStep is what is done before anything is sent. Where it fails nothing is.
@@ -104,7 +104,7 @@ func (s *sending) Write(b []byte) (n int, err error) {
 	if s.pump != nil {
 		n, err = s.pump.Write(b)
 	} else {
-		if s.whole == len(b) && s.n == 0 && s.long != nil {
+		if s.last && s.n == 0 && s.long != nil { // nothing was sent before
 			s.long(len(b))
 		}
 		n, err = s.to.Write(b)
@@ -124,8 +124,8 @@ func (s *sending) reached(wanted, n int, err error) (int, error) {
 	return wanted, nil
 }
 
-// Whole says that the next write has so many bytes, and is the whole result.
-func (s *sending) Whole(bytes int) { s.whole = bytes }
+// Last says that the next write is the last one.
+func (s *sending) Last() { s.last = true }
 
 // Flush hands on what was written, where the receiver can be told to.
 func (s *sending) Flush() {
