@@ -11,7 +11,6 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-	collector "go.opentelemetry.io/proto/otlp/collector/trace/v1"
 	tracepb "go.opentelemetry.io/proto/otlp/trace/v1"
 	"google.golang.org/protobuf/proto"
 
@@ -30,7 +29,7 @@ func newCollector(t *testing.T) *collected {
 	c := &collected{}
 	c.Server = httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		text, err := io.ReadAll(r.Body)
-		var sent collector.ExportTraceServiceRequest
+		var sent tracepb.TracesData
 		if err != nil || r.URL.Path != "/v1/traces" || proto.Unmarshal(text, &sent) != nil {
 			w.WriteHeader(http.StatusBadRequest)
 			return

@@ -123,7 +123,6 @@ returns the matching records, sorted.
 			return err
 		},
 	}
-	root.SetVersionTemplate("{{.Name}} {{.Version}}\n")
 	root.SetFlagErrorFunc(wrongFlag)
 	for _, g := range []struct {
 		id, title string

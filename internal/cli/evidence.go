@@ -5,7 +5,7 @@ import (
 	"io"
 	"strings"
 
-	"github.com/mattn/go-runewidth"
+	"github.com/rivo/uniseg"
 
 	"pikegate/internal/core/english"
 	"pikegate/internal/service/receipt"
@@ -106,10 +106,10 @@ func sayEnds(w io.Writer, ends *receipt.Ends) {
 func sayConditionCounts(w io.Writer, e *receipt.Evidence) {
 	width := 0
 	for _, step := range e.ConditionCounts {
-		width = max(width, runewidth.StringWidth(step.Says))
+		width = max(width, uniseg.StringWidth(step.Says))
 	}
 	for _, step := range e.ConditionCounts {
-		gap := strings.Repeat(" ", width-runewidth.StringWidth(step.Says))
+		gap := strings.Repeat(" ", width-uniseg.StringWidth(step.Says))
 		fmt.Fprintf(w, "  %s%s  leaves %d\n", step.Says, gap, step.Left)
 	}
 }

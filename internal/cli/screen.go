@@ -10,7 +10,7 @@ import (
 	"syscall"
 	"unicode/utf8"
 
-	"github.com/mattn/go-runewidth"
+	"github.com/rivo/uniseg"
 	"golang.org/x/term"
 )
 
@@ -61,7 +61,7 @@ func letters(text string) int {
 	for {
 		before, after, ok := strings.Cut(text, "\x1b[")
 		if !ok {
-			return runewidth.StringWidth(text)
+			return uniseg.StringWidth(text)
 		}
 		_, rest, _ := strings.Cut(after, "m")
 		text = before + rest
@@ -95,7 +95,7 @@ func broken(text string, first, width int) (lines []string) {
 			if r == ' ' && strings.TrimSpace(text[:i]) != "" {
 				blank = i
 			}
-			if taken += runewidth.RuneWidth(r); taken > most {
+			if taken += uniseg.StringWidth(string(r)); taken > most {
 				break
 			}
 			at = i + utf8.RuneLen(r)

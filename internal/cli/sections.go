@@ -8,7 +8,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"github.com/mattn/go-runewidth"
+	"github.com/rivo/uniseg"
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/prompt"
@@ -265,7 +265,7 @@ func (t *table) bars(head export.Head, places []*drawn, series []string) {
 		default:
 			sums[i] = strconv.FormatFloat(p.sum, 'f', 2, 64)
 		}
-		most, wide, numberWidth = max(most, p.sum), max(wide, runewidth.StringWidth(p.at)), max(numberWidth, len(sums[i]))
+		most, wide, numberWidth = max(most, p.sum), max(wide, uniseg.StringWidth(p.at)), max(numberWidth, len(sums[i]))
 	}
 	barWidth := usualBar
 	if numbers := len(series); t.screen.width > 0 {
@@ -275,7 +275,7 @@ func (t *table) bars(head export.Head, places []*drawn, series []string) {
 		barWidth = max(shortestBar, min(usualBar, t.screen.width-wide-4-numberWidth-numbers*(numberWidth+2)))
 	}
 	line := func(place, sum, blocks string, numbers []string) {
-		text := place + strings.Repeat(" ", wide-runewidth.StringWidth(place))
+		text := place + strings.Repeat(" ", wide-uniseg.StringWidth(place))
 		if bars {
 			text += fmt.Sprintf("  %*s  %s%s", numberWidth, sum, blocks, strings.Repeat(" ", barWidth-utf8.RuneCountInString(blocks)))
 		}

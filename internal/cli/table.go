@@ -9,7 +9,7 @@ import (
 	"strings"
 	"time"
 
-	"github.com/mattn/go-runewidth"
+	"github.com/rivo/uniseg"
 
 	"pikegate/internal/core/civil"
 	"pikegate/internal/core/english"
@@ -197,9 +197,9 @@ func (t *table) release() {
 	t.widths = make([]int, len(t.columns))
 	for i, c := range t.columns {
 		headings[i] = heading(c)
-		t.widths[i] = runewidth.StringWidth(headings[i])
+		t.widths[i] = uniseg.StringWidth(headings[i])
 		for _, cells := range t.held {
-			t.widths[i] = max(t.widths[i], runewidth.StringWidth(cells[i]))
+			t.widths[i] = max(t.widths[i], uniseg.StringWidth(cells[i]))
 		}
 	}
 	t.fit()
@@ -234,7 +234,7 @@ func (t *table) fit() {
 		}
 		for _, cells := range t.held {
 			if isNumeric(c) {
-				least[i] = max(least[i], runewidth.StringWidth(cells[i]))
+				least[i] = max(least[i], uniseg.StringWidth(cells[i]))
 			}
 		}
 	}
@@ -279,11 +279,11 @@ func (t *table) print(cells []string, head bool) {
 func (t *table) block(cells []string) {
 	wide := 0
 	for _, c := range t.columns {
-		wide = max(wide, runewidth.StringWidth(heading(c)))
+		wide = max(wide, uniseg.StringWidth(heading(c)))
 	}
 	for i, c := range t.columns {
 		label := heading(c)
-		fmt.Fprintf(t.w, "%s%s  %s\n", label, strings.Repeat(" ", wide-runewidth.StringWidth(label)), t.coloured(cells[i]))
+		fmt.Fprintf(t.w, "%s%s  %s\n", label, strings.Repeat(" ", wide-uniseg.StringWidth(label)), t.coloured(cells[i]))
 	}
 	t.w.WriteByte('\n')
 }
@@ -301,7 +301,7 @@ func (t *table) printLine(cells []string, head bool) {
 		if i > 0 {
 			t.w.WriteString("  ")
 		}
-		gap := strings.Repeat(" ", max(0, t.widths[i]-runewidth.StringWidth(cell)))
+		gap := strings.Repeat(" ", max(0, t.widths[i]-uniseg.StringWidth(cell)))
 		shown := cell
 		if !head {
 			shown = t.coloured(cell)

@@ -15,7 +15,7 @@ func newVersion() *cobra.Command {
 		Short: "Print the version",
 		Args:  arity(0, 0),
 		RunE: func(c *cobra.Command, _ []string) error {
-			fmt.Fprintln(c.OutOrStdout(), "pikegate", versionText())
+			fmt.Fprintln(c.OutOrStdout(), "pikegate version", versionText())
 			return nil
 		},
 	}

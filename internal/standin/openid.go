@@ -7,7 +7,8 @@ import (
 	"crypto/subtle"
 	"encoding/base64"
 	"encoding/json"
-	"html/template"
+	"fmt"
+	"html"
 	"maps"
 	"net/http"
 	"net/url"
@@ -80,13 +81,24 @@ func (o *OpenID) json(w http.ResponseWriter, what any) {
 	_ = json.NewEncoder(w).Encode(what) // whoever is gone needs no answer
 }
 
-var pick = template.Must(template.New("").Parse(`<!doctype html>
+const pickHead = `<!doctype html>
 <html lang="en"><meta charset="utf-8"><title>Stand-in for a provider</title><link rel="icon" href="data:,">
 <body style="font-family: sans-serif; max-width: 30rem; margin: 3rem auto">
 <h1>Who are you?</h1>
 <p>This provider is a stand-in: whoever comes is whom they pick.</p>
-<ul>{{range .}}<li><a href="{{.At}}">{{.Name}}</a></li>{{end}}</ul>
-`))
+<ul>`
+
+// pick writes a page with a link for each person.
+func (o *OpenID) pick(w http.ResponseWriter, q url.Values) {
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	fmt.Fprint(w, pickHead)
+	for _, p := range o.people {
+		q.Set("person", p.Name)
+		at := "/authorize?" + q.Encode()
+		fmt.Fprintf(w, `<li><a href="%s">%s</a></li>`, html.EscapeString(at), html.EscapeString(p.Name))
+	}
+	fmt.Fprintln(w, "</ul>")
+}
 
 // authorize lets the browser pick who sits there; with person, that one is picked.
 func (o *OpenID) authorize(w http.ResponseWriter, r *http.Request) {
@@ -98,14 +110,7 @@ func (o *OpenID) authorize(w http.ResponseWriter, r *http.Request) {
 	}
 	picked := slices.IndexFunc(o.people, func(p Claims) bool { return p.Name == q.Get("person") })
 	if picked < 0 {
-		type link struct{ At, Name string }
-		var links []link
-		for _, p := range o.people {
-			q.Set("person", p.Name)
-			links = append(links, link{"/authorize?" + q.Encode(), p.Name})
-		}
-		w.Header().Set("Content-Type", "text/html; charset=utf-8")
-		_ = pick.Execute(w, links) // whoever is gone needs no answer
+		o.pick(w, q)
 		return
 	}
 	code := rand.Text()

@@ -16,12 +16,10 @@ import (
 	"strings"
 	"sync"
 	"sync/atomic"
-	"time"
 
 	"github.com/mattn/go-sqlite3"
 	"gorm.io/driver/sqlite"
 	"gorm.io/gorm"
-	"gorm.io/gorm/logger"
 )
 
 //go:embed migrations/*.sql
@@ -133,33 +131,13 @@ func pool(path string, most int64, alone bool) (*gorm.DB, error) {
 		conns.SetMaxOpenConns(1)
 	}
 	db, err := gorm.Open(sqlite.New(sqlite.Config{Conn: conns}), &gorm.Config{
-		Logger:                 troubles{logger.NewSlogLogger(slog.Default(), logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true, ParameterizedQueries: true})},
+		Logger:                 troubles{slog.Default()},
 		SkipDefaultTransaction: true,
 	})
 	if err != nil {
 		return nil, fmt.Errorf("open the service's records in %s: %w", path, err)
 	}
 	return db, nil
-}
-
-// troubles logs statements that failed, save those that nobody waits for any more.
-type troubles struct{ logger.Interface }
-
-// LogMode is another one that logs more or less.
-func (t troubles) LogMode(level logger.LogLevel) logger.Interface {
-	return troubles{t.Interface.LogMode(level)}
-}
-
-// Trace logs a statement. Those that went well are not even spelled out.
-func (t troubles) Trace(ctx context.Context, begin time.Time, statement func() (string, int64), err error) {
-	if err != nil && !errors.Is(err, context.Canceled) {
-		t.Interface.Trace(ctx, begin, statement, err)
-	}
-}
-
-// ParamsFilter has no value of a statement logged, which may be anybody's.
-func (troubles) ParamsFilter(_ context.Context, sql string, _ ...any) (string, []any) {
-	return sql, nil
 }
 
 func closeDB(db *gorm.DB) error {

@@ -13,7 +13,7 @@ import (
 	"go.opentelemetry.io/otel"
 	"go.opentelemetry.io/otel/attribute"
 	"go.opentelemetry.io/otel/codes"
-	"go.opentelemetry.io/otel/exporters/otlp/otlptrace/otlptracehttp"
+	"go.opentelemetry.io/otel/exporters/otlp/otlptrace"
 	"go.opentelemetry.io/otel/propagation"
 	"go.opentelemetry.io/otel/sdk/resource"
 	sdktrace "go.opentelemetry.io/otel/sdk/trace"
@@ -34,12 +34,22 @@ func IsOn() bool { return on.Load() }
 // Spans are sent beside what they tell of. Where the collector is away they are dropped, and that is logged
 // once a minute at most.
 func Start(endpoint string, share float64, version string) (stop func(context.Context) error, err error) {
-	exporter, err := otlptracehttp.New(context.Background(), otlptracehttp.WithEndpointURL(endpoint+"/v1/traces"), otlptracehttp.WithTimeout(10*time.Second))
+	client, err := newCollector(endpoint)
 	if err != nil {
 		return nil, err
 	}
-	of := resource.NewSchemaless(attribute.String("service.name", name), attribute.String("service.version", version))
-	provider := sdktrace.NewTracerProvider(sdktrace.WithBatcher(exporter), sdktrace.WithResource(of), sdktrace.WithSampler(sdktrace.ParentBased(sdktrace.TraceIDRatioBased(share))))
+	exporter, err := otlptrace.New(context.Background(), client)
+	if err != nil {
+		return nil, err
+	}
+	provider := sdktrace.NewTracerProvider(
+		sdktrace.WithBatcher(exporter),
+		sdktrace.WithSampler(sdktrace.ParentBased(sdktrace.TraceIDRatioBased(share))),
+		sdktrace.WithResource(resource.NewSchemaless(
+			attribute.String("service.name", name),
+			attribute.String("service.version", version),
+		)),
+	)
 	otel.SetTracerProvider(provider)
 	otel.SetTextMapPropagator(propagation.TraceContext{})
 	var told atomic.Int64

@@ -5,7 +5,6 @@ import (
 	"encoding/csv"
 	"errors"
 	"fmt"
-	"html/template"
 	"io"
 	"strings"
 	"time"
@@ -230,32 +229,6 @@ func (m *message) table(b *strings.Builder) {
 		}
 		b.WriteString(strings.TrimRight(line.String(), " ") + "\n")
 	}
-}
-
-var page = template.Must(template.New("mail").Parse(`<!DOCTYPE html>
-<html lang="en"><body style="font-family: sans-serif; font-size: 14px; line-height: 1.45; color: #1b2b34; background: #ffffff; margin: 0; padding: 16px">
-<h1 style="font-size: 20px; margin: 0 0 8px">{{.Title}}</h1>
-<p style="margin: 0 0 12px">{{.ReadBack}}</p>
-{{range .Notes}}<p style="margin: 0 0 8px; color: #7a4a00">{{.}}</p>
-{{end}}{{if .Note}}<p style="margin: 0 0 12px"><b>{{.Note}}</b></p>
-{{end}}{{if .Figures}}<p style="margin: 0 0 12px">{{range .Figures}}<span style="display: inline-block; margin: 0 24px 8px 0">{{.Label}}<br><b style="font-size: 22px">{{.Value}}</b></span>{{end}}</p>
-{{end}}{{$right := .Right}}{{if .Rows}}<table style="border-collapse: collapse; margin: 0 0 8px">
-<thead><tr>{{range $i, $c := .Columns}}<th scope="col" style="padding: 4px 12px 4px 0; border-bottom: 2px solid #7c98a6; text-align: {{if index $right $i}}right{{else}}left{{end}}">{{$c}}</th>{{end}}</tr></thead>
-<tbody>
-{{range .Rows}}<tr>{{range $i, $c := .}}<td style="padding: 3px 12px 3px 0; border-bottom: 1px solid #d5dfe4; text-align: {{if index $right $i}}right{{else}}left{{end}}">{{$c}}</td>{{end}}</tr>
-{{end}}</tbody></table>
-{{end}}{{if .More}}<p style="margin: 0 0 12px">{{.More}}</p>
-{{end}}{{if .Totals}}<p style="margin: 0 0 12px"><b>{{.Totals}}</b></p>
-{{end}}<p style="margin: 12px 0 0; color: #44606f">{{.Evidence}}<br>{{if .Link}}<a href="{{.Link}}">Receipt {{.Receipt}}</a>. {{else if .Receipt}}Receipt {{.Receipt}}. {{end}}Sent by the schedule {{.Schedule}}.</p>
-</body></html>
-`))
-
-func (m *message) html() string {
-	var b bytes.Buffer
-	if err := page.Execute(&b, m); err != nil {
-		panic("schedule: a mail cannot be written: " + err.Error())
-	}
-	return b.String()
 }
 
 // failureMail tells the owner of a schedule what went wrong.

@@ -1,0 +1,3 @@
+module github.com/tiendc/go-deepcopy
+
+go 1.26.0
