@@ -5,6 +5,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { criteria, entries, find, pointer, valueOf, type Node } from '../src/workroom/part';
 import { accessible, test } from './page';
+import { freePort } from './port';
 
 const pikegate = '../bin/pikegate';
 
@@ -391,8 +392,9 @@ test.describe('from an empty service', () => {
   const services: ChildProcess[] = [];
   test.afterAll(() => services.forEach((s) => s.kill()));
 
-  async function serve(port: number): Promise<string> {
+  async function serve(): Promise<string> {
     const dir = mkdtempSync(join(tmpdir(), 'pikegate-'));
+    const port = execFileSync(process.execPath, ['-e', freePort], { encoding: 'utf8' });
     services.push(spawn(pikegate, ['serve', '--listen', `127.0.0.1:${port}`, '--data', dir], { stdio: 'ignore' }));
     const at = `http://127.0.0.1:${port}`;
     await expect.poll(async () => (await fetch(`${at}/readyz`).catch(() => undefined))?.ok ?? false).toBe(true);
@@ -406,7 +408,7 @@ test.describe('from an empty service', () => {
     const csv = join(mkdtempSync(join(tmpdir(), 'bookings-')), 'bookings.csv');
     writeFileSync(csv, await bookings.body());
 
-    const at = await serve(9381);
+    const at = await serve();
     await page.goto(`${at}/workroom`);
     await page.getByRole('link', { name: 'Drop a file or connect a database' }).click();
     await page.getByLabel('Drop a file of records here').setInputFiles(csv);
@@ -510,7 +512,7 @@ test.describe('from an empty service', () => {
     // Elsewhere, by files.
     const files = mkdtempSync(join(tmpdir(), 'definitions-'));
     execFileSync(pikegate, ['get', '--all', '--to', files, '--server', at]);
-    const other = await serve(9382);
+    const other = await serve();
     execFileSync(pikegate, ['load', csv, '--as', 'bookings', '--server', other]);
     execFileSync(pikegate, ['put', files, '--server', other]);
     const fingerprint = async (of: string) => {

@@ -38,33 +38,104 @@ type Ferries struct {
 	Records *sql.DB // the business records, for SELECTs of the test itself
 }
 
-// made is the file of the records, which are made once for all tests of a program.
-var made = sync.OnceValues(func() (file []byte, err error) {
+// made are the files of a service with the ferry line's records, without definitions: name and
+// content. They are made once for all tests of a program.
+var made = sync.OnceValues(func() (map[string][]byte, error) {
+	return inDir(func(dir string) error {
+		records, err := demo.OpenFile(store.DSN(filepath.Join(dir, recordsFile)))
+		if err != nil {
+			return err
+		}
+		return errors.Join(demo.Fill(context.Background(), records, AsOf), records.Close())
+	})
+})
+
+// published are the files of a service's own records with the definitions of an engine in them.
+// They are made once for all tests of a program, since checking and linking takes most of the time
+// of a start.
+var published = map[catalog.Engine]func() (map[string][]byte, error){
+	catalog.Embedded: publishedOn(catalog.Embedded),
+	catalog.Postgres: publishedOn(catalog.Postgres),
+	catalog.MariaDB:  publishedOn(catalog.MariaDB),
+}
+
+func publishedOn(engine catalog.Engine) func() (map[string][]byte, error) {
+	return sync.OnceValues(func() (map[string][]byte, error) {
+		return inDir(func(dir string) error {
+			if engine == catalog.Embedded {
+				records, err := made()
+				if err != nil {
+					return err
+				}
+				if err := write(dir, records); err != nil {
+					return err
+				}
+			}
+			s, err := service.Open(context.Background(), config(dir, time.Minute))
+			if err != nil {
+				return err
+			}
+			ctx := context.Background()
+			_, err = s.Publisher.Put(ctx, publish.Put{Files: demo.Definitions(engine)})
+			err = errors.Join(err, s.Base.SetToday(ctx, AsOf), s.Close())
+			return errors.Join(err, removeIfThere(filepath.Join(dir, recordsFile)))
+		})
+	})
+}
+
+const recordsFile = "records.db"
+
+// inDir fills a directory and returns the files that are in it then.
+func inDir(fill func(dir string) error) (files map[string][]byte, err error) {
 	dir, err := os.MkdirTemp("", "ferries-*")
 	if err != nil {
 		return nil, err
 	}
 	defer func() { err = errors.Join(err, os.RemoveAll(dir)) }()
-	path := filepath.Join(dir, "records.db")
-	records, err := demo.OpenFile(store.DSN(path))
+	if err := fill(dir); err != nil {
+		return nil, err
+	}
+
+	entries, err := os.ReadDir(dir)
 	if err != nil {
 		return nil, err
 	}
-	if err := errors.Join(demo.Fill(context.Background(), records, AsOf), records.Close()); err != nil {
-		return nil, err
+	files = map[string][]byte{}
+	for _, e := range entries {
+		if !e.Type().IsRegular() {
+			continue
+		}
+		if files[e.Name()], err = os.ReadFile(filepath.Join(dir, e.Name())); err != nil {
+			return nil, err
+		}
 	}
-	return os.ReadFile(path)
-})
+	return files, nil
+}
+
+func write(dir string, files map[string][]byte) error {
+	for name, content := range files {
+		if err := os.WriteFile(filepath.Join(dir, name), content, 0o600); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func removeIfThere(file string) error {
+	if err := os.Remove(file); err != nil && !errors.Is(err, os.ErrNotExist) {
+		return err
+	}
+	return nil
+}
 
 // Start puts the records into a directory of the test's and serves them.
 func Start(t testing.TB) *Ferries {
 	t.Helper()
 	dir := t.TempDir()
-	file, err := made()
+	files, err := made()
 	require.NoError(t, err)
-	path := filepath.Join(dir, "records.db")
-	require.NoError(t, os.WriteFile(path, file, 0o600))
-	records, err := demo.OpenFile(store.DSN(path))
+	require.NoError(t, write(dir, files))
+	records, err := demo.OpenFile(store.DSN(filepath.Join(dir, recordsFile)))
 	require.NoError(t, err)
 	t.Cleanup(func() { records.Close() })
 	return serve(t, &Ferries{Dir: dir, Records: records.DB}, catalog.Embedded)
@@ -85,9 +156,10 @@ func StartOn(t testing.TB, engine catalog.Engine) *Ferries {
 
 func serve(t testing.TB, f *Ferries, engine catalog.Engine) *Ferries {
 	slog.SetDefault(slog.New(slog.DiscardHandler))
-	f.Service = Empty(t, f.Dir)
-	_, err := f.Service.Publisher.Put(context.Background(), publish.Put{Files: demo.Definitions(engine)})
+	files, err := published[engine]()
 	require.NoError(t, err)
+	require.NoError(t, write(f.Dir, files))
+	f.Service = Limited(t, f.Dir, time.Minute)
 	server := httptest.NewServer(api.New(f.Service, api.Limits{}))
 	t.Cleanup(server.Close)
 	f.URL = server.URL
@@ -122,10 +194,20 @@ func Empty(t testing.TB, dir string) *service.Service {
 // longer.
 func Limited(t testing.TB, dir string, runTime time.Duration) *service.Service {
 	t.Helper()
-	s, err := service.Open(context.Background(), base.Config{Dir: dir, RunTime: runTime, KeepResults: time.Hour, Now: time.Now, Sources: source.Rules{Variables: []string{"*"}}})
+	s, err := service.Open(context.Background(), config(dir, runTime))
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
 	return s
+}
+
+func config(dir string, runTime time.Duration) base.Config {
+	return base.Config{
+		Dir:         dir,
+		RunTime:     runTime,
+		KeepResults: time.Hour,
+		Now:         time.Now,
+		Sources:     source.Rules{Variables: []string{"*"}},
+	}
 }
 
 // Reopened closes the service and opens its files again.

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"path"
 	"strings"
+	"sync"
 
 	"github.com/gin-gonic/gin"
 
@@ -26,9 +27,8 @@ type page struct {
 // guard is the content security policy: nothing comes from outside.
 const guard = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
 
-// consolePages serves the console from memory: its files by name, and its
-// first page for every other path, since the console does its own routing.
-func consolePages() gin.HandlerFunc {
+// pages are the console's files by path, compressed once for all services of a program.
+var pages = sync.OnceValue(func() map[string]page {
 	pages := map[string]page{}
 	files := console.Files()
 	err := fs.WalkDir(files, ".", func(name string, entry fs.DirEntry, err error) error {
@@ -45,6 +45,13 @@ func consolePages() gin.HandlerFunc {
 	if err != nil {
 		panic("api: the embedded console cannot be read: " + err.Error())
 	}
+	return pages
+})
+
+// consolePages serves the console from memory: its files by name, and its
+// first page for every other path, since the console does its own routing.
+func consolePages() gin.HandlerFunc {
+	pages := pages()
 	first, built := pages["/index.html"]
 	return func(c *gin.Context) {
 		p, found := pages[c.Request.URL.Path]
