@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"regexp"
 	"strconv"
@@ -23,7 +22,7 @@ var timed = regexp.MustCompile(`(?m)^Benchmark(\S+?)(?:-\d+)?\s+\d+\s+([\d.]+) n
 func (b *bench) core() error {
 	command := []string{"go", "test", "-p", "1", "-count", strconv.Itoa(rounds), "-run", "^$", "-bench", "^(BenchmarkRead|BenchmarkValidateAndCompile)$", "./internal/core/phrase", "./internal/core/compile"}
 	fmt.Println(strings.Join(command, " "))
-	out, err := exec.Command(command[0], command[1:]...).CombinedOutput()
+	out, err := b.command(command[0], command[1:]...).CombinedOutput()
 	if err != nil {
 		return fmt.Errorf("%w: %s", err, out)
 	}
@@ -100,7 +99,7 @@ func (b *bench) workroom() error {
 	if err := b.put(text); err != nil {
 		return err
 	}
-	c := exec.Command("node", "keystroke.mjs", b.url, "sixty", "party")
+	c := b.command("node", "keystroke.mjs", b.url, "sixty", "party")
 	c.Dir, c.Stderr = "console", os.Stderr
 	fmt.Println(strings.Join(c.Args, " "))
 	out, err := c.Output()
@@ -125,7 +124,7 @@ func (b *bench) workroom() error {
 // readers lets 64 readers at a mix of the demo's reports for five minutes.
 func (b *bench) readers() error {
 	const span = 5 * time.Minute
-	c := exec.Command("go", "test", "-count", "1", "-timeout", "30m", "-run", "^TestSoakReaders$", "-v", "./internal/api")
+	c := b.command("go", "test", "-count", "1", "-timeout", "30m", "-run", "^TestSoakReaders$", "-v", "./internal/api")
 	c.Env = append(os.Environ(), "PIKEGATE_SOAK="+span.String())
 	fmt.Println("PIKEGATE_SOAK="+span.String(), strings.Join(c.Args, " "))
 	text, err := c.Output()

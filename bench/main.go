@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"io"
 	"log"
+	"net"
 	"net/http"
 	"os"
 	"os/exec"
@@ -20,6 +21,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"syscall"
 	"time"
 
 	"pikegate/demo"
@@ -51,6 +53,7 @@ func main() {
 }
 
 type bench struct {
+	ctx     context.Context // of the measure under way
 	dir     string
 	service *exec.Cmd
 	url     string
@@ -62,28 +65,82 @@ type bench struct {
 var measures = []struct {
 	name string
 	run  func(*bench) error
+	most time.Duration // within which it ends
 }{
-	{"start", (*bench).start}, {"core", (*bench).core}, {"console", (*bench).console}, {"workroom", (*bench).workroom}, {"sqlite", (*bench).sqlite}, {"postgres", (*bench).postgres}, {"mariadb", (*bench).mariadb},
-	{"requests", (*bench).requests}, {"evidence", (*bench).evidence}, {"sized", (*bench).sized}, {"calendar", (*bench).calendar}, {"memory", (*bench).memory}, {"workbook", (*bench).workbook},
-	{"readers", (*bench).readers},
+	{"start", (*bench).start, time.Minute},
+	{"core", (*bench).core, 5 * time.Minute},
+	{"console", (*bench).console, time.Minute},
+	{"workroom", (*bench).workroom, 3 * time.Minute},
+	{"sqlite", (*bench).sqlite, 5 * time.Minute},
+	{"postgres", (*bench).postgres, 5 * time.Minute},
+	{"mariadb", (*bench).mariadb, 5 * time.Minute},
+	{"requests", (*bench).requests, 5 * time.Minute},
+	{"evidence", (*bench).evidence, 5 * time.Minute},
+	{"sized", (*bench).sized, 20 * time.Minute},
+	{"calendar", (*bench).calendar, 15 * time.Minute},
+	{"memory", (*bench).memory, 15 * time.Minute},
+	{"workbook", (*bench).workbook, 10 * time.Minute},
+	{"readers", (*bench).readers, 10 * time.Minute},
 }
 
 func (b *bench) run(only []string) error {
 	fmt.Printf("%s, %d processors, %s/%s\n", time.Now().Format(time.DateOnly), runtime.NumCPU(), runtime.GOOS, runtime.GOARCH)
-	if err := b.serve(); err != nil {
-		return err
-	}
+	var failed []error
 	for _, m := range measures {
 		if len(only) > 0 && !slices.Contains(only, m.name) {
 			continue
 		}
 		fmt.Printf("\n== %s\n", m.name)
-		if err := m.run(b); err != nil {
-			return fmt.Errorf("%s: %w", m.name, err)
+		if err := b.within(m.most, m.run); err != nil {
+			fmt.Printf("failed: %v\n", err)
+			failed = append(failed, fmt.Errorf("%s: %w", m.name, err))
 		}
 	}
 	fmt.Printf("\n| measure | ours | by hand | ratio | limit |\n|---|---|---|---|---|\n%s\n", strings.Join(b.table, "\n"))
-	return nil
+	return errors.Join(failed...)
+}
+
+// within runs one measure. At its deadline the commands that it started and the service are killed,
+// so that it ends; a measure that fails leaves nothing behind for the next one.
+func (b *bench) within(most time.Duration, measure func(*bench) error) error {
+	ctx, cancel := context.WithTimeout(context.Background(), most)
+	defer cancel()
+	b.ctx = ctx
+	if b.service == nil {
+		if err := b.serve(); err != nil {
+			return err
+		}
+	}
+
+	ended := make(chan error, 1)
+	go func() { ended <- measure(b) }()
+	select {
+	case err := <-ended:
+		if err != nil {
+			b.stop()
+		}
+		return err
+	case <-ctx.Done():
+	}
+
+	b.kill()
+	missed := fmt.Errorf("it did not end within %s", most)
+	select {
+	case err := <-ended:
+		b.stop()
+		return errors.Join(missed, err)
+	case <-time.After(time.Minute):
+		return fmt.Errorf("%w, nor once its commands were killed", missed)
+	}
+}
+
+// command is a command that is killed, with what it started, at the deadline of the measure.
+func (b *bench) command(name string, args ...string) *exec.Cmd {
+	c := exec.CommandContext(b.ctx, name, args...)
+	c.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+	c.Cancel = func() error { return syscall.Kill(-c.Process.Pid, syscall.SIGKILL) }
+	c.WaitDelay = 5 * time.Second
+	return c
 }
 
 // add adds a line to the summary.
@@ -97,7 +154,14 @@ const binary = "bin/pikegate"
 
 // serve starts the service and gives it its definitions.
 func (b *bench) serve() error {
-	const address = "127.0.0.1:9371"
+	free, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return err
+	}
+	address := free.Addr().String()
+	if err := free.Close(); err != nil {
+		return err
+	}
 	b.url = "http://" + address
 	b.service = exec.Command(binary, "serve", "--data", b.dir, "--listen", address, "--log", "error", "--run-time", "1h")
 	b.service.Stderr = os.Stderr
@@ -119,6 +183,13 @@ func (b *bench) answers() error {
 	return errors.New("the service does not answer")
 }
 
+// kill ends the service at once. Whoever measures still waits for it.
+func (b *bench) kill() {
+	if b.service != nil && b.service.Process != nil {
+		_ = b.service.Process.Kill()
+	}
+}
+
 func (b *bench) stop() {
 	if b.service != nil && b.service.Process != nil {
 		_ = b.service.Process.Signal(os.Interrupt)
@@ -133,7 +204,7 @@ func (b *bench) put(text string) error {
 	if err := os.WriteFile(path, []byte(text), 0o600); err != nil {
 		return err
 	}
-	out, err := exec.Command(binary, "put", "--server", b.url, path).CombinedOutput()
+	out, err := b.command(binary, "put", "--server", b.url, path).CombinedOutput()
 	if err != nil {
 		return fmt.Errorf("%w: %s", err, out)
 	}
@@ -257,7 +328,7 @@ func (b *bench) compare(what, limit string, ours, theirs []string, oursOut, thei
 	for range rounds {
 		for i, command := range [][]string{ours, theirs} {
 			start := time.Now()
-			c := exec.Command(command[0], command[1:]...)
+			c := b.command(command[0], command[1:]...)
 			c.Stderr = os.Stderr
 			if i == 1 && toFile {
 				f, err := os.Create(theirsOut)

@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"os"
-	"os/exec"
 	"time"
 
 	"github.com/xuri/excelize/v2"
@@ -35,7 +34,7 @@ func (b *bench) workbook() error {
 	most := 0
 	for range rounds {
 		start := time.Now()
-		c := exec.Command(command[0], command[1:]...)
+		c := b.command(command[0], command[1:]...)
 		c.Stderr = os.Stderr
 		if err := c.Start(); err != nil {
 			return err

@@ -19,7 +19,8 @@ await page.waitForTimeout(1000); // for what is counted when the page is opened
 /** Presses a key, and tells how long it takes until the file and the sentence both have a mistake, or none. */
 async function stroke(key, mistaken) {
   await page.evaluate((mistaken) => {
-    window.agreed = new Promise((done) => {
+    window.agreed = new Promise((done, missed) => {
+      setTimeout(() => missed(new Error('a key stroke was lost, or file and sentence did not agree within 10 s')), 10_000);
       let since = 0;
       addEventListener('keydown', () => (since = performance.now()), { capture: true, once: true });
       const look = () => {
@@ -37,15 +38,22 @@ async function stroke(key, mistaken) {
   return page.evaluate(() => window.agreed);
 }
 
-await page.keyboard.press('q');
-const times = [];
-for (let i = 0; i < 20; i++) {
-  times.push(await stroke('q', true));
-  await page.waitForTimeout(400);
-  times.push(await stroke('Backspace', false));
-  await page.waitForTimeout(400);
+try {
+  await measure();
+} finally {
+  await page.request.delete(`${at}/api/v1/drafts/query/${query}`);
+  await browser.close();
 }
-console.log(times.map((t) => t.toFixed(1)).join(' '));
-if (process.env.SHOT) await page.screenshot({ path: process.env.SHOT });
-await page.request.delete(`${at}/api/v1/drafts/query/${query}`);
-await browser.close();
+
+async function measure() {
+  await page.keyboard.press('q');
+  const times = [];
+  for (let i = 0; i < 20; i++) {
+    times.push(await stroke('q', true));
+    await page.waitForTimeout(400);
+    times.push(await stroke('Backspace', false));
+    await page.waitForTimeout(400);
+  }
+  console.log(times.map((t) => t.toFixed(1)).join(' '));
+  if (process.env.SHOT) await page.screenshot({ path: process.env.SHOT });
+}
