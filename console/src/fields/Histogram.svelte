@@ -1,7 +1,6 @@
 <script lang="ts">
   import { counted, say } from '../lib/words';
   import { showHistogram, type Histogram } from '../lib/api';
-  import {} from '../lib/format';
 
   // How many records there are in each month of the data. One picks a month by
   // pointer or keys, and several by drawing over them or with the shift key.

@@ -8,7 +8,7 @@ export type Fields = Record<string, Field>;
 /** Whether a prompt is asked in two fields, of which the first takes a whole answer as well. */
 export const hasTwoFields = (p: PromptInfo) => !!p.pair || ['period', 'moment-period', 'time-range', 'number-range'].includes(p.type);
 
-export const emptyField = (): Field => ({ start: '', end: '', values: [] });
+const emptyField = (): Field => ({ start: '', end: '', values: [] });
 
 /** The fields as the prompts' defaults fill them. */
 export function defaultFields(prompts: PromptInfo[]): Fields {

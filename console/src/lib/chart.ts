@@ -4,12 +4,12 @@ import type { Row, Shown } from './api';
 import { cellText } from './format';
 
 /** A place along the axis of a chart: a unit of the calendar with its days, counted from 1970, or a value. */
-export type Place = { name: string; text: string; from: number; to: number };
+type Place = { name: string; text: string; from: number; to: number };
 
 /** Numbers by place: null where nothing is known of one. Texts are the numbers as they were sent. */
-export type Series = { name: string; values: (number | null)[]; texts: string[] };
+type Series = { name: string; values: (number | null)[]; texts: string[] };
 
-export type Picture = {
+type Picture = {
   places: Place[];
   series: Series[];
   /** The same figure of other periods, of a chart that is not split. */
@@ -28,7 +28,7 @@ function days(year: number, month: number, day: number): number {
   return Math.round(at.getTime() / dayMs);
 }
 
-export const dateOf = (day: number) => new Date(day * dayMs);
+const dateOf = (day: number) => new Date(day * dayMs);
 
 /** The first day of an ISO week, counted from 1970. */
 function weekStart(year: number, week: number): number {
@@ -144,7 +144,7 @@ export function answerOfPlace(picture: Picture, place: Place, first = '', last =
 /** Whether the records of a place can be asked for: those of several values together, and of none, cannot. */
 export const canOpen = (picture: Picture, place: Place) => picture.isTime || !['missing', 'others'].includes(place.name);
 
-export type Tick = { at: number; text: string };
+type Tick = { at: number; text: string };
 
 /** Marks along time at days that people name, no more than fit: days, Mondays, firsts of months, quarters, years. */
 export function timeTicks(from: number, to: number, most: number): Tick[] {

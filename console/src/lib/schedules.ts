@@ -4,7 +4,7 @@ import type { components } from './api.gen';
 
 type Schemas = components['schemas'];
 export type Schedule = Schemas['ScheduleInfo'];
-export type NewSchedule = Schemas['NewSchedule'];
+type NewSchedule = Schemas['NewSchedule'];
 export type KeptMail = Schemas['KeptMail'];
 
 const at = (name: string) => `/schedules/${encodeURIComponent(name)}`;

@@ -1,7 +1,6 @@
 <script lang="ts">
   import { counted, say } from '../lib/words';
   import type { Receipt } from '../lib/api';
-  import {} from '../lib/format';
   import { isDeveloper, workroomAt } from '../lib/person.svelte';
   import { follow } from '../lib/route.svelte';
   import Figures from './Figures.svelte';

@@ -1,7 +1,6 @@
 <script lang="ts">
   import { counted, numberText, say } from '../lib/words';
   import type { Shown } from '../lib/api';
-  import {} from '../lib/format';
   import { seen } from '../lib/seen';
   import Numbers from './Numbers.svelte';
 

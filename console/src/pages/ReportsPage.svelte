@@ -2,7 +2,6 @@
   import { counted, say } from '../lib/words';
   import { linkOfLine } from '../lib/answers';
   import { listReports, readLine, type Line, type ReportSummary } from '../lib/api';
-  import {} from '../lib/format';
   import { follow } from '../lib/route.svelte';
   import Home from './Home.svelte';
   import Notice from '../parts/Notice.svelte';

@@ -2,7 +2,6 @@
   import { counted, say } from '../lib/words';
   import { tick, type Snippet } from 'svelte';
   import { messageOf } from '../lib/api';
-  import {} from '../lib/format';
   import type { Words } from './api';
   import type { DraftEditor } from './draft.svelte';
   import Operand from './Operand.svelte';

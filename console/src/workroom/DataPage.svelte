@@ -1,6 +1,5 @@
 <script lang="ts">
   import { counted, say } from '../lib/words';
-  import {} from '../lib/format';
   import { follow } from '../lib/route.svelte';
   import Notice from '../parts/Notice.svelte';
   import PageHead from '../parts/PageHead.svelte';

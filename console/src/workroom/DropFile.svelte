@@ -1,7 +1,6 @@
 <script lang="ts">
   import { counted, say } from '../lib/words';
   import { messageOf, Refused, type Fault } from '../lib/api';
-  import {} from '../lib/format';
   import { go } from '../lib/route.svelte';
   import DataTable from '../parts/DataTable.svelte';
   import Notice from '../parts/Notice.svelte';

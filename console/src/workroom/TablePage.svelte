@@ -1,6 +1,5 @@
 <script lang="ts">
   import { counted, numberText, say } from '../lib/words';
-  import {} from '../lib/format';
   import { follow, go } from '../lib/route.svelte';
   import DataTable from '../parts/DataTable.svelte';
   import Notice from '../parts/Notice.svelte';

@@ -2,7 +2,6 @@
   import { counted, numberText, say } from '../lib/words';
   import Question from '../fields/Question.svelte';
   import { ReportRun } from '../lib/run.svelte';
-  import {} from '../lib/format';
   import Evidence from '../pages/Evidence.svelte';
   import Numbers from '../pages/Numbers.svelte';
   import Sections from '../pages/Sections.svelte';

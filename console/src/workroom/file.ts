@@ -12,7 +12,7 @@ import type { DraftEditor } from './draft.svelte';
 import { colouring } from './look';
 import { keysOf, namedBy, schemaAt, wordsOf } from './schema';
 
-export type Known = { names: Record<string, string[]>; words?: Words; form?: Part };
+type Known = { names: Record<string, string[]>; words?: Words; form?: Part };
 export type FileEditor = {
   show: (text: string) => void;
   mark: (findings: Finding[], saved: boolean) => void;
@@ -161,7 +161,7 @@ function namesFor(key: string, path: string[], known: Known): string[] {
 /** A path of criteria leads to nodes, which the schema tells of by itself. */
 const isInCriteria = (path: string[]) => path.some((p) => p === 'where' || p === 'having');
 
-export function complete(context: CompletionContext, root: Schema, known: Known) {
+function complete(context: CompletionContext, root: Schema, known: Known) {
   const { path, key, isValue } = pathAt(context.state, context.pos);
   const word = context.matchBefore(/[\w-]*$/)!;
   if (word.from === word.to && !context.explicit && !/[{[,:] ?$/.test(context.matchBefore(/.{0,2}$/)?.text ?? '')) return null;

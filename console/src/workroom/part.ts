@@ -97,9 +97,6 @@ export function criteria(part: Part | undefined, path: string): Node | undefined
   };
 }
 
-/** How many conditions criteria have. */
-export const conditionsIn = (node: Node | undefined): number => (!node ? 0 : node.is === 'group' ? node.nodes.reduce((sum, n) => sum + conditionsIn(n), 0) : 1);
-
 /** The edits that add a condition behind those that are there: to a group, to one condition alone, or to none. */
 export function addCondition(form: Part | undefined, wherePath: string, value: unknown, before: string): Edit[] {
   const where = find(form, wherePath);
@@ -118,7 +115,7 @@ export function findingsAt(findings: Finding[], path: string, below = true): Fin
 }
 
 /** Whether a new place of an item lies within the item. */
-export const isWithin = (path: string, of: string) => path === of || path.startsWith(`${of}/`);
+const isWithin = (path: string, of: string) => path === of || path.startsWith(`${of}/`);
 
 /**
  * The edit that moves an item of one list in front of an item of another, both places as they are now. Nothing where

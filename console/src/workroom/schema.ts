@@ -8,7 +8,7 @@ export function schemaOf(whole: Schema, kind: string): Schema {
 }
 
 /** What a reference stands for; the name of what it refers to is kept. */
-export function resolved(schema: Schema | undefined, root: Schema): Schema & { refers?: string } {
+function resolved(schema: Schema | undefined, root: Schema): Schema & { refers?: string } {
   if (!schema?.$ref) return schema ?? {};
   const name = schema.$ref.split('/').at(-1)!;
   const to = root.$defs?.[name] ?? {};

@@ -20,7 +20,7 @@ const fromOutside = Annotation.define<boolean>();
 const rest = 400;
 
 /** What a word behind a colon can be: a question, or an end of a period that one asks for. */
-export function completeQuestion(context: CompletionContext, prompts: string[]) {
+function completeQuestion(context: CompletionContext, prompts: string[]) {
   const word = context.matchBefore(/(^|[^:]):[\w-]*$/);
   if (!word) return null;
   const from = word.from + word.text.indexOf(':') + 1;
@@ -28,7 +28,7 @@ export function completeQuestion(context: CompletionContext, prompts: string[]) 
 }
 
 /** The columns of the tables that a statement names. */
-export function completeColumn(context: CompletionContext, tables: TableKind[]) {
+function completeColumn(context: CompletionContext, tables: TableKind[]) {
   const word = context.matchBefore(/[\w$]+/);
   if (!word || context.matchBefore(/[.:][\w$]*/)) return null; // behind a table, and behind a colon, others tell
   const named = new Set(
