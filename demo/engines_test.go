@@ -37,34 +37,54 @@ func whole(t *testing.T, f *demotest.Ferries, report, format, answers string) []
 	return text
 }
 
-// The same definitions bring the same records in the same order on every engine,
-// byte for byte in every format.
+// The same definitions bring the same records in the same order on every engine, byte for byte in
+// every format, and the same evidence of them.
 func TestTheSameOnEveryEngine(t *testing.T) {
 	ours := demotest.Start(t)
 	put(t, ours)
 	joinsAndOwnSQL(t, ours)
+	records, evidence := recordsOf(t, ours), evidenceOf(t, ours)
+
 	for _, engine := range []catalog.Engine{catalog.Postgres, catalog.MariaDB} {
 		t.Run(string(engine), func(t *testing.T) {
 			t.Setenv(demo.ServerVariable, sourcetest.Address(t, engine))
 			theirs := demotest.StartOn(t, engine)
 			put(t, theirs)
-			compared := 0
-			for _, report := range ours.Service.Base.Reports(t.Context(), "") {
-				asked := more[report.Name]
-				if report.Name != "freight-of-a-shipper" { // which has no default
-					asked = append(asked, "{}")
-				}
-				for _, answers := range asked {
-					for _, format := range []string{"csv", "ndjson", "json"} {
-						want, got := run(t, ours, report.Name, format, answers), run(t, theirs, report.Name, format, answers)
-						assert.True(t, bytes.Equal(want, got), "%s %s %s: %.300s... is not %.300s...", report.Name, format, answers, got, want)
-						compared += len(want)
-					}
-				}
-			}
-			assert.Greater(t, compared, 5_000_000, "bytes")
+			t.Run("records", func(t *testing.T) { sameRecords(t, records, theirs) })
+			t.Run("evidence", func(t *testing.T) { sameEvidence(t, evidence, theirs) })
 		})
 	}
+}
+
+// question is a run: of a report, in a format, with answers.
+type question struct{ report, format, answers string }
+
+// recordsOf is what every report of a service brings, in every format.
+func recordsOf(t *testing.T, f *demotest.Ferries) map[question][]byte {
+	t.Helper()
+	records := map[question][]byte{}
+	for _, report := range f.Service.Base.Reports(t.Context(), "") {
+		all := more[report.Name]
+		if report.Name != "freight-of-a-shipper" { // which has no default
+			all = append(all, "{}")
+		}
+		for _, answers := range all {
+			for _, format := range []string{"csv", "ndjson", "json"} {
+				records[question{report.Name, format, answers}] = run(t, f, report.Name, format, answers)
+			}
+		}
+	}
+	return records
+}
+
+func sameRecords(t *testing.T, want map[question][]byte, theirs *demotest.Ferries) {
+	compared := 0
+	for of, want := range want {
+		got := run(t, theirs, of.report, of.format, of.answers)
+		assert.True(t, bytes.Equal(want, got), "%v: %.300s... is not %.300s...", of, got, want)
+		compared += len(want)
+	}
+	assert.Greater(t, compared, 5_000_000, "bytes")
 }
 
 // put adds reports on joined tables, on a dataset on them, and on custom SQL.

@@ -13,11 +13,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"pikegate/demo"
 	"pikegate/demo/demotest"
-	"pikegate/internal/core/catalog"
 	"pikegate/internal/service/receipt"
-	"pikegate/internal/source/sourcetest"
 )
 
 // receiptOf runs a report with evidence, a page of it or all, and returns the receipt.
@@ -226,43 +223,47 @@ func TestEvidenceWithoutAPeriod(t *testing.T) {
 	assert.Equal(t, want[len(want)-1], e.Ends.Last.Day.String())
 }
 
-// The same answers have the same evidence, fingerprint included, on every engine,
-// whether a page was asked for or all.
-func TestTheSameEvidenceOnEveryEngine(t *testing.T) {
-	ours := demotest.Start(t)
-	put(t, ours)
-	asked := map[string][]string{"full-sailings": {`{"travel-period":"Oct 2026"}`}, "fares-by-day": {`{"travel-period":"Oct 2026","minutes":"3"}`}, "inspections-due-in-january": {"{}"}}
-	for report, answers := range map[string]string{"late-by-month": `{"travel-period":"Q3 2026"}`, "passengers-by-day": `{"travel-period":"Oct 2026","at-least-passengers":"4000"}`, "charges-by-goods": `{"travel-period":"2026-03"}`} {
-		asked[report] = append(asked[report], answers)
+// evidenceOf is the evidence of the demo's reports, of all their records.
+func evidenceOf(t *testing.T, f *demotest.Ferries) map[question]string {
+	t.Helper()
+	evidence := map[question]string{}
+	add := func(report, answers string) {
+		evidence[question{report: report, answers: answers}] = evidenceText(t, f, report, answers, 0)
 	}
+	add("full-sailings", `{"travel-period":"Oct 2026"}`)
+	add("fares-by-day", `{"travel-period":"Oct 2026","minutes":"3"}`)
+	add("inspections-due-in-january", "{}")
+	add("late-by-month", `{"travel-period":"Q3 2026"}`)
+	add("passengers-by-day", `{"travel-period":"Oct 2026","at-least-passengers":"4000"}`)
+	add("charges-by-goods", `{"travel-period":"2026-03"}`)
 	for _, s := range scans {
-		asked[s.report] = append(asked[s.report], s.answers)
+		add(s.report, s.answers)
 	}
-	for report, answers := range more {
-		asked[report] = append(asked[report], answers...)
+	for report, all := range more {
+		for _, answers := range all {
+			add(report, answers)
+		}
 	}
-	evidenceOf := func(f *demotest.Ferries, report, answers string, limit int) string {
-		e := receiptOf(t, f, report, answers, limit).Evidence
-		require.NotNil(t, e, report)
-		require.Empty(t, e.NotComputed, report)
-		require.Len(t, e.Fingerprint, 64)
-		e.Statements, e.Read = 0, nil // which differ: the rows are read again for the fingerprint of a page
-		text, err := json.Marshal(e)
-		require.NoError(t, err)
-		return string(text)
+	return evidence
+}
+
+// sameEvidence holds a service to evidence, fingerprint included, whether a page is asked for or all.
+func sameEvidence(t *testing.T, want map[question]string, theirs *demotest.Ferries) {
+	for of, want := range want {
+		assert.Equal(t, want, evidenceText(t, theirs, of.report, of.answers, 0), "%v", of)
+		assert.Equal(t, want, evidenceText(t, theirs, of.report, of.answers, 1), "%v, a page of one row", of)
 	}
-	for _, engine := range []catalog.Engine{catalog.Postgres, catalog.MariaDB} {
-		t.Run(string(engine), func(t *testing.T) {
-			t.Setenv(demo.ServerVariable, sourcetest.Address(t, engine))
-			theirs := demotest.StartOn(t, engine)
-			put(t, theirs)
-			for report, all := range asked {
-				for _, answers := range all {
-					want := evidenceOf(ours, report, answers, 0)
-					assert.Equal(t, want, evidenceOf(theirs, report, answers, 0), "%s %s", report, answers)
-					assert.Equal(t, want, evidenceOf(theirs, report, answers, 1), "%s %s, a page of one row", report, answers)
-				}
-			}
-		})
-	}
+}
+
+// evidenceText is the evidence of a run, without what differs by how it was read.
+func evidenceText(t *testing.T, f *demotest.Ferries, report, answers string, limit int) string {
+	t.Helper()
+	e := receiptOf(t, f, report, answers, limit).Evidence
+	require.NotNil(t, e, report)
+	require.Empty(t, e.NotComputed, report)
+	require.Len(t, e.Fingerprint, 64)
+	e.Statements, e.Read = 0, nil // which differ: the rows are read again for the fingerprint of a page
+	text, err := json.Marshal(e)
+	require.NoError(t, err)
+	return string(text)
 }

@@ -148,9 +148,9 @@ func (f *fuzzer) request(path, method string, operation map[string]any) *http.Re
 }
 
 // Whatever is asked of any operation: it is done, or refused by a problem that says why.
-// Nothing is a failure of the service.
+// Nothing is a failure of the service. Each operation is asked twice, or for as long as PIKEGATE_FUZZ says.
 func TestRequestsByChance(t *testing.T) {
-	span := 4 * time.Second
+	var span time.Duration
 	if text := os.Getenv("PIKEGATE_FUZZ"); text != "" {
 		var err error
 		span, err = time.ParseDuration(text)
@@ -177,7 +177,8 @@ func TestRequestsByChance(t *testing.T) {
 		}
 	}
 	n, statuses := 0, map[int]int{}
-	for until := time.Now().Add(span); time.Now().Before(until); n++ {
+	t.Logf("seed %d", seed)
+	for until := time.Now().Add(span); n < 2*len(operations) || time.Now().Before(until); n++ {
 		o := operations[n%len(operations)]
 		if o.method == "delete" && f.IntN(50) > 0 {
 			continue // which leaves less and less to ask for

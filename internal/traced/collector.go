@@ -20,16 +20,16 @@ import (
 // specification has it: "name=value,name=value", values percent-encoded.
 const headersVariable = "OTEL_EXPORTER_OTLP_HEADERS"
 
-// firstWait is the wait before a batch is sent again to a collector that is busy. Each further
-// wait is twice as long, until the context of the batch ends.
-const firstWait = time.Second
-
 // collector sends spans by OTLP over HTTP. It is an otlptrace.Client: OpenTelemetry's own brings
 // the whole of gRPC with it, 2 MB of the program that are never called.
 type collector struct {
 	url    string
 	header http.Header
 	client http.Client
+
+	// firstWait is the wait before a batch is sent again to a collector that is busy. Each further
+	// wait is twice as long, until the context of the batch ends.
+	firstWait time.Duration
 }
 
 func newCollector(endpoint string) (*collector, error) {
@@ -42,9 +42,10 @@ func newCollector(endpoint string) (*collector, error) {
 	header.Set("User-Agent", name)
 
 	return &collector{
-		url:    endpoint + "/v1/traces",
-		header: header,
-		client: http.Client{Timeout: 10 * time.Second},
+		url:       endpoint + "/v1/traces",
+		header:    header,
+		client:    http.Client{Timeout: 10 * time.Second},
+		firstWait: time.Second,
 	}, nil
 }
 
@@ -81,7 +82,7 @@ func (c *collector) UploadTraces(ctx context.Context, spans []*tracepb.ResourceS
 		return err
 	}
 
-	for wait := firstWait; ; wait *= 2 {
+	for wait := c.firstWait; ; wait *= 2 {
 		busy, err := c.send(ctx, body)
 		if !busy {
 			return err
