@@ -137,6 +137,13 @@ func pool(path string, most int64, alone bool) (*gorm.DB, error) {
 	if err != nil {
 		return nil, fmt.Errorf("open the service's records in %s: %w", path, err)
 	}
+	// The library races with itself where two goroutines are the first to use a model with relations.
+	for _, model := range []any{&ScheduleRun{}, &Group{}, &definition{}} {
+		described := &gorm.Statement{DB: db}
+		if err := described.Parse(model); err != nil {
+			return nil, fmt.Errorf("describe the service's records: %w", err)
+		}
+	}
 	return db, nil
 }
 

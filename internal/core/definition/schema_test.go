@@ -26,8 +26,8 @@ func schema(t *testing.T) *jsonschema.Schema {
 	document, err := jsonschema.UnmarshalJSON(bytes.NewReader(Schema()))
 	require.NoError(t, err)
 	c := jsonschema.NewCompiler()
-	require.NoError(t, c.AddResource("pikegate.json", document))
-	compiled, err := c.Compile("pikegate.json")
+	require.NoError(t, c.AddResource("https://pikegate.test/pikegate.json", document))
+	compiled, err := c.Compile("https://pikegate.test/pikegate.json")
 	require.NoError(t, err)
 	return compiled
 }
