@@ -39,6 +39,9 @@ type caller struct {
 	compiler *jsonschema.Compiler
 }
 
+// documentAddress is an absolute address, since a relative one would be a file below the clone.
+const documentAddress = "https://pikegate.test/openapi.json"
+
 func newCaller(t *testing.T, url string) *caller {
 	t.Helper()
 	c := &caller{t: t, url: url, compiler: jsonschema.NewCompiler()}
@@ -48,7 +51,7 @@ func newCaller(t *testing.T, url string) *caller {
 	document, err := jsonschema.UnmarshalJSON(answer.Body)
 	require.NoError(t, err)
 	c.document = document.(map[string]any)
-	require.NoError(t, c.compiler.AddResource("https://pikegate.test/openapi.json", document))
+	require.NoError(t, c.compiler.AddResource(documentAddress, document))
 	return c
 }
 
@@ -89,7 +92,8 @@ func (c *caller) hold(method, route string, status int, contentType string, body
 	if !strings.HasSuffix(media, "json") || media == "application/x-ndjson" {
 		return
 	}
-	pointer := "https://pikegate.test/openapi.json#/paths/" + strings.NewReplacer("~", "~0", "/", "~1", "{", "%7B", "}", "%7D").Replace(route) +
+	pointer := documentAddress + "#/paths/" +
+		strings.NewReplacer("~", "~0", "/", "~1", "{", "%7B", "}", "%7D").Replace(route) +
 		"/" + method + "/responses/" + key + "/content/" + strings.ReplaceAll(media, "/", "~1") + "/schema"
 	schema, err := c.compiler.Compile(pointer)
 	require.NoError(c.t, err)
