@@ -127,11 +127,12 @@ func (b *bench) within(most time.Duration, measure func(*bench) error) error {
 	missed := fmt.Errorf("it did not end within %s", most)
 	select {
 	case err := <-ended:
-		b.stop()
-		return errors.Join(missed, err)
+		missed = errors.Join(missed, err)
 	case <-time.After(time.Minute):
-		return fmt.Errorf("%w, nor once its commands were killed", missed)
+		missed = fmt.Errorf("%w, nor once its commands were killed", missed)
 	}
+	b.stop() // so that the next measure does not meet a service that was killed
+	return missed
 }
 
 // command is a command that is killed, with what it started, at the deadline of the measure.
@@ -183,7 +184,7 @@ func (b *bench) answers() error {
 	return errors.New("the service does not answer")
 }
 
-// kill ends the service at once. Whoever measures still waits for it.
+// kill ends the service at once. It does not wait for the process; stop does.
 func (b *bench) kill() {
 	if b.service != nil && b.service.Process != nil {
 		_ = b.service.Process.Kill()

@@ -23,7 +23,7 @@ for await (const line of createInterface({ input: process.stdin })) {
       process.stdout.write(e.Output);
       break;
     case 'output':
-      if (/^(ok|FAIL|\?) +\t/.test(e.Output) || /^(ok|FAIL|---) /.test(e.Output) && !e.Test) {
+      if (/^(ok|\?) +\t/.test(e.Output)) {
         if (!e.Output.includes('[no test files]')) process.stdout.write(e.Output);
       } else {
         said.set(key(e), (said.get(key(e)) ?? '') + e.Output);

@@ -52,7 +52,7 @@ var made = sync.OnceValues(func() (map[string][]byte, error) {
 
 // published are the files of a service's own records with the definitions of an engine in them.
 // They are made once for all tests of a program, since checking and linking takes most of the time
-// of a start.
+// that a start takes.
 var published = map[catalog.Engine]func() (map[string][]byte, error){
 	catalog.Embedded: publishedOn(catalog.Embedded),
 	catalog.Postgres: publishedOn(catalog.Postgres),
@@ -61,7 +61,7 @@ var published = map[catalog.Engine]func() (map[string][]byte, error){
 
 func publishedOn(engine catalog.Engine) func() (map[string][]byte, error) {
 	return sync.OnceValues(func() (map[string][]byte, error) {
-		return inDir(func(dir string) error {
+		files, err := inDir(func(dir string) error {
 			if engine == catalog.Embedded {
 				records, err := made()
 				if err != nil {
@@ -77,9 +77,10 @@ func publishedOn(engine catalog.Engine) func() (map[string][]byte, error) {
 			}
 			ctx := context.Background()
 			_, err = s.Publisher.Put(ctx, publish.Put{Files: demo.Definitions(engine)})
-			err = errors.Join(err, s.Base.SetToday(ctx, AsOf), s.Close())
-			return errors.Join(err, removeIfThere(filepath.Join(dir, recordsFile)))
+			return errors.Join(err, s.Base.SetToday(ctx, AsOf), s.Close())
 		})
+		delete(files, recordsFile) // which each test has already
+		return files, err
 	})
 }
 
@@ -117,13 +118,6 @@ func write(dir string, files map[string][]byte) error {
 		if err := os.WriteFile(filepath.Join(dir, name), content, 0o600); err != nil {
 			return err
 		}
-	}
-	return nil
-}
-
-func removeIfThere(file string) error {
-	if err := os.Remove(file); err != nil && !errors.Is(err, os.ErrNotExist) {
-		return err
 	}
 	return nil
 }

@@ -109,7 +109,7 @@ func TestClear(t *testing.T) {
 	require.NoError(t, Clear(dir, "nowhere", "late-{day}.csv", now), "what is not there has nothing to clear")
 }
 
-// Whoever takes a post can prove who sent it, and an answer says whether it is sent again.
+// A receiver can verify who sent a post. Its answer decides whether the post is sent again.
 func TestPosts(t *testing.T) {
 	at := time.Unix(1_796_000_000, 0)
 	p := Post{Secret: []byte("herring"), ID: "7-1", Attempt: 2, Body: []byte(`{"rows":1}`), At: at}
