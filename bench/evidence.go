@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"net/http"
 	"strings"
 	"time"
@@ -184,7 +185,7 @@ func (b *bench) recorder() (record func() (time.Duration, error), end func() err
 	if err != nil {
 		return nil, nil, err
 	}
-	own, err := store.Open(b.path("recorded.db"), 0)
+	own, err := store.Open(b.path("recorded.db"), 0, slog.Default())
 	if err != nil {
 		return nil, nil, err
 	}

@@ -1,17 +1,16 @@
 import { defineConfig } from '@playwright/test';
-import { execFileSync } from 'node:child_process';
-import { freePort } from './tests/port';
+import { freePort } from './tests/service';
 
 // Two runs beside each other do not share a port: the first process takes a free one, and its workers inherit it.
-process.env.PIKEGATE_TEST_PORT ??= execFileSync(process.execPath, ['-e', freePort], { encoding: 'utf8' });
+process.env.PIKEGATE_TEST_PORT ??= freePort();
 const port = process.env.PIKEGATE_TEST_PORT;
 
 // The real service with the ferry line in it, and Debian's browser.
 export default defineConfig({
   testDir: 'tests',
   testMatch: '*.spec.ts',
-  timeout: 120_000, // deadlines are for what never comes: machines that are shared are slow at times
-  expect: { timeout: 30_000 },
+  timeout: 300_000, // deadlines are for what never comes: a shared machine is at times a fourth as fast
+  expect: { timeout: 60_000 },
   workers: 2,
   retries: 0, // a test that passes only at its second try hides something
   reporter: [['line']],
@@ -35,7 +34,7 @@ export default defineConfig({
   webServer: {
     command: `../bin/pikegate demo --listen 127.0.0.1:${port} --data "$(mktemp -d)" --as-of 2026-11-23`,
     url: `http://127.0.0.1:${port}/healthz`,
-    timeout: 60_000,
+    timeout: 120_000,
     gracefulShutdown: { signal: 'SIGTERM', timeout: 5000 },
   },
 });

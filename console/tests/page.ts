@@ -33,14 +33,19 @@ export const test = base.extend<{ page: Page }>({
 const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
 
 /**
- * Holds a page to what axe finds, by all of its rules but some. It runs axe in the page itself and asks for violations
- * alone, which takes a quarter of the time of the usual driver; no page has frames, which would need that.
+ * Holds a page to what axe finds, by all of its rules but some, or by some only. It runs axe in the page itself and asks for violations
+ * alone, which takes a quarter of the time of the usual driver; no page has frames, which would need that. A page is there
+ * when its heading is and nothing in it is busy, where it is not to
+ * be: what appears while axe reads it would be half seen.
  */
-export async function accessible(page: Page, without: string[] = []) {
+export async function accessible(page: Page, { without = [], only, busy = false }: { without?: string[]; only?: string[]; busy?: boolean } = {}) {
+  await expect(page.getByRole('heading', { level: 1 })).toHaveCount(1);
+  await expect(page.locator('[aria-busy="true"]')).toHaveCount(busy ? 1 : 0);
   expect(page.frames()).toHaveLength(1);
   await page.evaluate(axe);
   const options: RunOptions = {
     resultTypes: ['violations'],
+    runOnly: only,
     rules: Object.fromEntries(without.map((rule) => [rule, { enabled: false }])),
   };
   const { violations } = await page.evaluate<AxeResults, RunOptions>(

@@ -1,25 +1,23 @@
 import { spawn, type ChildProcess } from 'node:child_process';
-import { mkdtempSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import { expect } from '@playwright/test';
 import { accessible, test } from './page';
+import { freePort, program, Service } from './service';
 
-const at = 'http://127.0.0.1:9383';
-const provider = '127.0.0.1:9385';
-let started: ChildProcess[];
+const provider = `127.0.0.1:${freePort()}`;
+let standIn: ChildProcess;
+let service: Service;
+let at: string;
 
 test.beforeAll(async () => {
-  const dir = mkdtempSync(join(tmpdir(), 'pikegate-'));
-  const start = (...args: string[]) => spawn(join(import.meta.dirname, '../../bin/pikegate'), args, { stdio: 'ignore' });
-  const openid = ['--address', at, '--openid-provider', `http://${provider}`, '--openid-client', 'pikegate'];
-  started = [
-    start('openid-stand-in', '--listen', provider, '--person', 'Solveig', '--person', 'Rolf'),
-    start('serve', '--listen', '127.0.0.1:9383', '--data', dir, ...openid),
-  ];
-  await expect.poll(async () => (await fetch(`${at}/readyz`).catch(() => undefined))?.ok ?? false).toBe(true);
+  standIn = spawn(program, ['openid-stand-in', '--listen', provider, '--person', 'Solveig', '--person', 'Rolf'], { stdio: 'ignore' });
+  service = new Service('serve', (at) => ['--address', at, '--openid-provider', `http://${provider}`, '--openid-client', 'pikegate']);
+  at = service.at;
+  await service.ready();
 });
-test.afterAll(() => started.forEach((process) => void process.kill()));
+test.afterAll(() => {
+  standIn.kill();
+  service.end();
+});
 
 test('people sign in, are added, make tokens, and do what their role lets them', async ({ page }) => {
   const post = (path: string, body: unknown) =>

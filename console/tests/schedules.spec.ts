@@ -1,26 +1,19 @@
-import { spawn, type ChildProcess } from 'node:child_process';
-import { mkdtempSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import { expect, type Page } from '@playwright/test';
 import { accessible, test } from './page';
+import { Service } from './service';
 
-const at = 'http://127.0.0.1:9384';
 const passwords: Record<string, string> = {};
-let service: ChildProcess;
+let service: Service;
 
 test.beforeAll(async () => {
-  const dir = mkdtempSync(join(tmpdir(), 'pikegate-'));
-  service = spawn(join(import.meta.dirname, '../../bin/pikegate'), ['demo', '--people', '--listen', '127.0.0.1:9384', '--data', dir]);
-  service.stdout!.on('data', (text: Buffer) => {
-    for (const [, name, password] of text.toString().matchAll(/^person (\S+) (\S+) /gm)) passwords[name!] = password!;
-  });
-  await expect.poll(async () => (await fetch(`${at}/readyz`).catch(() => undefined))?.ok ?? false, { timeout: 60_000 }).toBe(true);
+  service = new Service('demo', () => ['--people']);
+  await service.ready();
+  for (const [, name, password] of service.output.matchAll(/^person (\S+) (\S+) /gm)) passwords[name!] = password!;
 });
-test.afterAll(() => void service.kill());
+test.afterAll(() => service.end());
 
 async function signIn(page: Page, name: string, path: string) {
-  await page.goto(at + path);
+  await page.goto(service.at + path);
   await page.getByLabel('Name').fill(name);
   await page.getByLabel('Password').fill(passwords[name]!);
   await page.getByRole('button', { name: 'Sign in' }).click();

@@ -122,8 +122,9 @@ func write(dir string, files map[string][]byte) error {
 	return nil
 }
 
-// Start puts the records into a directory of the test's and serves them.
-func Start(t testing.TB) *Ferries {
+// Start puts the records into a directory of the test's and serves them, by a service that is configured
+// as usual but for what is changed.
+func Start(t testing.TB, change ...func(*base.Config)) *Ferries {
 	t.Helper()
 	dir := t.TempDir()
 	files, err := made()
@@ -132,7 +133,12 @@ func Start(t testing.TB) *Ferries {
 	records, err := demo.OpenFile(store.DSN(filepath.Join(dir, recordsFile)))
 	require.NoError(t, err)
 	t.Cleanup(func() { records.Close() })
-	return serve(t, &Ferries{Dir: dir, Records: records.DB}, catalog.Embedded)
+	return serve(t, &Ferries{Dir: dir, Records: records.DB}, catalog.Embedded, change...)
+}
+
+// LogTo has a service log there.
+func LogTo(h slog.Handler) func(*base.Config) {
+	return func(c *base.Config) { c.Log = slog.New(h) }
 }
 
 // StartOn is Start with the records on the server of an engine, whose address is in
@@ -148,12 +154,15 @@ func StartOn(t testing.TB, engine catalog.Engine) *Ferries {
 	return serve(t, &Ferries{Dir: t.TempDir(), Records: records.DB}, engine)
 }
 
-func serve(t testing.TB, f *Ferries, engine catalog.Engine) *Ferries {
-	slog.SetDefault(slog.New(slog.DiscardHandler))
+func serve(t testing.TB, f *Ferries, engine catalog.Engine, change ...func(*base.Config)) *Ferries {
 	files, err := published[engine]()
 	require.NoError(t, err)
 	require.NoError(t, write(f.Dir, files))
-	f.Service = Limited(t, f.Dir, time.Minute)
+	c := config(f.Dir, time.Minute)
+	for _, change := range change {
+		change(&c)
+	}
+	f.Service = opened(t, c)
 	server := httptest.NewServer(api.New(f.Service, api.Limits{}))
 	t.Cleanup(server.Close)
 	f.URL = server.URL
@@ -188,7 +197,12 @@ func Empty(t testing.TB, dir string) *service.Service {
 // longer.
 func Limited(t testing.TB, dir string, runTime time.Duration) *service.Service {
 	t.Helper()
-	s, err := service.Open(context.Background(), config(dir, runTime))
+	return opened(t, config(dir, runTime))
+}
+
+func opened(t testing.TB, c base.Config) *service.Service {
+	t.Helper()
+	s, err := service.Open(context.Background(), c)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
 	return s
@@ -201,6 +215,7 @@ func config(dir string, runTime time.Duration) base.Config {
 		KeepResults: time.Hour,
 		Now:         time.Now,
 		Sources:     source.Rules{Variables: []string{"*"}},
+		Log:         slog.New(slog.DiscardHandler),
 	}
 }
 

@@ -89,18 +89,22 @@ func (h *Handler) Limit(limits Limits) {
 	h.pace.set(limits.PerMinute)
 }
 
+// What the libraries keep for the whole program is set once.
+func init() {
+	gin.SetMode(gin.ReleaseMode)
+	huma.NewError = requestProblem
+	huma.DefaultArrayNullable = false // an empty list is [], never null
+}
+
 // New makes the handler of a service.
 func New(s *service.Service, limits Limits) *Handler {
 	h := &Handler{limits: &atomic.Pointer[Limits]{}, pace: newPace()}
 	h.Limit(limits)
-	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
 	engine.HandleMethodNotAllowed = true
 	r := routes{service: s, limits: h.limits, pace: h.pace}
 	r.measure()
-	engine.Use(spanned, logged, recovered, r.personal)
-	huma.NewError = requestProblem
-	huma.DefaultArrayNullable = false // an empty list is [], never null
+	engine.Use(spanned, r.logged, r.recovered, r.personal)
 
 	config := huma.DefaultConfig("Pike Gate", Version)
 	config.Info.Description = "Reports with checked answers: sorted matching records, and the evidence that they are right."
@@ -133,7 +137,7 @@ func New(s *service.Service, limits Limits) *Handler {
 	if err != nil {
 		panic("api: the document cannot be written: " + err.Error())
 	}
-	h.Handler = guarded(engine, h.limits)
+	h.Handler = guarded(engine, h.limits, s.Base.Log)
 	return h
 }
 
@@ -192,8 +196,11 @@ func spanned(c *gin.Context) {
 	c.Next()
 }
 
-// noted is what the line of a request in the log tells of it beside the request itself.
-type noted struct{ receipt int64 }
+// noted is where a request is logged, and what its line in the log tells of it beside the request itself.
+type noted struct {
+	log     *slog.Logger
+	receipt int64
+}
 
 type notedKey struct{}
 
@@ -204,14 +211,22 @@ func note(ctx context.Context, receipt int64) {
 	}
 }
 
+// logOf is where a request is logged.
+func logOf(ctx context.Context) *slog.Logger {
+	if n, ok := ctx.Value(notedKey{}).(*noted); ok {
+		return n.log
+	}
+	return slog.Default()
+}
+
 // logged writes one line for each request.
-func logged(c *gin.Context) {
+func (r routes) logged(c *gin.Context) {
 	start := time.Now()
 	ended := false
-	n := &noted{}
+	n := &noted{log: r.service.Base.Log}
 	c.Request = c.Request.WithContext(context.WithValue(c.Request.Context(), notedKey{}, n))
 	defer func() {
-		if !slog.Default().Enabled(c.Request.Context(), slog.LevelInfo) {
+		if !n.log.Enabled(c.Request.Context(), slog.LevelInfo) {
 			return
 		}
 		told := []any{"id", c.Writer.Header().Get(requestIDHeader), "method", c.Request.Method, "path", loggedPath(c.Request.URL.Path), "person", base.PersonOf(c.Request.Context()).Name, "status", c.Writer.Status(),
@@ -222,7 +237,7 @@ func logged(c *gin.Context) {
 		if trace := traced.ID(c.Request.Context()); trace != "" {
 			told = append(told, "trace", trace)
 		}
-		slog.Info("request", told...)
+		n.log.Info("request", told...)
 	}()
 	c.Next()
 	ended = true
@@ -230,7 +245,7 @@ func logged(c *gin.Context) {
 
 // recovered answers a panic with a problem. A response that was broken off on
 // purpose stays broken off, so that its reader notices.
-func recovered(c *gin.Context) {
+func (r routes) recovered(c *gin.Context) {
 	defer func() {
 		cause := recover()
 		if cause == nil {
@@ -243,7 +258,7 @@ func recovered(c *gin.Context) {
 		if run, ok := cause.(*run.Panicked); ok {
 			cause, stack, receipt = run.Cause, run.Stack, run.Receipt
 		}
-		slog.Error("a request panicked", "id", c.Writer.Header().Get(requestIDHeader), "receipt", receipt, "cause", fmt.Sprint(cause), "stack", string(stack))
+		r.service.Base.Log.Error("a request panicked", "id", c.Writer.Header().Get(requestIDHeader), "receipt", receipt, "cause", fmt.Sprint(cause), "stack", string(stack))
 		if c.Writer.Written() {
 			panic(http.ErrAbortHandler)
 		}
@@ -279,7 +294,7 @@ func (enteredShape) Schema(huma.Registry) *huma.Schema {
 }
 
 // Serve serves until ctx ends, then lets requests in flight finish for a while.
-func Serve(ctx context.Context, server *http.Server, serve func() error, grace time.Duration) error {
+func Serve(ctx context.Context, server *http.Server, serve func() error, grace time.Duration, log *slog.Logger) error {
 	failed := make(chan error, 1)
 	go func() { failed <- serve() }()
 	select {
@@ -287,7 +302,7 @@ func Serve(ctx context.Context, server *http.Server, serve func() error, grace t
 		return err
 	case <-ctx.Done():
 	}
-	slog.Info("stopping; requests in flight may finish", "within", grace.String())
+	log.Info("stopping; requests in flight may finish", "within", grace.String())
 	late, cancel := context.WithTimeout(context.WithoutCancel(ctx), grace)
 	defer cancel()
 	if err := server.Shutdown(late); errors.Is(err, context.DeadlineExceeded) {

@@ -8,6 +8,7 @@ import (
 	"flag"
 	"fmt"
 	"io"
+	"log/slog"
 	"net"
 	"net/http"
 	"net/http/httptest"
@@ -815,7 +816,7 @@ func TestServeStopsWhenToldTo(t *testing.T) {
 	ctx, stop := context.WithCancel(context.Background())
 	ended := make(chan error, 1)
 	go func() {
-		ended <- api.Serve(ctx, server, func() error { return server.Serve(listener) }, 5*time.Second)
+		ended <- api.Serve(ctx, server, func() error { return server.Serve(listener) }, 5*time.Second, slog.Default())
 	}()
 	answered := make(chan string, 1)
 	go func() {

@@ -2,7 +2,6 @@ package api
 
 import (
 	"context"
-	"log/slog"
 	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -24,7 +23,7 @@ func (r routes) registerBackup(api huma.API) {
 			out.SetHeader("Content-Type", tarType)
 			out.SetHeader("Content-Disposition", `attachment; filename="pikegate-backup.tar"`)
 			if err := backup.Send(out.BodyWriter()); err != nil {
-				slog.WarnContext(ctx, "a backup was broken off", "error", err)
+				logOf(ctx).WarnContext(ctx, "a backup was broken off", "error", err)
 				panic(http.ErrAbortHandler) // so that nobody takes it for a whole one
 			}
 		}}, nil

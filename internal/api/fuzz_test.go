@@ -156,10 +156,8 @@ func TestRequestsByChance(t *testing.T) {
 		span, err = time.ParseDuration(text)
 		require.NoError(t, err)
 	}
-	ferries := demotest.Start(t)
 	var logged strings.Builder
-	slog.SetDefault(slog.New(slog.NewTextHandler(&logged, &slog.HandlerOptions{Level: slog.LevelError})))
-	defer slog.SetDefault(slog.New(slog.DiscardHandler))
+	ferries := demotest.Start(t, demotest.LogTo(slog.NewTextHandler(&logged, &slog.HandlerOptions{Level: slog.LevelError})))
 	handler := api.New(ferries.Service, api.Limits{})
 	document := newCaller(t, ferries.URL).document
 	seed := uint64(time.Now().UnixNano())

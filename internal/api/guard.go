@@ -22,7 +22,7 @@ import (
 // guarded lets through what is asked by a name of the service's own, and by its own pages
 // or by programs; and gives every answer, refused ones included, the headers that keep it
 // from being kept, framed or taken for something else.
-func guarded(next http.Handler, limited *atomic.Pointer[Limits]) http.Handler {
+func guarded(next http.Handler, limited *atomic.Pointer[Limits], log *slog.Logger) http.Handler {
 	crossOrigin := http.NewCrossOriginProtection()
 	large := semaphore.NewWeighted(mostLarge)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -35,9 +35,9 @@ func guarded(next http.Handler, limited *atomic.Pointer[Limits]) http.Handler {
 		limits := limited.Load()
 		switch {
 		case !limits.isCalled(hostName(r.Host)):
-			refuse(w, r, newProblem(http.StatusMisdirectedRequest, fault.WrongHost, "this service is not called by the name that was asked for; its admin tells it further names by the setting hosts"))
+			refuse(w, r, log, newProblem(http.StatusMisdirectedRequest, fault.WrongHost, "this service is not called by the name that was asked for; its admin tells it further names by the setting hosts"))
 		case crossOrigin.Check(r) != nil:
-			refuse(w, r, newProblem(http.StatusForbidden, fault.Forbidden, "another site's page sent this; call the service from its own pages or by a program"))
+			refuse(w, r, log, newProblem(http.StatusForbidden, fault.Forbidden, "another site's page sent this; call the service from its own pages or by a program"))
 		default:
 			body, release, err := boundBody(w, r, large)
 			if err != nil {
@@ -77,8 +77,8 @@ var protection = http.Header{
 	"X-Frame-Options":              {"DENY"},
 }
 
-func refuse(w http.ResponseWriter, r *http.Request, p *Problem) {
-	slog.Warn("a request was turned away", "id", w.Header().Get(requestIDHeader), "method", r.Method, "path", loggedPath(r.URL.Path), "status", p.Status)
+func refuse(w http.ResponseWriter, r *http.Request, log *slog.Logger, p *Problem) {
+	log.Warn("a request was turned away", "id", w.Header().Get(requestIDHeader), "method", r.Method, "path", loggedPath(r.URL.Path), "status", p.Status)
 	w.Header().Set("Content-Type", p.ContentType(""))
 	w.WriteHeader(p.Status)
 	_ = json.NewEncoder(w).Encode(p) // whoever is gone needs no answer

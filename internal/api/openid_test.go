@@ -45,7 +45,6 @@ func newHarbourLogin(t *testing.T, with func(*base.OpenID)) *harbourLogin {
 		{Name: "Ines"}, {Name: "Solveig", More: map[string]any{"harbours": []string{"Holm", "Skerry"}, "groups": []string{"quay", "nowhere"}}},
 		{Name: "Rolf"}, {Name: "Arvid"}, {Name: "two\nlines"},
 	}
-	slog.SetDefault(slog.New(slog.DiscardHandler))
 	l.provider = httptest.NewUnstartedServer(nil)
 	issuer := "http://" + l.provider.Listener.Addr().String()
 	real, err := standin.NewOpenID(issuer, "reports", l.claims)
@@ -71,7 +70,7 @@ func newHarbourLogin(t *testing.T, with func(*base.OpenID)) *harbourLogin {
 	t.Cleanup(l.provider.Close)
 	front := httptest.NewUnstartedServer(nil)
 	l.url = "http://" + front.Listener.Addr().String()
-	config := base.Config{Dir: t.TempDir(), RunTime: time.Minute, Now: func() time.Time { return l.now }, Address: l.url, OpenID: base.OpenID{Issuer: issuer, Client: "reports", Name: "preferred_username"}}
+	config := base.Config{Log: slog.New(slog.DiscardHandler), Dir: t.TempDir(), RunTime: time.Minute, Now: func() time.Time { return l.now }, Address: l.url, OpenID: base.OpenID{Issuer: issuer, Client: "reports", Name: "preferred_username"}}
 	with(&config.OpenID)
 	l.service, err = service.Open(context.Background(), config)
 	require.NoError(t, err)

@@ -176,11 +176,9 @@ func TestCookiesBehindAProxy(t *testing.T) {
 
 // The log tells of each request who made it and the receipt of its run, and no answers.
 func TestTheLogOfARun(t *testing.T) {
-	c := newCrew(t)
 	var log bytes.Buffer
-	before := slog.Default()
-	slog.SetDefault(slog.New(slog.NewJSONHandler(&log, nil)))
-	t.Cleanup(func() { slog.SetDefault(before) })
+	ferries := demotest.Start(t, demotest.LogTo(slog.NewJSONHandler(&log, nil)))
+	c := crewOf(t, ferries.URL, ferries.Dir)
 	c.as(base.Reader, "POST", "/reports/late-sailings/runs", "/reports/{report}/runs", `{"answers":{"travel-period":"5 Nov 2026"}}`, 200, nil)
 	c.as(base.Reader, "POST", "/reports/late-sailings/runs", "/reports/{report}/runs", `{"answers":{"travel-period":"5 Novembr 2026"}}`, 422, nil)
 	for receipt := range 2 {

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"log/slog"
 	"net/http"
 	"os"
 	"strings"
@@ -124,7 +123,7 @@ func problem(ctx context.Context, err error) *Problem {
 	case errors.Is(err, base.ErrTime):
 		return newProblem(http.StatusGatewayTimeout, fault.CutByTime, err.Error()+"; ask for fewer days, or run it again later")
 	case errors.As(err, &failed):
-		slog.ErrorContext(ctx, "a source failed", "source", failed.Source, "error", failed.Err)
+		logOf(ctx).ErrorContext(ctx, "a source failed", "source", failed.Source, "error", failed.Err)
 		own := &source.Error{Trouble: source.Other}
 		errors.As(err, &own)
 		status, code := http.StatusBadGateway, fault.SourceFailed
@@ -138,15 +137,15 @@ func problem(ctx context.Context, err error) *Problem {
 		p.SQLState = own.Code
 		return p
 	case errors.Is(err, store.ErrNoRoom):
-		slog.ErrorContext(ctx, "a run could not be put on record", "error", err)
+		logOf(ctx).ErrorContext(ctx, "a run could not be put on record", "error", err)
 		return newProblem(http.StatusInsufficientStorage, fault.NoRoom, store.ErrNoRoom.Error()+"; nothing was run. Tell whoever keeps the service")
 	case errors.Is(err, load.ErrNoRoom):
-		slog.ErrorContext(ctx, "a load failed", "error", err)
+		logOf(ctx).ErrorContext(ctx, "a load failed", "error", err)
 		return newProblem(http.StatusInsufficientStorage, fault.NoRoom, load.ErrNoRoom.Error()+"; nothing was loaded. Make room, and load the file again")
 	case errors.Is(err, receipt.ErrSize):
 		return newProblem(http.StatusUnprocessableEntity, fault.CutBySize, err.Error()+"; ask for fewer days")
 	}
-	slog.ErrorContext(ctx, "a request failed", "error", err)
+	logOf(ctx).ErrorContext(ctx, "a request failed", "error", err)
 	return newProblem(http.StatusInternalServerError, fault.Failed, "the service failed to do this; its log has the cause")
 }
 

@@ -3,7 +3,6 @@ package api
 import (
 	"context"
 	"errors"
-	"log/slog"
 	"net"
 	"net/http"
 	"net/netip"
@@ -100,7 +99,7 @@ func (r routes) personal(c *gin.Context) {
 				writeProblem(c, unknownPerson("the token is not known, or has ended; pikegate sign-in gets another"))
 				return
 			case err != nil:
-				slog.Error("who asks cannot be looked up", "err", err)
+				r.service.Base.Log.Error("who asks cannot be looked up", "err", err)
 				writeProblem(c, newProblem(http.StatusInternalServerError, fault.Failed, "the service failed to do this; its log has the cause"))
 				return
 			}

@@ -3,6 +3,7 @@ package api_test
 import (
 	"database/sql"
 	"fmt"
+	"log/slog"
 	"net"
 	"net/http/httptest"
 	"net/netip"
@@ -44,7 +45,7 @@ func mailed(t *testing.T) (*crew, *service.Service, string) {
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	box := filepath.Join(dir, "mail")
-	post := standin.NewMail(box)
+	post := standin.NewMail(box, slog.Default())
 	go func() { _ = post.Serve(listener) }()
 	t.Cleanup(func() { post.Close() })
 	s := demotest.Empty(t, dir)

@@ -3,6 +3,7 @@ package api_test
 import (
 	"context"
 	"io"
+	"log/slog"
 	"net/http"
 	"net/http/httptest"
 	"strings"
@@ -51,7 +52,7 @@ func newCollector(t *testing.T) *collected {
 // answers nor statements nor records.
 func TestTraces(t *testing.T) {
 	to := newCollector(t)
-	stop, err := traced.Start(to.URL, 0, "1")
+	stop, err := traced.Start(to.URL, 0, "1", slog.Default())
 	require.NoError(t, err)
 	c := newCrew(t)
 	call := func(caller string) {

@@ -38,7 +38,14 @@ func TestSoakBesideTrouble(t *testing.T) {
 		require.NoError(t, err)
 		readers = 64
 	}
-	ferries := demotest.Start(t)
+	var servers sync.Map
+	ferries := demotest.Start(t, func(c *base.Config) {
+		c.Sources.Variable = func(name string) string {
+			at, _ := servers.Load(name)
+			text, _ := at.(string)
+			return text
+		}
+	})
 	who := base.WithPerson(context.Background(), base.Person{Name: "Ines", Role: "developer"})
 	var frozen []*sourcetest.Proxy
 	var far []string
@@ -49,7 +56,7 @@ func TestSoakBesideTrouble(t *testing.T) {
 		require.NoError(t, err)
 		proxy := sourcetest.NewProxy(t, at.Host)
 		at.Host = proxy.Address
-		t.Setenv("FAR_"+strings.ToUpper(string(name)), at.String())
+		servers.Store("FAR_"+strings.ToUpper(string(name)), at.String())
 		text := fmt.Sprintf("pikegate: 1\nsource: far-%[1]s\nzone: Europe/Helsinki\nengine: %[1]s\naddress: {env: FAR_%[2]s}\nschema: %[3]s\nlimits: {at_once: 2, waiting: 2}\n---\npikegate: 1\ndataset: far-%[1]s\nsource: far-%[1]s\ntable: t\nkey: [id]\ncolumns: {id: {type: integer}}\n---\npikegate: 1\nquery: far-%[1]s\nof: far-%[1]s\nshow: [id]\n---\npikegate: 1\nreport: far-%[1]s\ntitle: Far\nsections: [{table: {query: far-%[1]s}}]\n",
 			name, strings.ToUpper(string(name)), e.At.Schema)
 		_, err = ferries.Service.Publisher.Put(who, publish.Put{Files: []catalog.File{{Name: "far.yaml", Text: text}}})

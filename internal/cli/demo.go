@@ -97,9 +97,8 @@ func demoListener(address string, chosen bool) (net.Listener, error) {
 func serveDemo(c *cobra.Command, listener net.Listener, dir string, on catalog.Engine, asOf civil.Day, withPeople bool) error {
 	defer listener.Close()
 	ctx := c.Context()
-	startLog(slog.LevelWarn, c.ErrOrStderr())
 	to := usual()
-	to.Dir, to.grace = dir, 5*time.Second
+	to.Dir, to.grace, to.Log = dir, 5*time.Second, newLog(slog.LevelWarn, c.ErrOrStderr())
 	mails, err := demoMail(to, listener)
 	if err != nil {
 		return fail(exitFailed, "the mail stand-in: %w", err)
@@ -166,10 +165,10 @@ func demoMail(to *serving, listener net.Listener) (*standin.Mail, error) {
 	if err := os.MkdirAll(to.Deliveries, 0o700); err != nil {
 		return nil, err
 	}
-	mails := standin.NewMail(to.KeptMail)
+	mails := standin.NewMail(to.KeptMail, to.Log)
 	go func() {
 		if err := mails.Serve(post); err != nil {
-			slog.Error("the mail stand-in ended", "err", err)
+			to.Log.Error("the mail stand-in ended", "err", err)
 		}
 	}()
 	return mails, nil

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"log/slog"
 	"os"
 	"os/signal"
 	"slices"
@@ -52,7 +51,7 @@ func (to *serving) readAgain(s *service.Service, limit func(*serving)) *serving 
 		})
 	}
 	if err != nil {
-		slog.Error("the settings were read again and are wrong; those before go on", "err", err)
+		to.Log.Error("the settings were read again and are wrong; those before go on", "err", err)
 		return to
 	}
 	var changed, waiting []string
@@ -65,14 +64,12 @@ func (to *serving) readAgain(s *service.Service, limit func(*serving)) *serving 
 			waiting = append(waiting, s.name)
 		}
 	}
-	now.reread, now.logTo, now.limits.Open = to.reread, to.logTo, to.limits.Open
+	now.reread, now.level, now.Log, now.limits.Open = to.reread, to.level, to.Log, to.limits.Open
 	config, before := now.Config, s.Base.Config()
 	config.Now, config.KeptMail = before.Now, before.KeptMail // which are no settings
 	s.Base.Configure(config)
 	limit(now)
-	if now.log != to.log {
-		startLog(now.log, now.logTo)
-	}
-	slog.Info("the settings were read again", "changed", strings.Join(changed, " "), "for the next start", strings.Join(waiting, " "))
+	to.level.Set(now.log)
+	to.Log.Info("the settings were read again", "changed", strings.Join(changed, " "), "for the next start", strings.Join(waiting, " "))
 	return now
 }

@@ -62,10 +62,10 @@ func newServe() *cobra.Command {
 const tracesTime = 3 * time.Second
 
 func serve(ctx context.Context, to *serving, logTo io.Writer) error {
-	to.logTo = logTo
-	startLog(to.log, logTo)
+	to.level.Set(to.log)
+	to.Log = newLog(to.level, logTo)
 	if to.traces != "" {
-		stop, err := traced.Start(to.traces, to.tracesShare, api.Version)
+		stop, err := traced.Start(to.traces, to.tracesShare, api.Version, to.Log)
 		if err != nil {
 			return fail(exitUsage, "traces: %w", err)
 		}
@@ -88,7 +88,7 @@ func serve(ctx context.Context, to *serving, logTo io.Writer) error {
 	if err := guardedBy(ctx, s, listener, to); err != nil {
 		return err
 	}
-	slog.Info("the service answers", "address", to.scheme()+"://"+listener.Addr().String(), "data", to.Dir, "version", api.Version)
+	to.Log.Info("the service answers", "address", to.scheme()+"://"+listener.Addr().String(), "data", to.Dir, "version", api.Version)
 	return serveOn(ctx, s, listener, to)
 }
 
@@ -96,7 +96,7 @@ func serve(ctx context.Context, to *serving, logTo io.Writer) error {
 func guardedBy(ctx context.Context, s *service.Service, listener net.Listener, to *serving) error {
 	if s.People.On() {
 		if all, err := s.People.List(ctx); err == nil && len(all) == 0 {
-			slog.Warn("nobody may sign in yet; stop the service and run: pikegate people add NAME --role admin --password-file FILE --data " + to.Dir)
+			to.Log.Warn("nobody may sign in yet; stop the service and run: pikegate people add NAME --role admin --password-file FILE --data " + to.Dir)
 		}
 		return nil
 	}
@@ -105,7 +105,7 @@ func guardedBy(ctx context.Context, s *service.Service, listener net.Listener, t
 	case err == nil && loopback(host):
 	case to.open:
 		to.limits.Open = true
-		slog.Warn("everybody who reaches the service may do everything, as open-to-everyone says", "address", listener.Addr().String())
+		to.Log.Warn("everybody who reaches the service may do everything, as open-to-everyone says", "address", listener.Addr().String())
 	default:
 		return fail(exitUsage, "%s can be reached from other machines, and nobody has to sign in. Let somebody in first by pikegate people add NAME --role admin --password-file FILE --data %s; or listen on 127.0.0.1; or let everybody do everything by --open-to-everyone", listener.Addr(), to.Dir)
 	}
@@ -160,7 +160,7 @@ func serveOn(ctx context.Context, s *service.Service, listener net.Listener, to 
 		}
 		listener = tls.NewListener(listener, config)
 	}
-	err := api.Serve(ctx, server, func() error { return server.Serve(listener) }, to.grace)
+	err := api.Serve(ctx, server, func() error { return server.Serve(listener) }, to.grace, to.Log)
 	if err != nil && !errors.Is(err, http.ErrServerClosed) {
 		return fail(exitFailed, "%w", err)
 	}
@@ -181,7 +181,7 @@ func (to *serving) limitsOn(listener net.Listener) api.Limits {
 	return limits
 }
 
-// startLog logs what is of a level at least.
-func startLog(level slog.Level, to io.Writer) {
-	slog.SetDefault(slog.New(slog.NewJSONHandler(to, &slog.HandlerOptions{Level: level})))
+// newLog logs what is of a level at least, a JSON object on each line.
+func newLog(level slog.Leveler, to io.Writer) *slog.Logger {
+	return slog.New(slog.NewJSONHandler(to, &slog.HandlerOptions{Level: level}))
 }

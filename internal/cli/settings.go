@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
-	"io"
 	"log/slog"
 	"maps"
 	"net/mail"
@@ -37,7 +36,7 @@ type serving struct {
 	// connections is how many there may be at once.
 	connections int
 	log         slog.Level
-	logTo       io.Writer
+	level       *slog.LevelVar // which the log goes by; log where it is not set
 	grace       time.Duration
 	// traces is the collector that they are sent to, "" for none, and tracesShare the share of all.
 	traces      string
@@ -398,7 +397,7 @@ func readConfig(file string) (map[string]string, error) {
 
 // taken puts the texts of all settings in place.
 func taken(textOf func(setting) string) (*serving, error) {
-	to := &serving{Config: base.Config{Now: time.Now}, said: map[string]string{}}
+	to := &serving{Config: base.Config{Now: time.Now}, level: &slog.LevelVar{}, said: map[string]string{}}
 	var wrong []error
 	for _, s := range settings {
 		text := textOf(s)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"net"
 	"net/http"
 	"strings"
@@ -29,7 +30,7 @@ mail-server: smtp-plain://127.0.0.1:2525.`,
 			if err != nil {
 				return fail(exitFailed, "%w", err)
 			}
-			mails := standin.NewMail(dir)
+			mails := standin.NewMail(dir, newLog(slog.LevelWarn, c.ErrOrStderr()))
 			stop := context.AfterFunc(c.Context(), func() { _ = mails.Close() })
 			defer stop()
 			fmt.Fprintf(c.OutOrStdout(), "Mails to smtp-plain://%s are kept in %s.\n", listener.Addr(), dir)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"os"
 	"path/filepath"
 
@@ -77,7 +78,7 @@ func upgraded(ctx context.Context, dir, file string, dry bool) (_ string, err er
 		}
 		defer func() { err = errors.Join(err, free()) }()
 	}
-	s, err := store.Open(file, 0)
+	s, err := store.Open(file, 0, slog.Default())
 	if err != nil {
 		return "", err
 	}

@@ -59,8 +59,7 @@ func TestDefinitionsAreHeldAgainstTheDatabase(t *testing.T) {
 			assert.Contains(t, found("dataset: calls\nsource: shore\ntable: calls\nkey: [id]\ncolumns: {id: {type: integer}, came: {type: date, stored: native}}"), "[stored_otherwise]")
 		}
 	})
-	s := open(t, t.TempDir(), time.Date(2026, 11, 23, 11, 0, 0, 0, time.UTC))
-	t.Setenv("NOWHERE", "postgres://me@127.0.0.1:1/x")
+	s := open(t, t.TempDir(), time.Date(2026, 11, 23, 11, 0, 0, 0, time.UTC), variable("NOWHERE", "postgres://me@127.0.0.1:1/x"))
 	far := file("pikegate: 1\nsource: far\nzone: Europe/Helsinki\nengine: postgres\naddress: {env: NOWHERE}\n---\npikegate: 1\ndataset: t\nsource: far\ntable: t\nkey: [id]\ncolumns: {id: {type: integer}}\n")
 	all, err := s.Publisher.Check(ctx, far)
 	require.NoError(t, err, "a source that does not answer stops no definition")
@@ -73,11 +72,11 @@ func TestDefinitionsAreHeldAgainstTheDatabase(t *testing.T) {
 // A publish whose check needs a server that is silent holds no other publish up, and one
 // whose caller leaves ends.
 func TestPublishingBesideASilentServer(t *testing.T) {
+	t.Parallel()
 	silent, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	defer silent.Close()
-	t.Setenv("SILENT", "postgres://me@"+silent.Addr().String()+"/x")
-	s := open(t, t.TempDir(), time.Date(2026, 11, 23, 11, 0, 0, 0, time.UTC))
+	s := open(t, t.TempDir(), time.Date(2026, 11, 23, 11, 0, 0, 0, time.UTC), variable("SILENT", "postgres://me@"+silent.Addr().String()+"/x"))
 	far := file("pikegate: 1\nsource: far\nzone: Europe/Helsinki\nengine: postgres\naddress: {env: SILENT}\n---\npikegate: 1\ndataset: t\nsource: far\ntable: t\nkey: [id]\ncolumns: {id: {type: integer}}\n")
 	left, leave := context.WithCancel(ctx)
 	ended := make(chan error, 1)

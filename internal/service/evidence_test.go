@@ -121,20 +121,28 @@ func ran(t *testing.T, s *service.Service, req answer.Request) *receipt.Receipt 
 	return receipt
 }
 
-// statements counts what is sent to the databases while f runs.
-func statements(t *testing.T, f func()) []string {
-	t.Helper()
-	var sent counting
-	before := slog.Default()
-	slog.SetDefault(slog.New(&sent))
-	defer slog.SetDefault(before)
-	f()
-	return sent.sql
-}
-
+// counting is a log that counts what is sent to the databases.
 type counting struct {
 	mutex sync.Mutex
 	sql   []string
+}
+
+// log has a service log there.
+func (c *counting) log(to *base.Config) { to.Log = slog.New(c) }
+
+// during are the statements that are sent while f runs.
+func (c *counting) during(f func()) []string {
+	before := c.count()
+	f()
+	c.mutex.Lock()
+	defer c.mutex.Unlock()
+	return c.sql[before:]
+}
+
+func (c *counting) count() int {
+	c.mutex.Lock()
+	defer c.mutex.Unlock()
+	return len(c.sql)
 }
 
 func (*counting) Enabled(context.Context, slog.Level) bool { return true }
@@ -195,7 +203,8 @@ func TestEvidence(t *testing.T) {
 // two more, the rows first; a page takes one more, which reads all rows for the
 // fingerprint.
 func TestStatementsOfEvidence(t *testing.T) {
-	s, _ := sailing(t, nil)
+	var sent counting
+	s, _ := sailing(t, sent.log)
 	_, err := s.Publisher.Put(ctx, publish.Put{Files: file(`
 pikegate: 1
 query: sieve
@@ -209,7 +218,7 @@ sort: [on]
 `)})
 	require.NoError(t, err)
 	started := func(limit int) []string {
-		return statements(t, func() {
+		return sent.during(func() {
 			r, err := s.Runs.Prepare(ctx, "sieve", answer.Request{Evidence: true, Limit: limit})
 			require.NoError(t, err)
 			receipt, err := r.Stream(ctx, export.Whole{Writer: &pausing{}})
@@ -219,9 +228,9 @@ sort: [on]
 		})
 	}
 	started(0) // which asks for the structure of the table, for a minute
-	sent := started(0)
-	require.Len(t, sent, 3, strings.Join(sent, "\n\n"))
-	assert.True(t, strings.HasPrefix(sent[0], `SELECT +"id"`), "the rows wait for nothing")
+	three := started(0)
+	require.Len(t, three, 3, strings.Join(three, "\n\n"))
+	assert.True(t, strings.HasPrefix(three[0], `SELECT +"id"`), "the rows wait for nothing")
 	assert.Len(t, started(1), 4)
 }
 
@@ -566,10 +575,14 @@ func TestComparingVersions(t *testing.T) {
 // and is taken for true for a minute, or until a load.
 func TestHistograms(t *testing.T) {
 	now := clockAt(time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC))
-	s, records := sailing(t, func(c *base.Config) { c.Now = now.Now })
+	var log counting
+	s, records := sailing(t, func(c *base.Config) {
+		c.Now = now.Now
+		log.log(c)
+	})
 	var histogram *answer.Histogram
 	asked := func() (n int) {
-		for _, sent := range statements(t, func() {
+		for _, sent := range log.during(func() {
 			var err error
 			histogram, err = s.Answers.Histogram(ctx, "trips", "days", "")
 			require.NoError(t, err)

@@ -33,6 +33,7 @@ const begins = "it begins\n"
 // A service that is killed again and again while schedules run and results are sent does each time of a
 // schedule once: nothing is left out, and nothing is sent twice without being told as doubtful.
 func TestKilledSchedules(t *testing.T) {
+	t.Parallel()
 	if dir := os.Getenv(killedDir); dir != "" {
 		fast(t, dir)
 		return

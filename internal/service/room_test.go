@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"log/slog"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -39,7 +40,8 @@ func TestRefusedRequestsThatAreLarge(t *testing.T) {
 	for i := range 10_000 {
 		many[fmt.Sprintf("unknown-%05d-%s", i, strings.Repeat("x", 30))] = prompt.OneText("some answer")
 	}
-	for range 25 {
+	const requests = 8
+	for range requests {
 		_, err := s.Runs.Prepare(ctx, "one", answer.Request{Answers: many})
 		var refused *base.Refusal
 		require.ErrorAs(t, err, &refused)
@@ -52,11 +54,11 @@ func TestRefusedRequestsThatAreLarge(t *testing.T) {
 	require.NoError(t, err)
 	runtime.ReadMemStats(&after)
 	assert.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(8<<20))
-	require.Len(t, all, 25)
+	require.Len(t, all, requests)
 	assert.Equal(t, receipt.Refused, all[0].State)
 	text, err := json.Marshal(all)
 	require.NoError(t, err)
-	assert.Less(t, len(text), 25*9<<10)
+	assert.Less(t, len(text), requests*9<<10)
 	one, err := s.Receipts.Find(ctx, all[0].ID)
 	require.NoError(t, err)
 	assert.Len(t, one.Errors, 101)
@@ -64,7 +66,7 @@ func TestRefusedRequestsThatAreLarge(t *testing.T) {
 	require.NoError(t, s.Close())
 	info, err := os.Stat(filepath.Join(dir, "pikegate.db"))
 	require.NoError(t, err)
-	assert.Less(t, info.Size(), int64(5<<20))
+	assert.Less(t, info.Size(), int64(2<<20), "of which the answers alone would take 8 MiB")
 }
 
 // A list reads no bodies: those of receipts that were kept before lists had heads are left
@@ -73,7 +75,7 @@ func TestOldReceiptsThatAreLarge(t *testing.T) {
 	dir := t.TempDir()
 	s := open(t, dir, time.Now())
 	require.NoError(t, s.Close())
-	own, err := store.Open(filepath.Join(dir, "pikegate.db"), 0)
+	own, err := store.Open(filepath.Join(dir, "pikegate.db"), 0, slog.Default())
 	require.NoError(t, err)
 	for id, size := range []int{100, 100_000} {
 		body := fmt.Sprintf(`{"id": %d, "report": "late", "title": "Late", "problem": %q}`, id+1, strings.Repeat("x", size))
@@ -111,6 +113,9 @@ func TestOwnRecordsHaveASize(t *testing.T) {
 	require.NoError(t, s.Base.Ready(ctx))
 	for range 1000 {
 		_, _ = s.Runs.Prepare(ctx, "one", long)
+		if s.Base.Ready(ctx) != nil {
+			break
+		}
 	}
 	started, err := s.Runs.Prepare(ctx, "one", answer.Request{})
 	if err == nil {

@@ -277,7 +277,7 @@ func TestWhatIsOfferedBringsRecords(t *testing.T) {
 	days := []string{"2015-01-01", "2012-12-29", "2011-05-05", "2030-01-01"}
 	periods := []string{"2014", "1 Jan 2013 to 5 Jan 2013", "2031-Q1", "since 2025-01-01", "until 2011-01-01", "May 2012"}
 	offered := 0
-	for range 400 {
+	for range 150 {
 		r.Shuffle(len(conditions), func(i, j int) { conditions[i], conditions[j] = conditions[j], conditions[i] })
 		query := fmt.Sprintf("{pikegate: 1, query: calls, of: calls, show: [id], sort: [day], where: {all: [%s]}}", strings.Join(conditions[:1+r.IntN(4)], ", "))
 		_, err := s.Publisher.Put(ctx, publish.Put{Files: file(query + "\n---\n{pikegate: 1, report: calls, title: Calls, prompts: [day, days, ship], sections: [{table: {query: calls}}]}")})
@@ -299,7 +299,7 @@ func TestWhatIsOfferedBringsRecords(t *testing.T) {
 			require.EqualValues(t, why.Nearest.Records, len(started().Rows), "%s %v", query, given)
 		}
 	}
-	assert.Greater(t, offered, 40)
+	assert.Greater(t, offered, 15)
 }
 
 // A run again as it was reads the answers as they were read then: by its moment, its day

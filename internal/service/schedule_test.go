@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"log/slog"
 	"net"
 	"net/http"
 	"net/http/httptest"
@@ -38,7 +39,7 @@ func posts(t *testing.T) (deliver.Server, string) {
 	dir := filepath.Join(t.TempDir(), "mail")
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
-	server := standin.NewMail(dir)
+	server := standin.NewMail(dir, slog.Default())
 	go func() { _ = server.Serve(listener) }()
 	t.Cleanup(func() { server.Close() })
 	to, err := deliver.ParseServer("smtp-plain://" + listener.Addr().String())
@@ -220,7 +221,7 @@ func TestAMailServerThatIsAway(t *testing.T) {
 	box := filepath.Join(t.TempDir(), "mail")
 	listener, err = net.Listen("tcp", address)
 	require.NoError(t, err)
-	back := standin.NewMail(box)
+	back := standin.NewMail(box, slog.Default())
 	go func() { _ = back.Serve(listener) }()
 	t.Cleanup(func() { back.Close() })
 	now.move(time.Minute)
@@ -382,7 +383,6 @@ func TestSchedulesOfOnesOwn(t *testing.T) {
 // elsewhere gets nothing else.
 func TestHooks(t *testing.T) {
 	now := clockAt(time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC))
-	t.Setenv("PIKEGATE_TEST_HOOK", "a secret of both")
 	var mu sync.Mutex
 	var attempts []string
 	answers := []int{500, 302, 200}
@@ -399,10 +399,10 @@ func TestHooks(t *testing.T) {
 	}))
 	defer hook.Close()
 	host := strings.TrimPrefix(hook.URL, "http://")
-	rules := sourcetest.Rules
-	rules.Variables = append(slices.Clone(rules.Variables), "PIKEGATE_TEST_HOOK")
-	s, _ := timetabled(t, t.TempDir(), now, func(c *base.Config) { c.HookHosts, c.Sources = []string{host}, rules })
-	_, err := s.Publisher.Put(ctx, publish.Put{Files: file(scheduled("hourly", fmt.Sprintf("{hook: {url: %q, secret: {env: PIKEGATE_TEST_HOOK}}}, {hook: {url: 'http://169.254.0.1/', secret: {env: PIKEGATE_TEST_HOOK}}}", hook.URL+"/late")))})
+	s, _ := timetabled(t, t.TempDir(), now, func(c *base.Config) {
+		c.HookHosts, c.Sources = []string{host}, sourcetest.With("HOOK", "a secret of both")
+	})
+	_, err := s.Publisher.Put(ctx, publish.Put{Files: file(scheduled("hourly", fmt.Sprintf("{hook: {url: %q, secret: {env: HOOK}}}, {hook: {url: 'http://169.254.0.1/', secret: {env: HOOK}}}", hook.URL+"/late")))})
 	require.NoError(t, err)
 	require.NoError(t, s.Schedules.Look(ctx))
 	now.move(time.Hour)

@@ -562,6 +562,7 @@ func TestHowASourceIsCounted(t *testing.T) {
 // each column: put together they are the whole, at the same cost at any depth, and a change
 // between them is told.
 func TestPagesGoOn(t *testing.T) {
+	t.Parallel()
 	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
 		now := clockAt(time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC))
 		s := large(t, e, now, "")
@@ -623,6 +624,7 @@ func TestTheMostThatAReportReads(t *testing.T) {
 // A clock that was ahead for a while costs the counts of that while, and nothing is told to have
 // been counted in the future; new records are found by the signs that the database gives.
 func TestACalendarAndItsClock(t *testing.T) {
+	t.Parallel()
 	sourcetest.Each(t, func(t *testing.T, e sourcetest.Engine) {
 		today := time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
 		now := clockAt(today.AddDate(70, 0, 0))

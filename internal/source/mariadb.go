@@ -46,7 +46,7 @@ func openMariaDB(c catalog.Connection, rules Rules) (*mariadb, error) {
 func (c mariaConnector) Driver() driver.Driver { return mysql.MySQLDriver{} }
 
 func (c mariaConnector) Connect(ctx context.Context) (_ driver.Conn, err error) {
-	defer guarded(&err)
+	defer guarded(c.rules.log(), &err)
 	config, err := c.config()
 	if err != nil {
 		return nil, err
@@ -73,7 +73,7 @@ func (c mariaConnector) Connect(ctx context.Context) (_ driver.Conn, err error) 
 		conn.Close()
 		return nil, err
 	}
-	known.wire = wire
+	known.wire, known.log = wire, c.rules.log()
 	return known, nil
 }
 
@@ -213,22 +213,23 @@ type driverConn interface {
 type mariaConn struct {
 	driverConn
 	id   int64
+	log  *slog.Logger
 	wire net.Conn // a mariaWire where it is not encrypted
 }
 
 // guarded makes an error of a panic of the driver, which takes what a server sends for what it
 // should have sent. It is deferred where bytes of a server are read: also on goroutines of
 // database/sql, where a panic would end the service.
-func guarded(err *error) {
+func guarded(log *slog.Logger, err *error) {
 	if cause := recover(); cause != nil {
-		slog.Error("a driver panicked over what a server sent", "cause", cause)
+		log.Error("a driver panicked over what a server sent", "cause", cause)
 		*err = errUnreadable
 	}
 }
 
 // ExecContext is the driver's.
 func (c *mariaConn) ExecContext(ctx context.Context, query string, args []driver.NamedValue) (_ driver.Result, err error) {
-	defer guarded(&err)
+	defer guarded(c.log, &err)
 	return c.driverConn.ExecContext(ctx, query, args)
 }
 
@@ -255,7 +256,7 @@ type mariaSession struct {
 }
 
 func (s *mariaSession) rows(ctx context.Context, statement compile.Statement) (_ cursor, err error) {
-	defer guarded(&err)
+	defer guarded(s.log, &err)
 	s.custom = s.custom || statement.Custom
 	named := make([]driver.NamedValue, len(statement.Args))
 	for i, arg := range statement.Args {

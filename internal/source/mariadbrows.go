@@ -140,7 +140,7 @@ func momentLength(name string, decimals int64) int {
 func (r *mariaRows) width() int { return len(r.values) }
 
 func (r *mariaRows) close() (err error) {
-	defer guarded(&err)
+	defer guarded(r.conn.log, &err)
 	if r.ctx.Err() != nil {
 		// The driver would read the result to its end, from a server that may not send it.
 		_ = r.conn.wire.Close()
@@ -300,7 +300,7 @@ func single(n float32) value.Value {
 
 // driven adds the row that the driver reads.
 func (r *mariaRows) driven(b *value.Batch) (err error) {
-	defer guarded(&err)
+	defer guarded(r.conn.log, &err)
 	if err := r.rows.Next(r.values); err != nil {
 		if stopped := r.ctx.Err(); stopped != nil {
 			return stopped

@@ -2,7 +2,6 @@ package source
 
 import (
 	"errors"
-	"log/slog"
 	"maps"
 	"slices"
 	"sync"
@@ -114,7 +113,7 @@ func (p *Pool) close(c catalog.Connection, o *opened) {
 	delete(p.open, c)
 	go func() {
 		if err := o.Close(); err != nil {
-			slog.Warn("a source was not closed as it should be", "error", err)
+			p.rules.log().Warn("a source was not closed as it should be", "error", err)
 		}
 	}()
 }

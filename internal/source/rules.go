@@ -1,9 +1,11 @@
 package source
 
 import (
+	"cmp"
 	"errors"
 	"io"
 	"io/fs"
+	"log/slog"
 	"net"
 	"os"
 	"path/filepath"
@@ -34,6 +36,19 @@ type Rules struct {
 	Servers []string
 	// Reserved are the files in Dir that no source may read, since they are the service's own.
 	Reserved []string
+	// Variable is what an environment variable holds, os.Getenv where it is nil.
+	Variable func(name string) string
+	// Log is where the sources log to, slog.Default() where it is nil.
+	Log *slog.Logger
+}
+
+func (r Rules) log() *slog.Logger { return cmp.Or(r.Log, slog.Default()) }
+
+func (r Rules) variable(name string) string {
+	if r.Variable == nil {
+		return os.Getenv(name)
+	}
+	return r.Variable(name)
 }
 
 // mostSecret is the most bytes that a file with an address or a password may have.
@@ -57,7 +72,7 @@ func (r Rules) Referred(to catalog.Reference, what string) (string, error) {
 		if !r.hasVariable(to.Env) {
 			return "", failed(Forbidden, "the environment variable %s, which its %s comes from, is none of those that the setting secret-variables lists", to.Env, what)
 		}
-		text := strings.TrimSpace(os.Getenv(to.Env))
+		text := strings.TrimSpace(r.variable(to.Env))
 		if text == "" {
 			return "", failed(Unset, "the environment variable %s, which its %s comes from, is not set", to.Env, what)
 		}

@@ -36,10 +36,8 @@ func TestWhereSecretsComeFrom(t *testing.T) {
 	require.NoError(t, os.Symlink(filepath.Join(dir, "beside"), filepath.Join(secrets, "link")))
 	require.NoError(t, os.Symlink("address", filepath.Join(secrets, "inner")))
 	require.NoError(t, os.Symlink("/dev/zero", filepath.Join(secrets, "zero")))
-	t.Setenv("PIER_ADDRESS", "postgres://me@here/x")
-	t.Setenv("OTHER", "secret")
-	t.Setenv("PIER_OWN", "secret")
-	rules := Rules{Dir: dir, Variables: []string{"PIER_*", "QUAY"}, Hidden: []string{"PIER_OWN"}, SecretDirs: []string{"secrets"}}
+	variables := map[string]string{"PIER_ADDRESS": "postgres://me@here/x", "OTHER": "secret", "PIER_OWN": "secret"}
+	rules := Rules{Dir: dir, Variable: func(name string) string { return variables[name] }, Variables: []string{"PIER_*", "QUAY"}, Hidden: []string{"PIER_OWN"}, SecretDirs: []string{"secrets"}}
 	everywhere := Rules{Dir: dir, SecretDirs: []string{"/"}}
 	for _, c := range []struct {
 		rules Rules
@@ -194,7 +192,7 @@ func TestWhichServersAreReached(t *testing.T) {
 		}
 		assert.Equal(t, c.clear, clear, c.address)
 	}
-	t.Setenv("PIER", "mariadb://me@far.example/x")
-	_, err := mariaConnector{catalog.Connection{Address: catalog.Reference{Env: "PIER"}}, Rules{Variables: []string{"PIER"}, Servers: []string{"far.example:3307"}}}.config()
+	here := func(string) string { return "mariadb://me@far.example/x" }
+	_, err := mariaConnector{catalog.Connection{Address: catalog.Reference{Env: "PIER"}}, Rules{Variable: here, Variables: []string{"PIER"}, Servers: []string{"far.example:3307"}}}.config()
 	assert.Equal(t, errServer, err)
 }

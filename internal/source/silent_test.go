@@ -22,6 +22,7 @@ import (
 // error that tells what is known and no address, and once the server is itself again the
 // source reads as before.
 func TestServersThatFail(t *testing.T) {
+	t.Parallel()
 	for _, name := range []catalog.Engine{catalog.Postgres, catalog.MariaDB} {
 		t.Run(string(name), func(t *testing.T) {
 			e := sourcetest.Open(t, name)
@@ -30,10 +31,9 @@ func TestServersThatFail(t *testing.T) {
 			require.NoError(t, err)
 			proxy := sourcetest.NewProxy(t, at.Host)
 			at.Host = proxy.Address
-			t.Setenv("PROXY", at.String())
 			to := e.At
 			to.Address, to.AtOnce = catalog.Reference{Env: "PROXY"}, 1
-			s, err := source.Open(to, sourcetest.Rules)
+			s, err := source.Open(to, sourcetest.With("PROXY", at.String()))
 			require.NoError(t, err)
 			defer s.Close()
 			all := only("SELECT id, repeat('x', 100) AS filling FROM t ORDER BY id")
@@ -91,6 +91,7 @@ func TestServersThatFail(t *testing.T) {
 
 // A server that accepts and never says a word is told so within the time for opening.
 func TestAServerThatNeverAnswers(t *testing.T) {
+	t.Parallel()
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	defer listener.Close()
@@ -105,10 +106,9 @@ func TestAServerThatNeverAnswers(t *testing.T) {
 	}()
 	var both sync.WaitGroup
 	for _, name := range []catalog.Engine{catalog.Postgres, catalog.MariaDB} {
-		variable := "SILENT_" + string(name)
-		t.Setenv(variable, string(name)+"://me:s3cret@"+listener.Addr().String()+"/x")
+		address := string(name) + "://me:s3cret@" + listener.Addr().String() + "/x"
 		both.Go(func() {
-			s, err := source.Open(catalog.Connection{Engine: name, Address: catalog.Reference{Env: variable}, AtOnce: 1}, sourcetest.Rules)
+			s, err := source.Open(catalog.Connection{Engine: name, Address: catalog.Reference{Env: "SILENT"}, AtOnce: 1}, sourcetest.With("SILENT", address))
 			if !assert.NoError(t, err) {
 				return
 			}

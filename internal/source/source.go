@@ -26,6 +26,7 @@ import (
 type Source struct {
 	engine
 	gate *gate
+	log  *slog.Logger
 }
 
 // engine is what differs between databases.
@@ -70,7 +71,7 @@ func Open(c catalog.Connection, rules Rules) (*Source, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Source{engine: e, gate: newGate(c.AtOnce, c.Waiting)}, nil
+	return &Source{engine: e, gate: newGate(c.AtOnce, c.Waiting), log: rules.log()}, nil
 }
 
 // EmbeddedFile is the file of the embedded records, in the directory of the service.
@@ -82,6 +83,7 @@ type View struct {
 	session    session
 	inspection inspection
 	dialect    compile.Dialect
+	log        *slog.Logger
 }
 
 // Dialect is the SQL that the database understands.
@@ -91,7 +93,7 @@ func (v View) Dialect() compile.Dialect { return v.dialect }
 // statement that runs is stopped in the database. An error of use is returned as it
 // is.
 func (s *Source) View(ctx context.Context, use func(View) error) error {
-	return s.view(ctx, func(now session) error { return use(View{now, s.inspection(), s.Dialect()}) })
+	return s.view(ctx, func(now session) error { return use(View{now, s.inspection(), s.Dialect(), s.log}) })
 }
 
 // The rows that are read before they are handed on: few at first, so that the first
@@ -115,7 +117,7 @@ func (v View) Rows(ctx context.Context, s compile.Statement, use func(row []valu
 	if !strings.HasPrefix(s.SQL, "SELECT ") && !selects.MatchString(s.SQL) {
 		return failed(Other, "only a SELECT is run")
 	}
-	slog.DebugContext(ctx, "a statement is sent", "sql", s.SQL)
+	v.log.DebugContext(ctx, "a statement is sent", "sql", s.SQL)
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	c, err := v.session.rows(ctx, s)
@@ -142,7 +144,7 @@ func (v View) Rows(ctx context.Context, s compile.Statement, use func(row []valu
 	defer batches.Put(first)
 	switch end := read(c, first, firstBatch); {
 	case end == nil:
-		err = readAhead(ctx, cancel, c, first, all)
+		err = readAhead(ctx, cancel, v.log, c, first, all)
 	case errors.Is(end, io.EOF):
 		err = all(first)
 	default:
@@ -175,7 +177,7 @@ func each(b *value.Batch, most int, next func(*value.Batch) error) error {
 }
 
 // readAhead hands on what is read while the next batches are being read.
-func readAhead(ctx context.Context, cancel func(), c cursor, first *value.Batch, use func(*value.Batch) error) error {
+func readAhead(ctx context.Context, cancel func(), log *slog.Logger, c cursor, first *value.Batch, use func(*value.Batch) error) error {
 	type filled struct {
 		batch *value.Batch
 		end   error
@@ -188,7 +190,7 @@ func readAhead(ctx context.Context, cancel func(), c cursor, first *value.Batch,
 		defer close(full)
 		defer func() {
 			if cause := recover(); cause != nil { // which would end the whole service here
-				slog.ErrorContext(ctx, "reading rows panicked", "cause", cause, "stack", string(debug.Stack()))
+				log.ErrorContext(ctx, "reading rows panicked", "cause", cause, "stack", string(debug.Stack()))
 				full <- filled{nil, failed(Other, "reading its rows failed: %v", cause)}
 			}
 		}()

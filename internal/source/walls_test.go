@@ -113,10 +113,9 @@ func reader(t *testing.T, e sourcetest.Engine) *source.Source {
 		t.Cleanup(func() { e.Exec(t, "DROP USER '"+user+"'@'127.0.0.1'") })
 	}
 	at.User = url.UserPassword(user, "r")
-	t.Setenv("READER", at.String())
 	to := e.At
 	to.Address = catalog.Reference{Env: "READER"}
-	s, err := source.Open(to, sourcetest.Rules)
+	s, err := source.Open(to, sourcetest.With("READER", at.String()))
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
 	return s

@@ -21,6 +21,7 @@ import (
 // Recipients whose address begins with "refused" are refused, and with "later" put off.
 type Mail struct {
 	dir    string
+	log    *slog.Logger
 	server *smtp.Server
 	count  atomic.Int64
 }
@@ -28,9 +29,9 @@ type Mail struct {
 // mostMail is how large a mail may be.
 const mostMail = 64 << 20
 
-// NewMail makes a mail server that keeps mails in a directory.
-func NewMail(dir string) *Mail {
-	m := &Mail{dir: dir}
+// NewMail makes a mail server that keeps mails in a directory, and logs those that it cannot keep.
+func NewMail(dir string, log *slog.Logger) *Mail {
+	m := &Mail{dir: dir, log: log}
 	m.server = smtp.NewServer(m)
 	m.server.Domain = "localhost"
 	m.server.MaxMessageBytes = mostMail
@@ -95,7 +96,7 @@ func (s *session) Data(r io.Reader) error {
 			err = os.Rename(unfinished, filepath.Join(s.of.dir, name))
 		}
 		if err != nil {
-			slog.Error("the mail stand-in could not keep a mail", "err", err)
+			s.of.log.Error("the mail stand-in could not keep a mail", "err", err)
 			return err
 		}
 	}

@@ -208,7 +208,7 @@ func (s *Store) gather(first kept) []kept {
 // startCommits opens the connection that receipts are written on.
 func (s *Store) startCommits() error {
 	var err error
-	if s.keeping, err = pool(s.path, s.most, true); err != nil {
+	if s.keeping, err = pool(s.path, s.most, true, s.log); err != nil {
 		return err
 	}
 	s.waiting, s.committed = make(chan kept, mostTogether), make(chan struct{})

@@ -3,6 +3,7 @@ package store
 import (
 	"errors"
 	"fmt"
+	"log/slog"
 	"path/filepath"
 	"sync"
 	"sync/atomic"
@@ -213,7 +214,7 @@ func TestLoads(t *testing.T) {
 // Whether a result was handed on is written soon, and known before that; it goes with its receipt.
 func TestResultsThatWereSent(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "own.db")
-	s, err := Open(path, 0)
+	s, err := Open(path, 0, slog.Default())
 	require.NoError(t, err)
 	sent := func(s *Store) (all []bool) {
 		for id := range 3 {
@@ -231,7 +232,7 @@ func TestResultsThatWereSent(t *testing.T) {
 	s.Sent(3)
 	assert.Equal(t, []bool{true, false, true}, sent(s))
 	require.NoError(t, s.Close())
-	s, err = Open(path, 0)
+	s, err = Open(path, 0, slog.Default())
 	require.NoError(t, err)
 	assert.Equal(t, []bool{true, false, true}, sent(s), "what is known when the service ends is kept")
 	s.Sent(2)

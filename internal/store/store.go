@@ -30,6 +30,7 @@ type Store struct {
 	db   *gorm.DB
 	path string
 	most int64 // bytes that the file may have; 0 for any number
+	log  *slog.Logger
 
 	keeping     *gorm.DB // on a connection of its own, for receipts
 	lastReceipt atomic.Int64
@@ -56,11 +57,11 @@ func DSN(path string) string {
 // Open opens the file, makes it where there is none, and brings its tables to
 // the newest form. A new file has another name until its tables are there, so that one
 // that is empty was not made so: it lost its records, and is not taken for a new one. The
-// file grows to most bytes, where that is not 0, and not beyond.
-func Open(path string, most int64) (*Store, error) {
+// file grows to most bytes, where that is not 0, and not beyond. What fails in it is logged.
+func Open(path string, most int64, log *slog.Logger) (*Store, error) {
 	switch info, err := os.Stat(path); {
 	case errors.Is(err, fs.ErrNotExist):
-		if err := create(path); err != nil {
+		if err := create(path, log); err != nil {
 			return nil, fmt.Errorf("make the service's records in %s: %w", path, err)
 		}
 	case err != nil:
@@ -68,11 +69,11 @@ func Open(path string, most int64) (*Store, error) {
 	case info.Size() == 0:
 		return nil, fmt.Errorf("the service's records in %s are empty: the file was cut off or put there by somebody; bring it back from a backup, or remove it to start anew", path)
 	}
-	return openAt(path, most)
+	return openAt(path, most, log)
 }
 
 // create makes a file with all tables and nothing in them.
-func create(path string) error {
+func create(path string, log *slog.Logger) error {
 	new := path + ".new"
 	for _, rest := range []string{"", "-wal", "-shm", "-journal"} { // of a start that was broken off
 		if err := os.Remove(new + rest); err != nil && !errors.Is(err, fs.ErrNotExist) {
@@ -86,7 +87,7 @@ func create(path string) error {
 	if err := f.Close(); err != nil {
 		return err
 	}
-	s, err := connect(new, 0)
+	s, err := connect(new, 0, log)
 	if err != nil {
 		return err
 	}
@@ -119,19 +120,19 @@ func (c *connector) Connect(context.Context) (driver.Conn, error) {
 // pageBytes is the size of the pages of an SQLite file.
 const pageBytes = 4096
 
-func connect(path string, most int64) (*Store, error) {
-	db, err := pool(path, most, false)
-	return &Store{db: db, path: path, most: most, sent: map[int64]bool{}, loads: loads{known: map[string]*Loaded{}}}, err
+func connect(path string, most int64, log *slog.Logger) (*Store, error) {
+	db, err := pool(path, most, false, log)
+	return &Store{db: db, path: path, most: most, log: log, sent: map[int64]bool{}, loads: loads{known: map[string]*Loaded{}}}, err
 }
 
 // pool opens the file; alone, on one connection whose statements are prepared once.
-func pool(path string, most int64, alone bool) (*gorm.DB, error) {
+func pool(path string, most int64, alone bool, log *slog.Logger) (*gorm.DB, error) {
 	conns := sql.OpenDB(&connector{path: path, most: most})
 	if alone {
 		conns.SetMaxOpenConns(1)
 	}
 	db, err := gorm.Open(sqlite.New(sqlite.Config{Conn: conns}), &gorm.Config{
-		Logger:                 troubles{slog.Default()},
+		Logger:                 troubles{log},
 		SkipDefaultTransaction: true,
 	})
 	if err != nil {
@@ -155,8 +156,8 @@ func closeDB(db *gorm.DB) error {
 	return conns.Close()
 }
 
-func openAt(path string, most int64) (*Store, error) {
-	s, err := connect(path, most)
+func openAt(path string, most int64, log *slog.Logger) (*Store, error) {
+	s, err := connect(path, most, log)
 	if err != nil {
 		return nil, err
 	}

@@ -30,7 +30,7 @@ func doc(name, text string) catalog.Document {
 
 func open(t *testing.T, path string) *Store {
 	t.Helper()
-	s, err := Open(path, 0)
+	s, err := Open(path, 0, slog.Default())
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
 	return s
@@ -112,20 +112,19 @@ func TestAFileOfANewerProgramIsRefused(t *testing.T) {
 	s := open(t, path)
 	require.NoError(t, s.db.Exec("PRAGMA user_version = 99").Error)
 	s.Close()
-	_, err := Open(path, 0)
+	_, err := Open(path, 0, slog.Default())
 	assert.ErrorContains(t, err, fmt.Sprintf("the file is of version 99, and this program knows versions up to %d; use a newer program", newest(t)))
 }
 
 // A statement that fails is logged without its values; one that was ended since nobody waits for it is not.
 func TestWhatNobodyWaitsForIsNotLogged(t *testing.T) {
 	var log bytes.Buffer
-	before := slog.Default()
-	slog.SetDefault(slog.New(slog.NewTextHandler(&log, nil)))
-	defer slog.SetDefault(before)
-	s := open(t, filepath.Join(t.TempDir(), "own.db"))
+	s, err := Open(filepath.Join(t.TempDir(), "own.db"), 0, slog.New(slog.NewTextHandler(&log, nil)))
+	require.NoError(t, err)
+	t.Cleanup(func() { s.Close() })
 	gone, leave := context.WithCancel(ctx)
 	leave()
-	_, err := s.Receipts(gone, Wanted{Most: 1})
+	_, err = s.Receipts(gone, Wanted{Most: 1})
 	require.ErrorIs(t, err, context.Canceled)
 	assert.Empty(t, log.String())
 	require.Error(t, s.db.Exec("SELECT nothing FROM nowhere WHERE secret = ?", "herring").Error)

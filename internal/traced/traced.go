@@ -33,7 +33,7 @@ func IsOn() bool { return on.Load() }
 //
 // Spans are sent beside what they tell of. Where the collector is away they are dropped, and that is logged
 // once a minute at most.
-func Start(endpoint string, share float64, version string) (stop func(context.Context) error, err error) {
+func Start(endpoint string, share float64, version string, log *slog.Logger) (stop func(context.Context) error, err error) {
 	client, err := newCollector(endpoint)
 	if err != nil {
 		return nil, err
@@ -55,7 +55,7 @@ func Start(endpoint string, share float64, version string) (stop func(context.Co
 	var told atomic.Int64
 	otel.SetErrorHandler(otel.ErrorHandlerFunc(func(err error) {
 		if now := time.Now().Unix(); now-told.Swap(now) >= 60 {
-			slog.Warn("traces could not be sent", "err", err)
+			log.Warn("traces could not be sent", "err", err)
 		}
 	}))
 	on.Store(true)

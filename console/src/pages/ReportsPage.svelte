@@ -100,7 +100,11 @@
     {#if reports && !find}
       <div class="col-start-2 row-start-1 max-[1040px]:col-start-1"><Home {reports} ready={() => (isHome = true)} /></div>
     {/if}
-    <section aria-label={say('Shelves')} class={find ? '' : `col-start-1 row-start-1 max-[1040px]:row-start-2 ${isHome ? '' : 'max-[1040px]:invisible'}`}>
+    <section
+      aria-label={say('Shelves')}
+      aria-busy={!find && !isHome}
+      class={find ? '' : `col-start-1 row-start-1 max-[1040px]:row-start-2 ${isHome ? '' : 'max-[1040px]:invisible'}`}
+    >
       {#each shelves as [shelf, on] (shelf)}
         <section>
           <h2 class="mt-6.5 mb-1.5 text-[15px] font-[640] text-quiet">{shelf}</h2>

@@ -2,7 +2,6 @@ package answer
 
 import (
 	"context"
-	"log/slog"
 
 	"pikegate/internal/core/catalog"
 	"pikegate/internal/core/civil"
@@ -63,7 +62,7 @@ func (s *Answers) ReportOn(ctx context.Context, name, asOf string) (*ReportOn, e
 		}
 		data, err := s.dataOf(ctx, report, p)
 		if err != nil {
-			slog.WarnContext(ctx, "nothing to pick from: the source did not answer", "report", name, "prompt", p.Name, "error", err)
+			s.base.Log.WarnContext(ctx, "nothing to pick from: the source did not answer", "report", name, "prompt", p.Name, "error", err)
 		}
 		on.Units[p.Name] = p.Units(data, setting)
 	}

@@ -30,6 +30,7 @@ const usualChecks = 2
 // Base is what the rooms of the service share: its files, what is published, and the way to
 // the sources.
 type Base struct {
+	Log       *slog.Logger
 	config    atomic.Pointer[Config]
 	locked    *os.File // which keeps the directory for this service
 	Store     *store.Store
@@ -65,7 +66,7 @@ func Open(ctx context.Context, c Config) (*Base, error) {
 		held.Close()
 		return nil, err
 	}
-	s := &Base{locked: held, Store: own, sources: source.NewPool(c.rules()), Spool: spool, Results: results, checks: semaphore.NewWeighted(int64(cmp.Or(c.Checks, usualChecks)))}
+	s := &Base{Log: c.log(), locked: held, Store: own, sources: source.NewPool(c.rules()), Spool: spool, Results: results, checks: semaphore.NewWeighted(int64(cmp.Or(c.Checks, usualChecks)))}
 	s.config.Store(c.whole())
 	if err := s.load(ctx); err != nil {
 		s.Close()
@@ -94,7 +95,7 @@ func openOwn(c Config) (*store.Store, error) {
 			}
 		}
 	}
-	return store.Open(filepath.Join(c.Dir, ownFile), c.OwnBytes)
+	return store.Open(filepath.Join(c.Dir, ownFile), c.OwnBytes, c.log())
 }
 
 func (s *Base) load(ctx context.Context) error {
@@ -111,7 +112,7 @@ func (s *Base) load(ctx context.Context) error {
 	defs, broken := definition.Load(docs, s.Setting(ctx, s.Today(time.UTC), time.UTC), s.Config().Functions...)
 	for ref, faults := range broken {
 		for _, f := range faults {
-			slog.ErrorContext(ctx, "a stored definition is left out", "definition", ref.String(), "fault", f.Error())
+			s.Log.ErrorContext(ctx, "a stored definition is left out", "definition", ref.String(), "fault", f.Error())
 		}
 	}
 	s.Publish(defs, docs, broken)

@@ -2,6 +2,7 @@ package base
 
 import (
 	"cmp"
+	"log/slog"
 	"path/filepath"
 	"time"
 
@@ -66,6 +67,8 @@ type Config struct {
 	// KeptMail is where the mail stand-in keeps mails, "" where there is none.
 	KeptMail string
 	Now      func() time.Time
+	// Log is where it logs to, slog.Default() where it is nil.
+	Log *slog.Logger
 }
 
 const (
@@ -106,9 +109,12 @@ func (s *Base) Configure(c Config) {
 	s.config.Store(c.whole())
 }
 
+func (c Config) log() *slog.Logger { return cmp.Or(c.Log, slog.Default()) }
+
 // rules are those of the sources of the service.
 func (c Config) rules() source.Rules {
 	rules := c.Sources
+	rules.Log = c.log()
 	rules.Dir, rules.Reserved = c.Dir, []string{ownFile, ownFile + "-wal", ownFile + "-shm", lockFile}
 	return rules
 }

@@ -9,7 +9,6 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
-	"log/slog"
 	"sync"
 	"time"
 
@@ -59,12 +58,12 @@ func (c *Counts) Start(ctx context.Context) {
 	c.stopped.Go(func() {
 		kept, err := c.base.Store.Calendars(ctx, "")
 		if err != nil {
-			slog.ErrorContext(ctx, "the calendars of counts could not be read", "error", err)
+			c.base.Log.ErrorContext(ctx, "the calendars of counts could not be read", "error", err)
 		}
 		for _, k := range kept {
 			if d := c.base.Published.Load().Datasets[k.Dataset]; d == nil || d.Column(k.Column) == nil {
 				if err := c.base.Store.ForgetCalendar(ctx, k.Key); err != nil {
-					slog.ErrorContext(ctx, "a calendar of counts could not be forgotten", "dataset", k.Dataset, "error", err)
+					c.base.Log.ErrorContext(ctx, "a calendar of counts could not be forgotten", "dataset", k.Dataset, "error", err)
 				}
 				continue
 			}

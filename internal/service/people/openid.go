@@ -111,7 +111,7 @@ func (o *provider) mac(text []byte) []byte {
 }
 
 // known is what the provider offers; OpenIDAway where it does not say.
-func (o *provider) known(issuer string, now time.Time) (*oidc.Provider, error) {
+func (o *provider) known(issuer string, now time.Time, log *slog.Logger) (*oidc.Provider, error) {
 	o.mu.Lock()
 	defer o.mu.Unlock()
 	if o.issuer == issuer {
@@ -124,7 +124,7 @@ func (o *provider) known(issuer string, now time.Time) (*oidc.Provider, error) {
 	found, err := oidc.NewProvider(oidc.ClientContext(context.Background(), providerClient), issuer)
 	if err != nil {
 		o.away = now
-		slog.Error("the provider of OpenID Connect is away", "err", err)
+		log.Error("the provider of OpenID Connect is away", "err", err)
 		return nil, OpenIDAway
 	}
 	o.issuer, o.found = issuer, found
@@ -177,7 +177,7 @@ func (p *People) BeginOpenID(to string) (at, kept string, ends time.Time, err er
 		return "", "", ends, errNoProvider()
 	}
 	now := p.base.Config().Now()
-	known, err := p.openid.known(p.base.Config().OpenID.Issuer, now)
+	known, err := p.openid.known(p.base.Config().OpenID.Issuer, now, p.base.Log)
 	if err != nil {
 		return "", "", ends, err
 	}
@@ -230,7 +230,7 @@ func (p *People) EndOpenID(ctx context.Context, r Returned) (secret string, ends
 		return "", ends, "/", OpenIDBusy
 	}
 	no := func(word OpenIDRefusal, name, why string, cause error) error {
-		slog.WarnContext(ctx, "a sign-in by OpenID Connect was refused", "why", why, "err", cause)
+		p.base.Log.WarnContext(ctx, "a sign-in by OpenID Connect was refused", "why", why, "err", cause)
 		p.tries.failed(p.base.Config().Now(), from, r.Address)
 		p.audit(ctx, name, "sign-in refused", r.Address+", openid: "+why)
 		return word
@@ -239,7 +239,7 @@ func (p *People) EndOpenID(ctx context.Context, r Returned) (secret string, ends
 	if !whole || subtle.ConstantTimeCompare([]byte(s.State), []byte(r.State)) != 1 {
 		return "", ends, "/", no(OpenIDAnew, "", "this browser has not begun the sign-in that it brings back", nil)
 	}
-	known, err := p.openid.known(set.Issuer, now)
+	known, err := p.openid.known(set.Issuer, now, p.base.Log)
 	if err != nil {
 		return "", ends, s.To, err
 	}
@@ -248,7 +248,7 @@ func (p *People) EndOpenID(ctx context.Context, r Returned) (secret string, ends
 	}
 	claims, subject, err := p.claims(ctx, known, s, r.Code)
 	if isAway(err) {
-		slog.ErrorContext(ctx, "the provider of OpenID Connect is away", "err", err)
+		p.base.Log.ErrorContext(ctx, "the provider of OpenID Connect is away", "err", err)
 		return "", ends, s.To, OpenIDAway
 	}
 	if err != nil {

@@ -7,7 +7,6 @@ import (
 	"context"
 	"crypto/rand"
 	"errors"
-	"log/slog"
 	"slices"
 	"strings"
 	"time"
@@ -356,7 +355,7 @@ func (p *People) Who(ctx context.Context, secret string, kind store.PassKind) (b
 	}
 	if now.Sub(pass.UsedAt) >= time.Minute {
 		if err := p.base.Store.PassUsed(ctx, pass.ID, now); err != nil {
-			slog.Error("the use of a pass is not on record", "err", err)
+			p.base.Log.Error("the use of a pass is not on record", "err", err)
 		}
 	}
 	who, err := p.base.PersonIn(ctx, row)
@@ -499,7 +498,7 @@ func (p *People) Done(ctx context.Context, action, subject string) {
 func (p *People) audit(ctx context.Context, who, action, subject string) {
 	e := store.AuditEntry{At: p.base.Config().Now(), Person: short(who), Action: action, Subject: subject}
 	if err := p.base.Store.Audited(context.WithoutCancel(ctx), e, nil); err != nil {
-		slog.Error("what was done is not on record", "action", action, "err", err)
+		p.base.Log.Error("what was done is not on record", "action", action, "err", err)
 	}
 }
 

@@ -3,7 +3,6 @@ package receipt
 import (
 	"context"
 	"fmt"
-	"log/slog"
 	"time"
 
 	"pikegate/internal/load"
@@ -61,7 +60,7 @@ func (s *Receipts) pruneOnce(ctx context.Context, p *pruner) {
 	all, latest, err := s.base.Store.Counted(ctx)
 	now := s.base.Config().Now()
 	if err == nil && all > 0 && now.Sub(latest) > trustedAhead && time.Since(p.started) < trustedAfter {
-		slog.WarnContext(ctx, "no old receipt is deleted yet: the clock is far ahead of the latest run", "latest", latest, "now", now)
+		s.base.Log.WarnContext(ctx, "no old receipt is deleted yet: the clock is far ahead of the latest run", "latest", latest, "now", now)
 		return
 	}
 	var gone int64
@@ -72,16 +71,16 @@ func (s *Receipts) pruneOnce(ctx context.Context, p *pruner) {
 	switch {
 	case ctx.Err() != nil:
 	case err != nil:
-		slog.ErrorContext(ctx, "old receipts could not be deleted", "error", err)
+		s.base.Log.ErrorContext(ctx, "old receipts could not be deleted", "error", err)
 	case gone > 0:
-		slog.InfoContext(ctx, "old receipts are deleted", "receipts", gone)
+		s.base.Log.InfoContext(ctx, "old receipts are deleted", "receipts", gone)
 	}
 }
 
 // tellRoom warns where the service's own records have little room left.
 func (s *Receipts) tellRoom(ctx context.Context) {
 	if notice := s.Notice(ctx); notice != "" {
-		slog.WarnContext(ctx, notice)
+		s.base.Log.WarnContext(ctx, notice)
 	}
 }
 

@@ -2,6 +2,7 @@ package receipt
 
 import (
 	"context"
+	"log/slog"
 	"path/filepath"
 	"testing"
 	"time"
@@ -34,14 +35,14 @@ func TestShareOfReceiptsThatGo(t *testing.T) {
 // believed, and then a few go at a time.
 func TestAClockThatJumps(t *testing.T) {
 	start := time.Date(2026, 11, 23, 11, 0, 0, 0, time.UTC)
-	own, err := store.Open(filepath.Join(t.TempDir(), "own.db"), 0)
+	own, err := store.Open(filepath.Join(t.TempDir(), "own.db"), 0, slog.Default())
 	require.NoError(t, err)
 	defer own.Close()
 	for range 13 {
 		require.NoError(t, own.Keep(store.Receipt{ID: own.NextReceipt(), Report: "late", State: "rows", StartedAt: start, Body: []byte("{}")}))
 	}
 	left := func(ahead, up time.Duration, hours int) int64 {
-		kept := &base.Base{Store: own}
+		kept := &base.Base{Store: own, Log: slog.Default()}
 		kept.Configure(base.Config{KeepDays: 400, Now: func() time.Time { return start.Add(ahead) }})
 		s := &Receipts{base: kept}
 		p := &pruner{started: time.Now().Add(-up)}

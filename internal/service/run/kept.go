@@ -3,7 +3,6 @@ package run
 import (
 	"context"
 	"encoding/json"
-	"log/slog"
 
 	"pikegate/internal/core/column"
 	"pikegate/internal/core/value"
@@ -99,6 +98,6 @@ func (r *Run) keepResult(ctx context.Context) {
 	}
 	r.receipt.NotKept = err.Error()
 	if err != kept.ErrLarge {
-		slog.WarnContext(ctx, "the rows of a run could not be kept", "receipt", r.receipt.ID, "error", err)
+		r.runs.base.Log.WarnContext(ctx, "the rows of a run could not be kept", "receipt", r.receipt.ID, "error", err)
 	}
 }

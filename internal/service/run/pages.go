@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/base64"
 	"encoding/json"
-	"log/slog"
 	"maps"
 	"slices"
 
@@ -105,7 +104,7 @@ func (r *Run) page(ctx context.Context, v source.View, got *reading) {
 	}
 	changes, err := v.Changes(ctx, slices.Sorted(maps.Values(r.ready.Bound.Section.Query.Of.From.Tables()))...)
 	if err != nil {
-		slog.WarnContext(ctx, "it is not known whether the data change between pages", "report", r.receipt.Report, "error", err)
+		r.runs.base.Log.WarnContext(ctx, "it is not known whether the data change between pages", "report", r.receipt.Report, "error", err)
 		return
 	}
 	r.receipt.Changes = changes

@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"log/slog"
 	"slices"
 	"time"
 
@@ -49,7 +48,7 @@ func (s *Runs) of(ctx context.Context, name string, req answer.Request) (*Run, e
 	case !errors.Is(err, kept.ErrNone):
 		return nil, err
 	case before.KeptUntil != nil:
-		slog.WarnContext(ctx, "the kept rows of a run cannot be read", "receipt", before.ID, "error", err)
+		s.base.Log.WarnContext(ctx, "the kept rows of a run cannot be read", "receipt", before.ID, "error", err)
 	}
 	if req.Limit == 0 {
 		return s.readAgain(ctx, before, req)

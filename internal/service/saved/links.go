@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"log/slog"
 	"slices"
 	"time"
 
@@ -154,7 +153,7 @@ func (s *Saved) Use(ctx context.Context, token string) (*Link, error) {
 		return nil, &base.Refusal{Kind: fault.LinkRevoked, Faults: fault.List{fault.New(fault.LinkRevoked, "this live link was revoked on %s; ask %s for another", row.RevokedAt.UTC().Format("2 Jan 2006"), row.Person)}}
 	}
 	if err := s.base.Store.UsedLink(ctx, row.ID, s.base.Config().Now()); err != nil {
-		slog.WarnContext(ctx, "the use of a live link could not be put on record", "link", row.ID, "error", err)
+		s.base.Log.WarnContext(ctx, "the use of a live link could not be put on record", "link", row.ID, "error", err)
 	}
 	return s.toldLink(ctx, row)
 }

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"log/slog"
 	"strings"
 	"time"
 
@@ -42,11 +41,11 @@ const (
 // Start looks for what is due until ctx ends.
 func (s *Schedules) Start(ctx context.Context) {
 	if err := s.Settle(ctx); err != nil && ctx.Err() == nil {
-		slog.ErrorContext(ctx, "what was being sent when the service ended is not told", "error", err)
+		s.base.Log.ErrorContext(ctx, "what was being sent when the service ended is not told", "error", err)
 	}
 	for {
 		if err := s.Look(ctx); err != nil && ctx.Err() == nil {
-			slog.ErrorContext(ctx, "schedules could not all be looked at", "error", err)
+			s.base.Log.ErrorContext(ctx, "schedules could not all be looked at", "error", err)
 		}
 		select {
 		case <-ctx.Done():

@@ -6,7 +6,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"log/slog"
 	"net/mail"
 	"slices"
 	"strings"
@@ -508,13 +507,13 @@ func (s *Schedules) addressOf(ctx context.Context, name string) string {
 
 // fails tells the owner of a schedule of what went wrong for good.
 func (s *Schedules) fails(ctx context.Context, o owned, due time.Time, problem string) {
-	slog.ErrorContext(ctx, "a schedule failed", "schedule", o.Name, "due", due, "person", o.person, "problem", problem)
+	s.base.Log.ErrorContext(ctx, "a schedule failed", "schedule", o.Name, "due", due, "person", o.person, "problem", problem)
 	to := s.addressOf(ctx, o.person)
 	if to == "" || !s.base.Config().Mail.IsSet() {
 		return
 	}
 	if err := s.base.Config().Mail.Send(ctx, s.failureMail(o, due, to, problem)); err != nil {
-		slog.WarnContext(ctx, "the owner of a schedule could not be told that it failed", "schedule", o.Name, "error", err)
+		s.base.Log.WarnContext(ctx, "the owner of a schedule could not be told that it failed", "schedule", o.Name, "error", err)
 	}
 }
 

@@ -27,6 +27,18 @@ var Variables = map[catalog.Engine]string{catalog.Postgres: "PIKEGATE_TEST_POSTG
 // Rules allow sources to be anywhere, and to refer to anything.
 var Rules = source.Rules{Variables: []string{"*"}, SecretDirs: []string{"/"}}
 
+// With are Rules where an environment variable holds something, beside those of the process.
+func With(name, value string) source.Rules {
+	rules := Rules
+	rules.Variable = func(n string) string {
+		if n == name {
+			return value
+		}
+		return os.Getenv(n)
+	}
+	return rules
+}
+
 // Engine is an empty database of the test's own: to write to by SQL, and to read as
 // the service does.
 type Engine struct {
