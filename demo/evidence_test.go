@@ -247,11 +247,14 @@ func evidenceOf(t *testing.T, f *demotest.Ferries) map[question]string {
 	return evidence
 }
 
-// sameEvidence holds a service to evidence, fingerprint included, whether a page is asked for or all.
+// sameEvidence holds a service to evidence, fingerprint included, whether all is asked for or, of reports
+// without answers, a page.
 func sameEvidence(t *testing.T, want map[question]string, theirs *demotest.Ferries) {
 	for of, want := range want {
 		assert.Equal(t, want, evidenceText(t, theirs, of.report, of.answers, 0), "%v", of)
-		assert.Equal(t, want, evidenceText(t, theirs, of.report, of.answers, 1), "%v, a page of one row", of)
+		if of.answers == "{}" {
+			assert.Equal(t, want, evidenceText(t, theirs, of.report, of.answers, 1), "%v, a page of one row", of)
+		}
 	}
 }
 
