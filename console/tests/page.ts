@@ -32,13 +32,19 @@ export const test = base.extend<{ page: Page }>({
 
 const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
 
+/** What of a page axe is to look at: all rules but some, or some only; and whether something in it is busy. */
+interface Look {
+  without?: string[];
+  only?: string[];
+  busy?: boolean;
+}
+
 /**
- * Holds a page to what axe finds, by all of its rules but some, or by some only. It runs axe in the page itself and asks for violations
- * alone, which takes a quarter of the time of the usual driver; no page has frames, which would need that. A page is there
- * when its heading is and nothing in it is busy, where it is not to
- * be: what appears while axe reads it would be half seen.
+ * Holds a page to what axe finds. It runs axe in the page itself and asks for violations alone, which takes a
+ * quarter of the time of the usual driver; no page has frames, which would need that. A page is there when its
+ * heading is and nothing in it is busy, where it is not to be: what appears while axe reads it would be half seen.
  */
-export async function accessible(page: Page, { without = [], only, busy = false }: { without?: string[]; only?: string[]; busy?: boolean } = {}) {
+export async function accessible(page: Page, { without = [], only, busy = false }: Look = {}) {
   await expect(page.getByRole('heading', { level: 1 })).toHaveCount(1);
   await expect(page.locator('[aria-busy="true"]')).toHaveCount(busy ? 1 : 0);
   expect(page.frames()).toHaveLength(1);

@@ -9,8 +9,10 @@ let service: Service;
 let at: string;
 
 test.beforeAll(async () => {
-  standIn = spawn(program, ['openid-stand-in', '--listen', provider, '--person', 'Solveig', '--person', 'Rolf'], { stdio: 'ignore' });
-  service = new Service('serve', (at) => ['--address', at, '--openid-provider', `http://${provider}`, '--openid-client', 'pikegate']);
+  const people = ['--person', 'Solveig', '--person', 'Rolf'];
+  standIn = spawn(program, ['openid-stand-in', '--listen', provider, ...people], { stdio: 'ignore' });
+  const openid = ['--openid-provider', `http://${provider}`, '--openid-client', 'pikegate'];
+  service = new Service('serve', (at) => ['--address', at, ...openid]);
   at = service.at;
   await service.ready();
 });

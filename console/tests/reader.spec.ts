@@ -173,7 +173,8 @@ test('forced colours, reduced motion and a zoom of 400 % leave everything in rea
     await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
     if (path.includes('?')) await expect(page.getByText('How this came about')).toBeVisible();
     expect(await page.evaluate(() => document.documentElement.scrollWidth), path).toBeLessThanOrEqual(320);
-    await accessible(page, { without: ['color-contrast'] }); // which reads the page's colours, and not those that are forced
+    // The contrast is read of the page's own colours, and not of those that are forced.
+    await accessible(page, { without: ['color-contrast'] });
   }
   await show(page).press('Enter');
   await expect(page.getByText('How this came about')).toBeVisible();

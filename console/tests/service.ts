@@ -28,7 +28,8 @@ export class Service {
     const listen = `127.0.0.1:${freePort()}`;
     this.at = `http://${listen}`;
     const dir = mkdtempSync(join(tmpdir(), 'pikegate-'));
-    this.process = spawn(program, [command, '--listen', listen, '--data', dir, ...args(this.at)], { stdio: ['ignore', 'pipe', 'ignore'] });
+    const all = [command, '--listen', listen, '--data', dir, ...args(this.at)];
+    this.process = spawn(program, all, { stdio: ['ignore', 'pipe', 'ignore'] });
     this.process.stdout!.on('data', (text: Buffer) => (this.output += text.toString()));
   }
 

@@ -157,7 +157,8 @@ func TestRequestsByChance(t *testing.T) {
 		require.NoError(t, err)
 	}
 	var logged strings.Builder
-	ferries := demotest.Start(t, demotest.LogTo(slog.NewTextHandler(&logged, &slog.HandlerOptions{Level: slog.LevelError})))
+	errors := &slog.HandlerOptions{Level: slog.LevelError}
+	ferries := demotest.Start(t, demotest.LogTo(slog.NewTextHandler(&logged, errors)))
 	handler := api.New(ferries.Service, api.Limits{})
 	document := newCaller(t, ferries.URL).document
 	seed := uint64(time.Now().UnixNano())

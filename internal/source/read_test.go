@@ -21,6 +21,9 @@ import (
 	"pikegate/internal/core/value"
 )
 
+// viewOf is a view of a session.
+func viewOf(s session) View { return View{session: s, log: slog.Default()} }
+
 // counting is a result of so many rows, each with its number, that can fail at one.
 type counting struct {
 	mu     sync.Mutex
@@ -73,7 +76,7 @@ func TestEveryRowComesOnce(t *testing.T) {
 	for _, n := range []int{0, 1, firstBatch - 1, firstBatch, firstBatch + 1, firstBatch + laterBatch, firstBatch + laterBatch + 1, firstBatch + 2*laterBatch, 10_000} {
 		c := &counting{n: n}
 		seen := 0
-		err := View{session: c, log: slog.Default()}.Rows(context.Background(), compile.Statement{SQL: "SELECT"}, func(row []value.Value) error {
+		err := viewOf(c).Rows(context.Background(), compile.Statement{SQL: "SELECT"}, func(row []value.Value) error {
 			seen++
 			number, _ := row[0].Int()
 			text, _ := row[1].Chars()
@@ -94,7 +97,7 @@ func TestAResultThatFails(t *testing.T) {
 	for _, fails := range []int{1, 2, firstBatch, firstBatch + 1, firstBatch + laterBatch, 3_000} {
 		c := &counting{n: 5_000, fails: fails}
 		seen := 0
-		err := View{session: c, log: slog.Default()}.Rows(context.Background(), compile.Statement{SQL: "SELECT"}, func([]value.Value) error {
+		err := viewOf(c).Rows(context.Background(), compile.Statement{SQL: "SELECT"}, func([]value.Value) error {
 			seen++
 			return nil
 		})
@@ -110,7 +113,7 @@ func TestAUseThatFails(t *testing.T) {
 	for _, at := range []int{1, firstBatch, firstBatch + 1, 2_000} {
 		c := &counting{n: 1_000_000}
 		seen := 0
-		err := View{session: c, log: slog.Default()}.Rows(context.Background(), compile.Statement{SQL: "SELECT"}, func([]value.Value) error {
+		err := viewOf(c).Rows(context.Background(), compile.Statement{SQL: "SELECT"}, func([]value.Value) error {
 			if seen++; seen == at {
 				return full
 			}
@@ -126,7 +129,7 @@ func TestAUseThatFails(t *testing.T) {
 // While a slow use has rows, no more are read than two batches hold.
 func TestReadingAheadHasALimit(t *testing.T) {
 	c := &counting{n: 20 * laterBatch}
-	err := View{session: c, log: slog.Default()}.Rows(context.Background(), compile.Statement{SQL: "SELECT"}, func([]value.Value) error {
+	err := viewOf(c).Rows(context.Background(), compile.Statement{SQL: "SELECT"}, func([]value.Value) error {
 		if c.take(); c.taken%laterBatch == 0 {
 			time.Sleep(3 * time.Millisecond)
 		}
@@ -183,7 +186,7 @@ func (c *texts) next(b *value.Batch) error {
 func TestAValueOutlivesItsRow(t *testing.T) {
 	var kept []value.Value
 	for n := range 100 {
-		val, err := View{session: &texts{counting{n: n}}, log: slog.Default()}.One(context.Background(), compile.Statement{SQL: "SELECT"})
+		val, err := viewOf(&texts{counting{n: n}}).One(context.Background(), compile.Statement{SQL: "SELECT"})
 		require.NoError(t, err)
 		kept = append(kept, val)
 	}
@@ -195,7 +198,7 @@ func TestAValueOutlivesItsRow(t *testing.T) {
 func TestOnlySelectsAreRun(t *testing.T) {
 	for statement, runs := range map[string]bool{"SELECT 1": true, " (select 1)": true, "WITH x AS (SELECT 1) SELECT * FROM x": true, "EXPLAIN SELECT 1": true, "VALUES (1)": true,
 		"": false, "DELETE FROM t": false, "SELECTED": false, "SET x = 1": false, "-- SELECT\nDROP TABLE t": false} {
-		err := View{session: &counting{}, log: slog.Default()}.Rows(context.Background(), compile.Statement{SQL: statement}, nil)
+		err := viewOf(&counting{}).Rows(context.Background(), compile.Statement{SQL: statement}, nil)
 		assert.Equal(t, runs, err == nil, statement)
 	}
 }
@@ -239,7 +242,11 @@ func TestSecretsAreLookedUpEachTime(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "secret")
 	c := catalog.Connection{Address: catalog.Reference{Env: "SHORE"}, Password: catalog.Reference{File: file}}
 	at := ""
-	rules := Rules{Variable: func(string) string { return at }, Variables: []string{"SHORE"}, SecretDirs: []string{filepath.Dir(file)}}
+	rules := Rules{
+		Variable:   func(string) string { return at },
+		Variables:  []string{"SHORE"},
+		SecretDirs: []string{filepath.Dir(file)},
+	}
 	_, _, err := rules.lookUp(c)
 	assert.EqualError(t, err, "the environment variable SHORE, which its address comes from, is not set")
 	at = " mariadb://me@there:3307/shore?tls=true \n"

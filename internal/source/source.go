@@ -144,7 +144,7 @@ func (v View) Rows(ctx context.Context, s compile.Statement, use func(row []valu
 	defer batches.Put(first)
 	switch end := read(c, first, firstBatch); {
 	case end == nil:
-		err = readAhead(ctx, cancel, v.log, c, first, all)
+		err = v.readAhead(ctx, cancel, c, first, all)
 	case errors.Is(end, io.EOF):
 		err = all(first)
 	default:
@@ -177,7 +177,9 @@ func each(b *value.Batch, most int, next func(*value.Batch) error) error {
 }
 
 // readAhead hands on what is read while the next batches are being read.
-func readAhead(ctx context.Context, cancel func(), log *slog.Logger, c cursor, first *value.Batch, use func(*value.Batch) error) error {
+func (v View) readAhead(
+	ctx context.Context, cancel func(), c cursor, first *value.Batch, use func(*value.Batch) error,
+) error {
 	type filled struct {
 		batch *value.Batch
 		end   error
@@ -190,7 +192,7 @@ func readAhead(ctx context.Context, cancel func(), log *slog.Logger, c cursor, f
 		defer close(full)
 		defer func() {
 			if cause := recover(); cause != nil { // which would end the whole service here
-				log.ErrorContext(ctx, "reading rows panicked", "cause", cause, "stack", string(debug.Stack()))
+				v.log.ErrorContext(ctx, "reading rows panicked", "cause", cause, "stack", string(debug.Stack()))
 				full <- filled{nil, failed(Other, "reading its rows failed: %v", cause)}
 			}
 		}()

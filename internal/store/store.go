@@ -122,7 +122,9 @@ const pageBytes = 4096
 
 func connect(path string, most int64, log *slog.Logger) (*Store, error) {
 	db, err := pool(path, most, false, log)
-	return &Store{db: db, path: path, most: most, log: log, sent: map[int64]bool{}, loads: loads{known: map[string]*Loaded{}}}, err
+	s := &Store{db: db, path: path, most: most, log: log, sent: map[int64]bool{}}
+	s.loads.known = map[string]*Loaded{}
+	return s, err
 }
 
 // pool opens the file; alone, on one connection whose statements are prepared once.

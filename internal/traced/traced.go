@@ -33,7 +33,9 @@ func IsOn() bool { return on.Load() }
 //
 // Spans are sent beside what they tell of. Where the collector is away they are dropped, and that is logged
 // once a minute at most.
-func Start(endpoint string, share float64, version string, log *slog.Logger) (stop func(context.Context) error, err error) {
+func Start(
+	endpoint string, share float64, version string, log *slog.Logger,
+) (stop func(context.Context) error, err error) {
 	client, err := newCollector(endpoint)
 	if err != nil {
 		return nil, err

@@ -52,7 +52,8 @@ func (s *Schedules) check(ctx context.Context, o owned, r *store.ScheduleRun) er
 	}
 	if wrong := found.Errors(); len(wrong) > 0 {
 		r.State = store.RunFailed
-		s.base.Log.ErrorContext(ctx, "a schedule found what does not hold", "schedule", o.Name, "found", len(wrong), "new", begins)
+		s.base.Log.ErrorContext(ctx, "a schedule found what does not hold",
+			"schedule", o.Name, "found", len(wrong), "new", begins)
 	}
 	s.counted("run", string(r.State))
 	if begins || len(found) == 0 && mark.Fingerprint != "" && mark.Fingerprint != holds {

@@ -507,13 +507,15 @@ func (s *Schedules) addressOf(ctx context.Context, name string) string {
 
 // fails tells the owner of a schedule of what went wrong for good.
 func (s *Schedules) fails(ctx context.Context, o owned, due time.Time, problem string) {
-	s.base.Log.ErrorContext(ctx, "a schedule failed", "schedule", o.Name, "due", due, "person", o.person, "problem", problem)
+	s.base.Log.ErrorContext(ctx, "a schedule failed",
+		"schedule", o.Name, "due", due, "person", o.person, "problem", problem)
 	to := s.addressOf(ctx, o.person)
 	if to == "" || !s.base.Config().Mail.IsSet() {
 		return
 	}
 	if err := s.base.Config().Mail.Send(ctx, s.failureMail(o, due, to, problem)); err != nil {
-		s.base.Log.WarnContext(ctx, "the owner of a schedule could not be told that it failed", "schedule", o.Name, "error", err)
+		s.base.Log.WarnContext(ctx, "the owner of a schedule could not be told that it failed",
+			"schedule", o.Name, "error", err)
 	}
 }
 
