@@ -18,7 +18,8 @@ func found(where, rest string) []fault.Code {
 	text := `{pikegate: 1, source: harbour, zone: Europe/Helsinki}
 ---
 {pikegate: 1, dataset: calls, source: harbour, table: calls, key: [id], columns: {
-  id: {type: integer}, on: {type: date, stored: text, pattern: yyyy-MM-dd}, ship: {type: text}, guests: {type: integer}}}
+  id: {type: integer}, on: {type: date, stored: text, pattern: yyyy-MM-dd}, ship: {type: text},
+  guests: {type: integer}}}
 ---
 {pikegate: 1, prompt: days, ask: When, type: period, required: true}
 ---
@@ -41,9 +42,10 @@ func found(where, rest string) []fault.Code {
 func TestConditionsThatCannotBeMeant(t *testing.T) {
 	const shown = "show: [id, on], sort: [on]"
 	for where, want := range map[string][]fault.Code{
-		"{guests: {at_least: 3}}":                                                          {},
-		"{all: [{guests: {less_than: 3}}, {guests: {more_than: 5}}]}":                      {fault.NeverHolds},
-		"{all: [{guests: {less_than: 6}}, {guests: {more_than: 5}}]}":                      {fault.NeverHolds}, // whole numbers
+		"{guests: {at_least: 3}}":                                     {},
+		"{all: [{guests: {less_than: 3}}, {guests: {more_than: 5}}]}": {fault.NeverHolds},
+		// Of whole numbers there is none between.
+		"{all: [{guests: {less_than: 6}}, {guests: {more_than: 5}}]}":                      {fault.NeverHolds},
 		"{all: [{guests: {less_than: 7}}, {guests: {more_than: 5}}]}":                      {},
 		"{all: [{ship: {is: Tern}}, {ship: {is: Gull}}]}":                                  {fault.NeverHolds},
 		"{any: [{ship: {is: Tern}}, {ship: {is: Gull}}]}":                                  {},
