@@ -65,7 +65,9 @@ func TestDatasetsOnOthers(t *testing.T) {
 func TestPlaces(t *testing.T) {
 	one := Connection{Engine: Postgres, Address: Reference{Env: "SHORE"}, Schema: "sound", AtOnce: 2, Rows: 10}
 	assert.Equal(t, Connection{Engine: Postgres, Address: Reference{Env: "SHORE"}, Schema: "sound"}, one.Place())
-	assert.NotEqual(t, one.Place(), Connection{Engine: Postgres, Address: Reference{Env: "SHORE"}, Schema: "coast"}.Place())
+	other := one
+	other.Schema = "coast"
+	assert.NotEqual(t, one.Place(), other.Place())
 	assert.True(t, Connection{Engine: SQLite}.IsSQLite())
 	assert.False(t, one.IsSQLite())
 }

@@ -22,13 +22,14 @@ func TestPublishing(t *testing.T) {
 	ref := catalog.Ref{Kind: catalog.KindPrompt, Name: "days"}
 	before, err := p.Definitions(ines)
 	require.NoError(t, err)
-	_, err = p.Put(ines, put("{pikegate: 1, prompt: days, ask: Which days, type: period}\n---\n{pikegate: 1, query: more, of: cals}"))
+	const changed = "{pikegate: 1, prompt: days, ask: Which days, type: period}"
+	_, err = p.Put(ines, put(changed+"\n---\n{pikegate: 1, query: more, of: cals}"))
 	assert.ErrorContains(t, err, `did you mean "calls"?`)
 	after, err := p.Definitions(ines)
 	require.NoError(t, err)
 	assert.Equal(t, before, after)
 
-	_, err = p.Put(ines, put("{pikegate: 1, prompt: days, ask: Which days, type: period}"))
+	_, err = p.Put(ines, put(changed))
 	require.NoError(t, err)
 	all, err := p.Revisions(ines, ref)
 	require.NoError(t, err)
