@@ -137,8 +137,9 @@ func (s *Publisher) heldBefore(ctx context.Context, files []catalog.File, docs [
 	return s.held(ctx, altered, defs, false), nil
 }
 
-// mostTries is how often a change is tried anew that another one came before.
-const mostTries = 5
+// mostTries is how often a change is tried that another one came before. One loses only to one that is
+// made, so that as many who publish once each at the same time all come through.
+const mostTries = 50
 
 // publishChange lets change alter what is stored, and shows readers what comes of it where
 // that fits together and its proofs hold. The catalog is nil where change did not ask.
