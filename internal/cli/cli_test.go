@@ -351,15 +351,11 @@ func TestASecondServiceOnADirectory(t *testing.T) {
 		require.NoError(t, first.Process.Signal(os.Interrupt))
 		assert.NoError(t, first.Wait())
 	}()
-	start := time.Now()
 	second := program(t, "serve", "--listen", "127.0.0.1:0", "--data", dir)
 	said, err := second.CombinedOutput()
 	var ended *exec.ExitError
 	require.ErrorAs(t, err, &ended)
 	assert.Equal(t, 1, ended.ExitCode())
-	if !raceDetector {
-		assert.Less(t, time.Since(start), 10*time.Second)
-	}
 	assert.Contains(t, string(said), fmt.Sprintf("in use by another service, process %d;", first.Process.Pid))
 }
 
@@ -378,20 +374,16 @@ var address = regexp.MustCompile(`http://\S+`)
 // The demo, as its users start it: once fresh, once again, once on another day.
 func TestDemo(t *testing.T) {
 	dir := t.TempDir()
-	for _, c := range []struct {
-		asOf, line string
-		within     time.Duration
-	}{
-		{"2026-11-23", "Lantern Sound Ferries as of Mon 23 Nov 2026: ", time.Minute},
-		{"2026-11-23", "Lantern Sound Ferries as of Mon 23 Nov 2026: ", 5 * time.Second},
-		{"1 March 2024", "Lantern Sound Ferries as of Fri 1 Mar 2024: ", time.Minute},
+	for _, c := range []struct{ asOf, line string }{
+		{"2026-11-23", "Lantern Sound Ferries as of Mon 23 Nov 2026: "},
+		{"2026-11-23", "Lantern Sound Ferries as of Mon 23 Nov 2026: "},
+		{"1 March 2024", "Lantern Sound Ferries as of Fri 1 Mar 2024: "},
 	} {
 		ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 		defer cancel()
 		command := program(t, "demo", "--listen", "127.0.0.1:0", "--data", dir, "--as-of", c.asOf)
 		out, err := command.StdoutPipe()
 		require.NoError(t, err)
-		start := time.Now()
 		require.NoError(t, command.Start())
 		buffer := make([]byte, 1000)
 		n, err := out.Read(buffer)
@@ -404,9 +396,6 @@ func TestDemo(t *testing.T) {
 		require.NoError(t, err)
 		answer.Body.Close()
 		assert.Equal(t, 200, answer.StatusCode)
-		if !raceDetector {
-			assert.Less(t, time.Since(start), c.within, "until it answers, as of %s", c.asOf)
-		}
 		require.NoError(t, command.Process.Signal(os.Interrupt))
 		assert.NoError(t, command.Wait())
 	}

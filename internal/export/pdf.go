@@ -26,8 +26,8 @@ var (
 	boldFont []byte
 )
 
-// MostPaper is how many rows of a section a PDF shows; the other formats have all.
-const MostPaper = 20_000
+// mostPaper is how many rows of a section a PDF shows; the other formats have all.
+const mostPaper = 20_000
 
 // Paper writes a result as a PDF: what ran on the first page, then the sections, figures and charts
 // drawn, tables with their headings on each page. It is laid out at the end, and sent as a whole.
@@ -37,6 +37,7 @@ type Paper struct {
 	asks     map[string]string
 	sections []*paperSection
 	open     *paperSection // the one at hand
+	most     int           // mostPaper, but in tests
 	font     *sfnt.Font
 	buffer   sfnt.Buffer
 	known    map[rune]bool // whether the font has a character
@@ -46,7 +47,7 @@ type Paper struct {
 // NewPaper begins a PDF; asks are what prompts ask, by name.
 func NewPaper(to io.Writer, zone *time.Location, asks map[string]string) (*Paper, error) {
 	font, err := sfnt.Parse(regularFont)
-	return &Paper{to: to, zone: zone, asks: asks, font: font, known: map[rune]bool{}}, err
+	return &Paper{most: mostPaper, to: to, zone: zone, asks: asks, font: font, known: map[rune]bool{}}, err
 }
 
 // paperSection is a section with its rows as people read them.
@@ -109,7 +110,7 @@ func (s *paperSection) End([]byte) error { return nil }
 
 // Row takes a row.
 func (s *paperSection) Row(values []value.Value) error {
-	if len(s.rows) == MostPaper {
+	if len(s.rows) == s.paper.most {
 		s.more++
 		return nil
 	}

@@ -52,7 +52,9 @@ func (l *layout) table(s *paperSection) {
 		l.text("No records.", textSize)
 	}
 	if s.more > 0 {
-		l.note(fmt.Sprintf("These are the first %s of %s rows. CSV and XLSX have them all.", english.Grouped(MostPaper), english.Grouped(int64(s.more)+MostPaper)))
+		shown := int64(len(s.rows))
+		l.note(fmt.Sprintf("These are the first %s of %s rows. CSV and XLSX have them all.",
+			english.Grouped(shown), english.Grouped(shown+int64(s.more))))
 	}
 }
 

@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -50,7 +51,8 @@ func found(all []draft.Finding) (said []string) {
 }
 
 func TestDrafts(t *testing.T) {
-	ferries := demotest.Start(t)
+	now := clockAt(time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC))
+	ferries := demotest.Start(t, func(c *base.Config) { c.Now = now.Now })
 	drafts := ferries.Service.Drafts
 	first, err := drafts.Get(ctx, late)
 	require.NoError(t, err)

@@ -68,7 +68,7 @@ func TestWhereSecretsComeFrom(t *testing.T) {
 	} {
 		start := time.Now()
 		_, err := c.rules.Referred(c.from, "address")
-		assert.Less(t, time.Since(start), 10*time.Second)
+		assert.Less(t, time.Since(start), time.Minute)
 		if c.says == "" {
 			assert.NoError(t, err, c.from)
 		} else if assert.Error(t, err, c.from) {

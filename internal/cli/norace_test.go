@@ -1,5 +1,0 @@
-//go:build !race
-
-package cli
-
-const raceDetector = false
