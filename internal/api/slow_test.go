@@ -110,15 +110,16 @@ func TestSlowReaders(t *testing.T) {
 		assert.Less(t, time.Since(start), time.Minute)
 	}
 	assert.Greater(t, <-slow, 59_000, "a part of the texts may be cut in two by the reader")
+	states := map[receipt.State]int{}
 	assert.Eventually(t, func() bool {
 		receipts, _, err := s.Receipts.History(context.Background(), receipt.Wanted{Most: 100})
 		require.NoError(t, err)
-		states := map[receipt.State]int{}
+		clear(states)
 		for _, r := range receipts {
 			states[r.State]++
 		}
 		return states[receipt.CutByTime] == 8 && states[receipt.Rows] == 5
-	}, 20*time.Second, 100*time.Millisecond)
+	}, 2*time.Minute, 100*time.Millisecond, "%v", states)
 }
 
 // Not much waits in the system for a reader who does not read, also where the listener limits how many

@@ -120,7 +120,7 @@ func TestPublishingBesideASilentServer(t *testing.T) {
 	put, err := s.Publisher.Put(ctx, publish.Put{Files: several})
 	require.NoError(t, err)
 	<-connections
-	assert.Empty(t, connections, "a server that is silent is waited for once")
+	assert.LessOrEqual(t, len(connections), 1, "a server that is silent is waited for once: with TLS and without")
 	assert.Equal(t, 3, strings.Count(put.Findings.Error(), "its server does not answer"))
 }
 
