@@ -42,17 +42,11 @@ interface Look {
 /**
  * Holds a page to what axe finds. It runs axe in the page itself and asks for violations alone, which takes a
  * quarter of the time of the usual driver; no page has frames, which would need that. A page is there when its
- * heading is and nothing in it is busy, where it is not to be, and no colour changes: what appears while axe reads it
- * would be half seen.
+ * heading is and nothing in it is busy, where it is not to be: what appears while axe reads it would be half seen.
  */
 export async function accessible(page: Page, { without = [], only, busy = false }: Look = {}) {
   await expect(page.getByRole('heading', { level: 1 })).toHaveCount(1);
   await expect(page.locator('[aria-busy="true"]')).toHaveCount(busy ? 1 : 0);
-  await page.evaluate(async () => {
-    await new Promise(requestAnimationFrame); // by which colours that change have begun to
-    const changes = document.getAnimations().filter((a) => a instanceof CSSTransition);
-    await Promise.allSettled(changes.map((a) => a.finished));
-  });
   expect(page.frames()).toHaveLength(1);
   await page.evaluate(axe);
   const options: RunOptions = {
