@@ -42,7 +42,7 @@ interface Look {
 /**
  * Holds a page to what axe finds. It runs axe in the page itself and asks for violations alone, which takes a
  * quarter of the time of the usual driver; no page has frames, which would need that. A page is there when its
- * heading is and nothing in it is busy, where it is not to be: what appears while axe reads it would be half seen.
+ * heading is shown and nothing in it is busy, unless "busy" says so: axe would see only half of what is appearing.
  */
 export async function accessible(page: Page, { without = [], only, busy = false }: Look = {}) {
   await expect(page.getByRole('heading', { level: 1 })).toHaveCount(1);

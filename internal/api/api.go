@@ -258,7 +258,8 @@ func (r routes) recovered(c *gin.Context) {
 		if run, ok := cause.(*run.Panicked); ok {
 			cause, stack, receipt = run.Cause, run.Stack, run.Receipt
 		}
-		r.service.Base.Log.Error("a request panicked", "id", c.Writer.Header().Get(requestIDHeader), "receipt", receipt, "cause", fmt.Sprint(cause), "stack", string(stack))
+		r.service.Base.Log.Error("a request panicked", "id", c.Writer.Header().Get(requestIDHeader),
+			"receipt", receipt, "cause", fmt.Sprint(cause), "stack", string(stack))
 		if c.Writer.Written() {
 			panic(http.ErrAbortHandler)
 		}

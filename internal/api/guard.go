@@ -78,7 +78,8 @@ var protection = http.Header{
 }
 
 func refuse(w http.ResponseWriter, r *http.Request, log *slog.Logger, p *Problem) {
-	log.Warn("a request was turned away", "id", w.Header().Get(requestIDHeader), "method", r.Method, "path", loggedPath(r.URL.Path), "status", p.Status)
+	log.Warn("a request was turned away", "id", w.Header().Get(requestIDHeader),
+		"method", r.Method, "path", loggedPath(r.URL.Path), "status", p.Status)
 	w.Header().Set("Content-Type", p.ContentType(""))
 	w.WriteHeader(p.Status)
 	_ = json.NewEncoder(w).Encode(p) // whoever is gone needs no answer

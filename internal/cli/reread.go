@@ -70,6 +70,7 @@ func (to *serving) readAgain(s *service.Service, limit func(*serving)) *serving 
 	s.Base.Configure(config)
 	limit(now)
 	to.level.Set(now.log)
-	to.Log.Info("the settings were read again", "changed", strings.Join(changed, " "), "for the next start", strings.Join(waiting, " "))
+	to.Log.Info("the settings were read again", "changed", strings.Join(changed, " "),
+		"for the next start", strings.Join(waiting, " "))
 	return now
 }

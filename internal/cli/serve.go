@@ -88,7 +88,8 @@ func serve(ctx context.Context, to *serving, logTo io.Writer) error {
 	if err := guardedBy(ctx, s, listener, to); err != nil {
 		return err
 	}
-	to.Log.Info("the service answers", "address", to.scheme()+"://"+listener.Addr().String(), "data", to.Dir, "version", api.Version)
+	to.Log.Info("the service answers",
+		"address", to.scheme()+"://"+listener.Addr().String(), "data", to.Dir, "version", api.Version)
 	return serveOn(ctx, s, listener, to)
 }
 

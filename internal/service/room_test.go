@@ -66,7 +66,7 @@ func TestRefusedRequestsThatAreLarge(t *testing.T) {
 	require.NoError(t, s.Close())
 	info, err := os.Stat(filepath.Join(dir, "pikegate.db"))
 	require.NoError(t, err)
-	assert.Less(t, info.Size(), int64(2<<20), "of which the answers alone would take 8 MiB")
+	assert.Less(t, info.Size(), int64(2<<20), "the answers alone would take 8 MiB")
 }
 
 // A list reads no bodies: those of receipts that were kept before lists had heads are left

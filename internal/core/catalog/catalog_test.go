@@ -61,7 +61,7 @@ func TestDatasetsOnOthers(t *testing.T) {
 	assert.Nil(t, trips.Column("on"))
 }
 
-// Where a connection leads is the same whatever may be asked for there.
+// Place ignores the limits of a connection.
 func TestPlaces(t *testing.T) {
 	one := Connection{Engine: Postgres, Address: Reference{Env: "SHORE"}, Schema: "sound", AtOnce: 2, Rows: 10}
 	assert.Equal(t, Connection{Engine: Postgres, Address: Reference{Env: "SHORE"}, Schema: "sound"}, one.Place())

@@ -44,7 +44,7 @@ func TestConditionsThatCannotBeMeant(t *testing.T) {
 	for where, want := range map[string][]fault.Code{
 		"{guests: {at_least: 3}}":                                     {},
 		"{all: [{guests: {less_than: 3}}, {guests: {more_than: 5}}]}": {fault.NeverHolds},
-		// Of whole numbers there is none between.
+		// No whole number lies between 5 and 6.
 		"{all: [{guests: {less_than: 6}}, {guests: {more_than: 5}}]}":                      {fault.NeverHolds},
 		"{all: [{guests: {less_than: 7}}, {guests: {more_than: 5}}]}":                      {},
 		"{all: [{ship: {is: Tern}}, {ship: {is: Gull}}]}":                                  {fault.NeverHolds},

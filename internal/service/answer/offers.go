@@ -62,7 +62,8 @@ func (s *Answers) ReportOn(ctx context.Context, name, asOf string) (*ReportOn, e
 		}
 		data, err := s.dataOf(ctx, report, p)
 		if err != nil {
-			s.base.Log.WarnContext(ctx, "nothing to pick from: the source did not answer", "report", name, "prompt", p.Name, "error", err)
+			s.base.Log.WarnContext(ctx, "nothing to pick from: the source did not answer",
+				"report", name, "prompt", p.Name, "error", err)
 		}
 		on.Units[p.Name] = p.Units(data, setting)
 	}

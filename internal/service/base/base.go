@@ -66,7 +66,15 @@ func Open(ctx context.Context, c Config) (*Base, error) {
 		held.Close()
 		return nil, err
 	}
-	s := &Base{Log: c.log(), locked: held, Store: own, sources: source.NewPool(c.rules()), Spool: spool, Results: results, checks: semaphore.NewWeighted(int64(cmp.Or(c.Checks, usualChecks)))}
+	s := &Base{
+		Log:     c.log(),
+		locked:  held,
+		Store:   own,
+		sources: source.NewPool(c.rules()),
+		Spool:   spool,
+		Results: results,
+		checks:  semaphore.NewWeighted(int64(cmp.Or(c.Checks, usualChecks))),
+	}
 	s.config.Store(c.whole())
 	if err := s.load(ctx); err != nil {
 		s.Close()

@@ -70,7 +70,7 @@ func (s *Base) knownFits(ctx context.Context, p *Published, v source.View, d *ca
 	defer cancel()
 	fits, err := FitsOf(looking, v, root, tables)
 	if err != nil {
-		s.Log.WarnContext(ctx, "it could not be told how the values of a dataset fit", "dataset", d.Name, "error", err)
+		s.Log.WarnContext(ctx, "could not check whether the values of a dataset fit", "dataset", d.Name, "error", err)
 	}
 	if ctx.Err() == nil && p.Datasets[root.Name] == root {
 		p.fits.Store(root, fitsThen{fits, s.Config().Now()})

@@ -71,7 +71,8 @@ func (c *Counts) work(ctx context.Context, from *source.Source) {
 			}
 			c.mu.Unlock()
 			if err != nil && ctx.Err() == nil {
-				c.base.Log.WarnContext(ctx, "records were not counted", "dataset", j.of.Dataset.Name, "column", j.of.Column.Name, "error", err)
+				c.base.Log.WarnContext(ctx, "records were not counted",
+					"dataset", j.of.Dataset.Name, "column", j.of.Column.Name, "error", err)
 				err = errors.Join(err, c.change(ctx, k, func(s *store.Calendar) { s.Problem = problem(j.of, err) }))
 			}
 		}

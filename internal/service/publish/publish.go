@@ -137,8 +137,8 @@ func (s *Publisher) heldBefore(ctx context.Context, files []catalog.File, docs [
 	return s.held(ctx, altered, defs, false), nil
 }
 
-// mostTries is how often a change is tried that another one came before. One loses only to one that is
-// made, so that as many who publish once each at the same time all come through.
+// mostTries limits how often a change is tried again after another one got in first. A change loses only
+// to one that succeeds, so this many people can publish once each at the same time.
 const mostTries = 50
 
 // publishChange lets change alter what is stored, and shows readers what comes of it where

@@ -60,7 +60,8 @@ func (s *Receipts) pruneOnce(ctx context.Context, p *pruner) {
 	all, latest, err := s.base.Store.Counted(ctx)
 	now := s.base.Config().Now()
 	if err == nil && all > 0 && now.Sub(latest) > trustedAhead && time.Since(p.started) < trustedAfter {
-		s.base.Log.WarnContext(ctx, "no old receipt is deleted yet: the clock is far ahead of the latest run", "latest", latest, "now", now)
+		s.base.Log.WarnContext(ctx, "no old receipt is deleted yet: the clock is far ahead of the latest run",
+			"latest", latest, "now", now)
 		return
 	}
 	var gone int64

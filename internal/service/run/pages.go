@@ -104,7 +104,8 @@ func (r *Run) page(ctx context.Context, v source.View, got *reading) {
 	}
 	changes, err := v.Changes(ctx, slices.Sorted(maps.Values(r.ready.Bound.Section.Query.Of.From.Tables()))...)
 	if err != nil {
-		r.runs.base.Log.WarnContext(ctx, "it is not known whether the data change between pages", "report", r.receipt.Report, "error", err)
+		r.runs.base.Log.WarnContext(ctx, "it is not known whether the data change between pages",
+			"report", r.receipt.Report, "error", err)
 		return
 	}
 	r.receipt.Changes = changes

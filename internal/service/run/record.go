@@ -25,7 +25,8 @@ func (r *Run) ended(ctx context.Context, err error) error {
 		return err
 	}
 	if _, unkept := r.finished(nil); unkept != nil {
-		r.runs.base.Log.ErrorContext(ctx, "a receipt could not be kept", "receipt", r.receipt.ID, "state", r.receipt.State, "error", unkept)
+		r.runs.base.Log.ErrorContext(ctx, "a receipt could not be kept",
+			"receipt", r.receipt.ID, "state", r.receipt.State, "error", unkept)
 	}
 	return &receipt.RunError{Receipt: r.receipt.ID, Err: err}
 }

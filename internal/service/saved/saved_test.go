@@ -15,7 +15,7 @@ import (
 
 var november = saved.Asked{Answers: map[string]prompt.Entered{"days": prompt.OneText("Nov 2026")}}
 
-// Answers that somebody keeps are theirs until they share them.
+// Kept answers are private until their owner shares them.
 func TestKeptAnswers(t *testing.T) {
 	s, ines := servicetest.Open(t)
 	rolf := base.WithPerson(context.Background(), base.Person{Name: "Rolf", Role: base.Reader})
@@ -44,7 +44,7 @@ func TestKeptAnswers(t *testing.T) {
 	assert.Error(t, err)
 }
 
-// Whoever has the token of a live link gets what it is of, until it is revoked.
+// A live link works for anybody with its token until it is revoked.
 func TestLiveLinks(t *testing.T) {
 	s, ines := servicetest.Open(t)
 	sheet := saved.NewLink{Asked: november, Name: "Sheet", Format: "csv", Form: []byte("{}")}

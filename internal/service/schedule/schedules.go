@@ -514,7 +514,7 @@ func (s *Schedules) fails(ctx context.Context, o owned, due time.Time, problem s
 		return
 	}
 	if err := s.base.Config().Mail.Send(ctx, s.failureMail(o, due, to, problem)); err != nil {
-		s.base.Log.WarnContext(ctx, "the owner of a schedule could not be told that it failed",
+		s.base.Log.WarnContext(ctx, "could not notify the owner of a failed schedule",
 			"schedule", o.Name, "error", err)
 	}
 }

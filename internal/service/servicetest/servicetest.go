@@ -1,4 +1,4 @@
-// Package servicetest opens a small service for the tests of its rooms at their own doors.
+// Package servicetest opens a small service for the tests of the packages below it.
 package servicetest
 
 import (
